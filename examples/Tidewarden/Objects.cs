@@ -1,0 +1,173 @@
+using System.Numerics;
+using Lodrik;
+
+namespace Tidewarden;
+
+// The game's own objects. None of them knows of saving, and they share no base class.
+
+/// <summary>A tidal beacon on its post.</summary>
+public sealed class Beacon(string name, Vector2 at)
+{
+    public string Name { get; } = name;
+
+    public Vector2 At { get; set; } = at;
+
+    public bool Lit { get; set; }
+
+    public int Oil { get; set; } = 1;
+}
+
+/// <summary>A gate that lets the water in or keeps it out.</summary>
+public sealed class Sluice(string name, Vector2 at)
+{
+    public string Name { get; } = name;
+
+    public Vector2 At { get; } = at;
+
+    public GateSetting Setting { get; set; }
+}
+
+/// <summary>A can of lamp oil, there to be picked up.</summary>
+public sealed class OilCan(string name, Vector2 at)
+{
+    public string Name { get; } = name;
+
+    public Vector2 At { get; set; } = at;
+}
+
+/// <summary>A letter that waits to be delivered.</summary>
+public sealed class Letter(string name, Vector2 at)
+{
+    public string Name { get; } = name;
+
+    public Vector2 At { get; set; } = at;
+}
+
+/// <summary>A heron, which stalks about.</summary>
+public sealed class Heron(string name, Vector2 at)
+{
+    public string Name { get; } = name;
+
+    public Vector2 At { get; set; } = at;
+
+    public bool Alert { get; set; }
+
+    public int FishCaught { get; set; }
+}
+
+/// <summary>The warden's flat boat.</summary>
+public sealed class Punt(string name, Vector2 at)
+{
+    public string Name { get; } = name;
+
+    public Vector2 At { get; set; } = at;
+}
+
+/// <summary>A drift lantern that the player sets out, on the water or tied to the punt.</summary>
+public sealed class DriftLantern(long number)
+{
+    public long Number { get; } = number;
+
+    public Vector2 At { get; set; }
+
+    public float Burnt { get; set; }
+
+    public string Color { get; set; } = "amber";
+
+    public Punt? TiedTo { get; set; }
+}
+
+/// <summary>One place of the game with all that is in it.</summary>
+public sealed class Scene(string name)
+{
+    public const int Width = 24;
+    public const int Height = 9;
+
+    public string Name { get; } = name;
+
+    public List<Beacon> Beacons { get; } = [];
+
+    public List<Sluice> Sluices { get; } = [];
+
+    public List<OilCan> OilCans { get; } = [];
+
+    public List<Letter> Letters { get; } = [];
+
+    public List<Heron> Herons { get; } = [];
+
+    public List<Punt> Punts { get; } = [];
+
+    public List<DriftLantern> Lanterns { get; } = [];
+
+    public SpawnNumbers Numbers { get; } = new();
+
+    /// <summary>A scene as its designer left it.</summary>
+    public static Scene Author(string name)
+    {
+        var scene = new Scene(name);
+        var map = name switch
+        {
+            "marsh" => Marsh,
+            "harbour" => Harbour,
+            _ => throw new ArgumentException($"There is no scene \"{name}\".", nameof(name)),
+        };
+        // An object is named after its kind and its place in the reading order: "beacon-3" is the third beacon of the map.
+        for (var y = 0; y < map.Length; y++)
+        {
+            for (var x = 0; x < map[y].Length; x++)
+                scene.AddAuthored(map[y][x], new Vector2(x, y));
+        }
+        return scene;
+    }
+
+    private static string[] Marsh =>
+    [
+        "   b          o      b  ",
+        " o        h             ",
+        "      s          h      ",
+        "  l          b      o   ",
+        "   p    o          s    ",
+        "              h       l ",
+        " h   s     o      b     ",
+        "        l      s       o",
+        "  b   h     o       h   ",
+    ];
+
+    private static string[] Harbour =>
+    [
+        "  b              b      ",
+        "      o                 ",
+        "            h       o   ",
+        "   s                    ",
+        "         l       b      ",
+        "                        ",
+        "  o   h       s      h  ",
+        "                        ",
+        "      b           o     ",
+    ];
+
+    private void AddAuthored(char sign, Vector2 at)
+    {
+        switch (sign)
+        {
+            case 'b':
+                Beacons.Add(new Beacon($"beacon-{Beacons.Count + 1}", at));
+                break;
+            case 's':
+                Sluices.Add(new Sluice($"sluice-{Sluices.Count + 1}", at));
+                break;
+            case 'o':
+                OilCans.Add(new OilCan($"oil-{OilCans.Count + 1}", at));
+                break;
+            case 'l':
+                Letters.Add(new Letter($"letter-{Letters.Count + 1}", at));
+                break;
+            case 'h':
+                Herons.Add(new Heron($"heron-{Herons.Count + 1}", at));
+                break;
+            case 'p':
+                Punts.Add(new Punt("punt", at));
+                break;
+        }
+    }
+}

@@ -1,0 +1,78 @@
+using System.CommandLine;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik check</c>: whether saves are as they were written.</summary>
+internal static class CheckCommand
+{
+    public static Command Create()
+    {
+        var path = new Argument<string>("path") { Description = "A save, or a folder with saves in it." };
+        var command = new Command("check", "Checks whether saves are as they were written, section by section.") { path };
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(path)));
+        return command;
+    }
+
+    private static int Run(string path)
+    {
+        if (!Directory.Exists(path))
+            return CheckFile(path, details: true) ? ExitCode.Fine : ExitCode.FoundWrong;
+        var files = Directory.EnumerateFiles(path, "*", SearchOption.AllDirectories)
+            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder"))
+            .Order(StringComparer.Ordinal)
+            .ToList();
+        if (files.Count == 0)
+            throw new StorageException("There are no saves in the folder.", new SaveLocation { File = path }, "Check the path.");
+        var wrong = files.Count(file => !CheckFile(file, details: false));
+        Screen.Out.MarkupLine(wrong == 0
+            ? $"[{Screen.Good}]{files.Count} {(files.Count == 1 ? "file" : "files")}, nothing wrong.[/]"
+            : $"[{Screen.Bad}]{files.Count} {(files.Count == 1 ? "file" : "files")}, {wrong} not as written.[/]");
+        return wrong == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
+    }
+
+    /// <summary>Checks one file and says what it found; true where nothing is wrong.</summary>
+    private static bool CheckFile(string path, bool details)
+    {
+        SavedFile file;
+        try
+        {
+            file = SavedFile.Open(path);
+            Decode(file);
+        }
+        catch (SaveException exception)
+        {
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]damaged[/]  {exception.Message}");
+            return false;
+        }
+        var (color, word) = file.Health switch
+        {
+            SectionHealth.Intact => (Screen.Good, "intact"),
+            SectionHealth.EditedByHand => (Screen.Notice, "edited by hand"),
+            SectionHealth.Unchecked => (Screen.Notice, "written by hand, nothing to check against"),
+            _ => (Screen.Bad, "damaged"),
+        };
+        Screen.Out.MarkupLineInterpolated($"[{color}]{word}[/]  {path}");
+        foreach (var section in file.Sections.Where(section => details || section.Health is not (SectionHealth.Intact or SectionHealth.Unchecked)))
+        {
+            var mark = section.Health switch
+            {
+                SectionHealth.Intact => $"[{Screen.Good}]intact[/]",
+                SectionHealth.EditedByHand => $"[{Screen.Notice}]edited by hand[/]",
+                SectionHealth.Unchecked => $"[{Screen.Faint}]unchecked[/]",
+                _ => $"[{Screen.Bad}]damaged[/]",
+            };
+            Screen.Out.MarkupLine($"  [{Screen.Name}]{Markup.Escape(section.Name)}[/]  {Screen.Size(section.Bytes)}  {mark}");
+        }
+        foreach (var section in file.MissingSections)
+            Screen.Out.MarkupLine($"  [{Screen.Name}]{Markup.Escape(section)}[/]  [{Screen.Notice}]taken out[/]");
+        return file.Health is SectionHealth.Intact or SectionHealth.Unchecked;
+    }
+
+    /// <summary>Reads every section that can be read, so that what is no well-formed value is found as well.</summary>
+    private static void Decode(SavedFile file)
+    {
+        foreach (var section in file.Sections.Where(section => section.Health != SectionHealth.Damaged))
+            file.ReadSection(section.Name);
+    }
+}

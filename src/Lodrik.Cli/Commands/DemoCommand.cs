@@ -1,0 +1,145 @@
+using System.CommandLine;
+using System.Globalization;
+using Spectre.Console;
+using Tidewarden;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik demo</c>: plays the demo game through once in each form, and leaves its saves to be looked into.</summary>
+internal static class DemoCommand
+{
+    private static readonly (SaveForm Form, string Folder)[] Forms =
+        [(SaveForm.Json, "json"), (SaveForm.Xml, "xml"), (SaveForm.Binary, "binary")];
+
+    public static Command Create()
+    {
+        var folder = new Option<string?>("--out") { Description = "The folder for the demo's saves; a new temporary one if not given." };
+        var command = new Command("demo", "Plays a short game, saves it in JSON, XML and binary, plays on, loads it, and compares.") { folder };
+        command.SetAction(parsed => Run(parsed.GetValue(folder)));
+        return command;
+    }
+
+    private static int Run(string? chosen)
+    {
+        var folder = chosen is null ? Directory.CreateTempSubdirectory("tidewarden-").FullName : Path.GetFullPath(chosen);
+        var results = new List<(SaveForm Form, string Folder, StoryResult Story)>();
+        foreach (var (form, name) in Forms)
+        {
+            var place = Path.Combine(folder, name);
+            using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = place, Form = form });
+            results.Add((form, place, Story.Play(store)));
+        }
+        var first = results[0].Story;
+        ShowMoments(first);
+        var good = ShowForms(results);
+        ShowNext(folder, results[0].Folder, first);
+        return good ? ExitCode.Fine : ExitCode.FoundWrong;
+    }
+
+    private static void ShowMoments(StoryResult story)
+    {
+        Screen.Out.MarkupLine("[bold]Tidewarden[/]: the keeper of the tidal beacons rows out, lights two of them, sets lanterns adrift, saves,");
+        Screen.Out.MarkupLine("plays on for a while, and loads the save into the [italic]running[/] scene.");
+        Screen.Out.WriteLine();
+        Moment[] moments = [story.Authored, story.AtSave, story.PlayedOn, story.Loaded];
+        var maps = new Table().Border(TableBorder.None).HideHeaders();
+        foreach (var _ in moments)
+            maps.AddColumn(new TableColumn("").NoWrap());
+        if (Screen.Out.Profile.Width >= 4 * (Scene.Width + 6))
+        {
+            maps.AddRow(moments.Select(Map).ToArray<Spectre.Console.Rendering.IRenderable>());
+            Screen.Out.Write(maps);
+        }
+        else
+        {
+            Screen.Out.Write(new Columns(moments.Select(Map)).Collapse());
+        }
+        Screen.Out.MarkupLine($"[{Screen.Faint}]@ warden  [/]{Sign('B')} [{Screen.Faint}]beacon lit[/]  {Sign('b')} [{Screen.Faint}]dark[/]  {Sign('*')} [{Screen.Faint}]drift lantern[/]  {Sign('p')} [{Screen.Faint}]punt[/]  {Sign('s')} [{Screen.Faint}]sluice[/]  {Sign('o')} [{Screen.Faint}]oil[/]  {Sign('l')} [{Screen.Faint}]letter[/]  {Sign('h')} [{Screen.Faint}]heron[/]");
+        Screen.Out.WriteLine();
+
+        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
+        table.AddColumn("");
+        foreach (var moment in moments)
+            table.AddColumn($"[{Screen.Faint}]{moment.Title}[/]");
+        for (var i = 0; i < story.AtSave.Facts.Count; i++)
+        {
+            var (name, saved) = story.AtSave.Facts[i];
+            table.AddRow(
+                $"[{Screen.Faint}]{name}[/]",
+                Markup.Escape(story.Authored.Facts[i].Value),
+                Markup.Escape(saved),
+                story.PlayedOn.Facts[i].Value == saved ? Markup.Escape(saved) : $"[{Screen.Notice}]{Markup.Escape(story.PlayedOn.Facts[i].Value)}[/]",
+                story.Loaded.Facts[i].Value == saved ? $"[{Screen.Good}]{Markup.Escape(saved)}[/]" : $"[{Screen.Bad}]{Markup.Escape(story.Loaded.Facts[i].Value)}[/]");
+        }
+        Screen.Out.Write(table);
+        Screen.Out.MarkupLine("To put the marsh back as it was, the load did this:");
+        var plan = story.Restored[^1].Plan;
+        Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {Counts(plan)}[/]");
+        foreach (var step in plan.Steps.Where(step => step.Action != RestoreAction.Update))
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {Word(step.Action)} {step.Kind} {step.Id}: {step.Reason}[/]");
+        Screen.Out.WriteLine();
+    }
+
+    private static bool ShowForms(List<(SaveForm Form, string Folder, StoryResult Story)> results)
+    {
+        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
+        table.AddColumn($"[{Screen.Faint}]form[/]");
+        table.AddColumn(new TableColumn($"[{Screen.Faint}]save[/]").RightAligned());
+        table.AddColumn(new TableColumn($"[{Screen.Faint}]encoded in[/]").RightAligned());
+        table.AddColumn(new TableColumn($"[{Screen.Faint}]on the disk in[/]").RightAligned());
+        table.AddColumn($"[{Screen.Faint}]scene after loading[/]");
+        var good = true;
+        foreach (var (form, _, story) in results)
+        {
+            var receipt = story.Receipts.Single(receipt => receipt.Slot == "evening");
+            var same = story.Loaded.Shows(story.AtSave) && story.Loaded.Shows(results[0].Story.Loaded with { Title = story.Loaded.Title });
+            good &= same;
+            table.AddRow(
+                Screen.Form(form),
+                Screen.Size(receipt.Bytes),
+                Milliseconds(receipt.Encoding),
+                Milliseconds(receipt.Encoding + receipt.Writing),
+                same ? $"[{Screen.Good}]as it was at the save[/]" : $"[{Screen.Bad}]not as it was[/]");
+        }
+        Screen.Out.Write(table);
+        return good;
+    }
+
+    private static void ShowNext(string folder, string json, StoryResult story)
+    {
+        var file = story.Receipts.Single(receipt => receipt.Slot == "evening").File;
+        Screen.Out.MarkupLineInterpolated($"The saves are in [bold]{folder}[/]. Try next:");
+        foreach (var command in (string[])[$"slots {json}", $"show {file}", $"show {file} scenes/marsh/entities/beacon-1", $"check {folder}"])
+            Screen.Out.WriteLine($"  lodrik {command}");
+        Screen.Out.MarkupLine($"[{Screen.Faint}]Without an installed lodrik: dotnet run --project src/Lodrik.Cli -- slots …[/]");
+    }
+
+    private static Panel Map(Moment moment) => new Panel(new Markup(string.Join('\n', moment.Map.Select(row => string.Concat(row.Select(Sign))))))
+        .Header($" {moment.Title} ").Border(BoxBorder.Rounded).BorderColor(Color.Grey50);
+
+    private static string Sign(char sign) => sign switch
+    {
+        '@' => "[bold white]@[/]",
+        'B' => "[bold yellow]B[/]",
+        '*' => "[orange1]*[/]",
+        'p' => "[tan]p[/]",
+        'S' => $"[{Screen.Good}]S[/]",
+        'H' => "[bold]H[/]",
+        'o' or 'l' => $"[{Screen.Name}]{sign}[/]",
+        '·' => "[grey27]·[/]",
+        _ => $"[{Screen.Faint}]{sign}[/]",
+    };
+
+    private static string Counts(RestorePlan plan) => string.Join(", ", Enum.GetValues<RestoreAction>()
+        .Where(action => plan.Count(action) > 0).Select(action => $"{Word(action)} {plan.Count(action)}"));
+
+    private static string Word(RestoreAction action) => action switch
+    {
+        RestoreAction.BringBack => "bring back",
+        RestoreAction.LeaveAlone => "leave alone",
+        RestoreAction.UnknownKind => "unknown kind",
+        _ => action.ToString().ToLowerInvariant(),
+    };
+
+    private static string Milliseconds(TimeSpan time) => string.Create(CultureInfo.InvariantCulture, $"{time.TotalMilliseconds:F2} ms");
+}

@@ -1,0 +1,26 @@
+using System.CommandLine;
+using Lodrik;
+using Lodrik.Cli;
+using Lodrik.Cli.Commands;
+using Spectre.Console;
+
+// Exit codes: 0 all is well, 1 something is wrong with a save, 2 wrong use.
+var root = new RootCommand("Looks into save files, without the game.")
+{
+    DemoCommand.Create(),
+    SlotsCommand.Create(),
+    ShowCommand.Create(),
+    CheckCommand.Create(),
+};
+// A slot or a file may well begin with '@', which must not be taken for a file of arguments.
+var parsed = root.Parse(args, new ParserConfiguration { ResponseFileTokenReplacer = null });
+try
+{
+    var exit = parsed.Invoke(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
+    return parsed.Errors.Count > 0 ? ExitCode.WrongUse : exit;
+}
+catch (SaveException exception)
+{
+    Screen.Error.MarkupLineInterpolated($"[{Screen.Bad}]{exception.Message}[/]");
+    return ExitCode.FoundWrong;
+}

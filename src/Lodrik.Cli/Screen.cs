@@ -1,0 +1,58 @@
+using System.Globalization;
+using Spectre.Console;
+
+namespace Lodrik.Cli;
+
+/// <summary>What the tool ends with.</summary>
+internal static class ExitCode
+{
+    public const int Fine = 0;
+    public const int FoundWrong = 1;
+    public const int WrongUse = 2;
+}
+
+/// <summary>The two places that the tool writes to, and the colors that mean something in all of its views.</summary>
+internal static class Screen
+{
+    public const string Good = "green";
+    public const string Notice = "yellow";
+    public const string Bad = "red";
+    public const string Faint = "grey58";
+    public const string Name = "turquoise2";
+    public const string Number = "khaki1";
+
+    /// <summary>Where results go. Redirected, a line is as long as it is: nothing is wrapped or cut.</summary>
+    public static IAnsiConsole Out { get; } = Make(Console.Out, Console.IsOutputRedirected);
+
+    /// <summary>Where errors go.</summary>
+    public static IAnsiConsole Error { get; } = Make(Console.Error, Console.IsErrorRedirected);
+
+    public static string Size(long bytes) => bytes switch
+    {
+        < 10_000 => string.Create(CultureInfo.InvariantCulture, $"{bytes} B"),
+        < 10_000_000 => string.Create(CultureInfo.InvariantCulture, $"{bytes / 1000.0:F1} kB"),
+        _ => string.Create(CultureInfo.InvariantCulture, $"{bytes / 1_000_000.0:F1} MB"),
+    };
+
+    public static string Duration(TimeSpan time) => time.TotalHours >= 1
+        ? string.Create(CultureInfo.InvariantCulture, $"{(int)time.TotalHours} h {time.Minutes:D2} min")
+        : string.Create(CultureInfo.InvariantCulture, $"{time.Minutes} min");
+
+    public static string Time(DateTimeOffset time) =>
+        time == default ? "" : time.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss", CultureInfo.InvariantCulture);
+
+    public static string Form(SaveForm form) => form switch
+    {
+        SaveForm.Json => "JSON",
+        SaveForm.Xml => "XML",
+        _ => "binary",
+    };
+
+    private static IAnsiConsole Make(TextWriter writer, bool redirected)
+    {
+        var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(writer) });
+        if (redirected)
+            console.Profile.Width = 160;
+        return console;
+    }
+}

@@ -1,0 +1,46 @@
+using Microsoft.CodeAnalysis;
+
+namespace Lodrik.Generator;
+
+/// <summary>What the generator refuses, each with what to do about it.</summary>
+internal static class Diagnostics
+{
+    private const string Category = "Lodrik";
+
+    public static readonly DiagnosticDescriptor NotPartial = Error(
+        "LDR001", "A state type has to be partial",
+        "'{0}' has to be partial, because the code that saves {1} is generated into it. Write 'partial' before its keyword.");
+
+    public static readonly DiagnosticDescriptor CannotBeSaved = Error(
+        "LDR002", "A member's type cannot be saved",
+        "'{0}' cannot be saved: {1}. {2}");
+
+    public static readonly DiagnosticDescriptor DoubleKey = Error(
+        "LDR003", "Two members have one key",
+        "'{0}' and '{1}' would both be saved under the key \"{2}\". Give one of them another with [Saved(\"…\")].");
+
+    public static readonly DiagnosticDescriptor CannotBeCreated = Error(
+        "LDR004", "A state type cannot be created",
+        "'{0}' cannot be created when a save is loaded: {1}");
+
+    public static readonly DiagnosticDescriptor BadRoot = Error(
+        "LDR005", "The save root is declared wrongly",
+        "'{0}' cannot be the root of a save: {1}");
+
+    public static readonly DiagnosticDescriptor BadMember = Error(
+        "LDR006", "A member that is asked for cannot be read or written",
+        "'{0}' is marked [Saved], but {1}");
+
+    public static DiagnosticDescriptor ById(string id) => id switch
+    {
+        "LDR001" => NotPartial,
+        "LDR002" => CannotBeSaved,
+        "LDR003" => DoubleKey,
+        "LDR004" => CannotBeCreated,
+        "LDR005" => BadRoot,
+        _ => BadMember,
+    };
+
+    private static DiagnosticDescriptor Error(string id, string title, string message) =>
+        new(id, title, message, Category, DiagnosticSeverity.Error, isEnabledByDefault: true);
+}

@@ -1,0 +1,85 @@
+using System.Collections;
+using Microsoft.CodeAnalysis;
+using Microsoft.CodeAnalysis.Text;
+
+namespace Lodrik.Generator;
+
+// What the generator knows of a state type, as plain values: two equal models give the same code, so an edit that changes
+// nothing here costs nothing behind it.
+
+/// <summary>A state type, or what is wrong with it.</summary>
+internal sealed record StateModel(
+    string HintName,
+    string Namespace,
+    EquatableList<string> Containers,
+    string Declaration,
+    string Name,
+    string TypeName,
+    bool IsReferenceType,
+    bool ChecksType,
+    string Creation,
+    RootModel? Root,
+    EquatableList<MemberModel> Members,
+    EquatableList<DiagnosticModel> Problems);
+
+/// <summary>What makes a state type the root of a game's saves.</summary>
+internal sealed record RootModel(string Game, int Version);
+
+/// <summary>How a member is reached and saved.</summary>
+/// <param name="Name">The member's name in C#.</param>
+/// <param name="Key">Its key in the save.</param>
+/// <param name="TypeName">Its type, fully qualified.</param>
+/// <param name="Codec">The codec of its values, fully qualified; empty for a group of sections.</param>
+/// <param name="Setting">How a value that was read gets into the object.</param>
+/// <param name="Owner">The type that declares it, where that has to be named.</param>
+internal sealed record MemberModel(string Name, string Key, string TypeName, string Codec, Setting Setting, string Owner);
+
+internal enum Setting
+{
+    /// <summary>A plain assignment.</summary>
+    Assign,
+
+    /// <summary>The setter is init-only or private to a base type, and is called through an accessor.</summary>
+    Setter,
+
+    /// <summary>There is no setter; the compiler's field behind the property is set through an accessor.</summary>
+    BackingField,
+
+    /// <summary>A field: read into directly.</summary>
+    Field,
+}
+
+internal sealed record DiagnosticModel(string Id, LocationModel? Location, EquatableList<string> Arguments)
+{
+    public Diagnostic ToDiagnostic() =>
+        Diagnostic.Create(Diagnostics.ById(Id), Location?.ToLocation(), Arguments.ToArray<object>());
+}
+
+internal sealed record LocationModel(string Path, TextSpan Span, LinePositionSpan Lines)
+{
+    public Location ToLocation() => Location.Create(Path, Span, Lines);
+
+    public static LocationModel? Of(ISymbol symbol)
+    {
+        var location = symbol.Locations.FirstOrDefault(location => location.IsInSource);
+        return location is null ? null : new LocationModel(location.SourceTree!.FilePath, location.SourceSpan, location.GetLineSpan().Span);
+    }
+}
+
+/// <summary>A list that is equal to another with equal items, as the generator's caching needs it.</summary>
+internal sealed class EquatableList<T>(IReadOnlyList<T> items) : IReadOnlyList<T>, IEquatable<EquatableList<T>>
+{
+    public int Count => items.Count;
+
+    public T this[int index] => items[index];
+
+    public bool Equals(EquatableList<T>? other) => other is not null && this.SequenceEqual(other);
+
+    public override bool Equals(object? obj) => Equals(obj as EquatableList<T>);
+
+    public override int GetHashCode() => items.Aggregate(17, (hash, item) => unchecked(hash * 31 + (item?.GetHashCode() ?? 0)));
+
+    public IEnumerator<T> GetEnumerator() => items.GetEnumerator();
+
+    IEnumerator IEnumerable.GetEnumerator() => GetEnumerator();
+}

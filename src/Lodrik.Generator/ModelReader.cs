@@ -1,0 +1,271 @@
+using Microsoft.CodeAnalysis;
+using Microsoft.CodeAnalysis.CSharp;
+using Microsoft.CodeAnalysis.CSharp.Syntax;
+
+namespace Lodrik.Generator;
+
+/// <summary>Reads a marked type and says what has to be generated for it, or what is wrong with it.</summary>
+internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cancellation)
+{
+    private static readonly HashSet<string> ReservedSections = ["lodrik", "contents", "seal"];
+
+    private readonly List<DiagnosticModel> _problems = [];
+
+    public StateModel Read()
+    {
+        var root = ReadRoot();
+        CheckPartial();
+        var members = ReadMembers(root is not null);
+        var containers = new List<string>();
+        for (var outer = type.ContainingType; outer is not null; outer = outer.ContainingType)
+            containers.Insert(0, Declaration(outer));
+        return new StateModel(
+            HintName(),
+            type.ContainingNamespace.IsGlobalNamespace ? "" : type.ContainingNamespace.ToDisplayString(),
+            new EquatableList<string>(containers),
+            Declaration(type),
+            type.Name,
+            TypeCodecs.Name(type),
+            type.IsReferenceType,
+            type.IsReferenceType && !type.IsSealed,
+            ReadCreation(),
+            root,
+            new EquatableList<MemberModel>(members),
+            new EquatableList<DiagnosticModel>(_problems));
+    }
+
+    private RootModel? ReadRoot()
+    {
+        var attribute = Attribute(type, "Lodrik.SaveFileAttribute");
+        if (attribute is null)
+            return null;
+        var game = attribute.ConstructorArguments.FirstOrDefault().Value as string ?? "";
+        var version = attribute.NamedArguments.FirstOrDefault(argument => argument.Key == "Version").Value.Value as int? ?? 1;
+        if (game.Length == 0 || game.Any(c => !(c < 128 && (char.IsLetterOrDigit(c) || c is '.' or '-' or '_'))))
+            Problem(Diagnostics.BadRoot, type, type.Name, $"the game's id \"{game}\" has to be made of letters, digits, '.', '-' and '_'.");
+        if (version < 1)
+            Problem(Diagnostics.BadRoot, type, type.Name, "its version has to be 1 or more.");
+        if (Attribute(type, "Lodrik.StateTypeAttribute") is not null)
+            Problem(Diagnostics.BadRoot, type, type.Name, "it carries [StateType] as well. [SaveFile] alone is enough.");
+        if (type.IsGenericType)
+            Problem(Diagnostics.BadRoot, type, type.Name, "it is generic.");
+        return new RootModel(game, version);
+    }
+
+    private void CheckPartial()
+    {
+        for (var current = type; current is not null; current = current.ContainingType)
+        {
+            var isPartial = current.DeclaringSyntaxReferences
+                .Select(reference => reference.GetSyntax(cancellation))
+                .OfType<TypeDeclarationSyntax>()
+                .Any(syntax => syntax.Modifiers.Any(SyntaxKind.PartialKeyword));
+            if (!isPartial)
+                Problem(Diagnostics.NotPartial, current, current.Name, SymbolEqualityComparer.Default.Equals(current, type) ? "it" : $"'{type.Name}'");
+        }
+    }
+
+    private List<MemberModel> ReadMembers(bool isRoot)
+    {
+        var members = new List<MemberModel>();
+        var byKey = new Dictionary<string, string>();
+        // The base type's members come first, as they do in the object.
+        var chain = new Stack<INamedTypeSymbol>();
+        for (var current = type; current is { SpecialType: SpecialType.None } && current.Name != "ValueType"; current = current.BaseType)
+            chain.Push(current);
+        foreach (var owner in chain)
+        {
+            foreach (var symbol in owner.GetMembers())
+            {
+                cancellation.ThrowIfCancellationRequested();
+                if (ReadMember(symbol, owner, isRoot) is not { } member || members.Any(other => other.Name == member.Name))
+                    continue;
+                if (byKey.TryGetValue(member.Key, out var other))
+                    Problem(Diagnostics.DoubleKey, symbol, other, member.Name, member.Key);
+                else if (isRoot && ReservedSections.Contains(member.Key))
+                    Problem(Diagnostics.BadRoot, symbol, type.Name, $"\"{member.Key}\" is a word of the file itself. Give '{member.Name}' another key with [Saved(\"…\")].");
+                else if (isRoot && member.Key.Contains('/'))
+                    Problem(Diagnostics.BadRoot, symbol, type.Name, $"the section name \"{member.Key}\" has a slash, which only groups of sections have.");
+                else
+                    byKey.Add(member.Key, member.Name);
+                members.Add(member);
+            }
+        }
+        return members;
+    }
+
+    private MemberModel? ReadMember(ISymbol symbol, INamedTypeSymbol owner, bool isRoot)
+    {
+        if (symbol.IsStatic || symbol.IsImplicitlyDeclared || Attribute(symbol, "Lodrik.NotSavedAttribute") is not null)
+            return null;
+        var saved = Attribute(symbol, "Lodrik.SavedAttribute");
+        ITypeSymbol memberType;
+        Setting setting;
+        switch (symbol)
+        {
+            case IPropertySymbol { IsIndexer: false } property:
+                memberType = property.Type;
+                if (!ChooseSetting(property, saved is not null, out setting))
+                    return null;
+                break;
+            case IFieldSymbol { IsConst: false } field:
+                memberType = field.Type;
+                setting = Setting.Field;
+                if (saved is null && (field.DeclaredAccessibility != Accessibility.Public || field.IsReadOnly))
+                    return null;
+                if (field.IsReadOnly)
+                {
+                    Problem(Diagnostics.BadMember, symbol, symbol.Name, "the field is readonly.");
+                    return null;
+                }
+                break;
+            default:
+                return null;
+        }
+        var isBase = !SymbolEqualityComparer.Default.Equals(owner, type);
+        if (isBase && symbol.DeclaredAccessibility == Accessibility.Private)
+        {
+            if (saved is not null)
+                Problem(Diagnostics.BadMember, type, $"{owner.Name}.{symbol.Name}", $"it is private to a base of '{type.Name}'. Make it protected.");
+            return null;
+        }
+        if (isBase && symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private })
+            setting = Setting.Setter;
+        var key = saved?.ConstructorArguments.FirstOrDefault().Value as string ?? CamelCase(symbol.Name);
+        if (isRoot && memberType.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.ISectionGroup"))
+            return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), "", setting, TypeCodecs.Name(owner));
+        var codec = TypeCodecs.Find(memberType, out var reason, out var remedy);
+        if (codec is null)
+        {
+            Problem(Diagnostics.CannotBeSaved, symbol, symbol.Name, reason, remedy);
+            return null;
+        }
+        return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner));
+    }
+
+    /// <summary>Whether a property is saved, and how it is set.</summary>
+    private bool ChooseSetting(IPropertySymbol property, bool asked, out Setting setting)
+    {
+        setting = Setting.Assign;
+        var isPublic = property.DeclaredAccessibility == Accessibility.Public && property.ExplicitInterfaceImplementations.Length == 0;
+        if (property.GetMethod is null || property.IsAbstract || !(isPublic || asked))
+        {
+            if (asked)
+                Problem(Diagnostics.BadMember, property, property.Name, "it has no getter of its own.");
+            return false;
+        }
+        if (property.SetMethod is { } setter)
+        {
+            setting = setter.IsInitOnly ? Setting.Setter : Setting.Assign;
+            return true;
+        }
+        // Without a setter: a collection or a state object that stays and is filled; anything else is taken to be computed.
+        var isAutomatic = property.ContainingType.GetMembers().OfType<IFieldSymbol>()
+            .Any(field => SymbolEqualityComparer.Default.Equals(field.AssociatedSymbol, property));
+        setting = Setting.BackingField;
+        if (isAutomatic && (asked || property.Type is INamedTypeSymbol { IsReferenceType: true, SpecialType: SpecialType.None }))
+            return true;
+        if (asked)
+            Problem(Diagnostics.BadMember, property, property.Name, "it is computed and cannot be set.");
+        return false;
+    }
+
+    /// <summary>The expression that makes a new object with its members at their initial values.</summary>
+    private string ReadCreation()
+    {
+        var name = TypeCodecs.Name(type);
+        if (type.IsAbstract)
+        {
+            Problem(Diagnostics.CannotBeCreated, type, type.Name, "it is abstract.");
+            return "";
+        }
+        var constructors = type.InstanceConstructors
+            .Where(constructor => constructor.Parameters.Length != 1 || !SymbolEqualityComparer.Default.Equals(constructor.Parameters[0].Type, type))
+            .ToList();
+        var constructor = constructors.FirstOrDefault(candidate => candidate.Parameters.Length == 0)
+            ?? (type.IsRecord || constructors.Count == 1 ? constructors.OrderByDescending(candidate => candidate.Parameters.Length).FirstOrDefault() : null);
+        if (constructor is null)
+        {
+            Problem(Diagnostics.CannotBeCreated, type, type.Name, "it has several constructors, and none without parameters. Add one; it may be private.");
+            return "";
+        }
+        // A struct's members have initial values only if it says so in a constructor without parameters; new T() runs that.
+        var arguments = string.Join(", ", constructor.Parameters.Select(Argument));
+        var setsRequired = constructor.GetAttributes().Any(attribute =>
+            attribute.AttributeClass?.ToDisplayString() == "System.Diagnostics.CodeAnalysis.SetsRequiredMembersAttribute");
+        var required = setsRequired ? [] : RequiredMembers().Select(member => $"{member} = default!").ToList();
+        return required.Count == 0 ? $"new {name}({arguments})" : $"new {name}({arguments}) {{ {string.Join(", ", required)} }}";
+    }
+
+    private static string Argument(IParameterSymbol parameter)
+    {
+        if (!parameter.HasExplicitDefaultValue)
+            return parameter.Type is { SpecialType: SpecialType.System_String, NullableAnnotation: not NullableAnnotation.Annotated } ? "\"\"" : "default!";
+        var value = parameter.ExplicitDefaultValue;
+        var type = TypeCodecs.Name(parameter.Type);
+        return value switch
+        {
+            null => "default!",
+            string or char => SymbolDisplay.FormatPrimitive(value, quoteStrings: true, useHexadecimalNumbers: false),
+            float.NaN => "float.NaN",
+            double.NaN => "double.NaN",
+            float number when float.IsInfinity(number) => number > 0 ? "float.PositiveInfinity" : "float.NegativeInfinity",
+            double number when double.IsInfinity(number) => number > 0 ? "double.PositiveInfinity" : "double.NegativeInfinity",
+            float number => number.ToString("R", System.Globalization.CultureInfo.InvariantCulture) + "F",
+            double number => number.ToString("R", System.Globalization.CultureInfo.InvariantCulture) + "D",
+            decimal number => number.ToString(System.Globalization.CultureInfo.InvariantCulture) + "M",
+            _ => $"({type})({SymbolDisplay.FormatPrimitive(value, quoteStrings: true, useHexadecimalNumbers: false)})",
+        };
+    }
+
+    private IEnumerable<string> RequiredMembers()
+    {
+        for (var current = type; current is not null; current = current.BaseType)
+        {
+            foreach (var member in current.GetMembers())
+            {
+                if (member is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true })
+                    yield return member.Name;
+            }
+        }
+    }
+
+    private string HintName()
+    {
+        var name = type.ToDisplayString(SymbolDisplayFormat.CSharpErrorMessageFormat);
+        return string.Concat(name.Select(c => char.IsLetterOrDigit(c) || c == '.' ? c : '_')) + ".State.g.cs";
+    }
+
+    private static string Declaration(INamedTypeSymbol symbol)
+    {
+        var keyword = symbol switch
+        {
+            { IsRecord: true, IsValueType: true } => "record struct",
+            { IsRecord: true } => "record",
+            { IsValueType: true } => "struct",
+            { TypeKind: TypeKind.Interface } => "interface",
+            _ => "class",
+        };
+        return $"partial {keyword} {symbol.ToDisplayString(SymbolDisplayFormat.MinimallyQualifiedFormat)}";
+    }
+
+    /// <summary>A member's name as keys are written: without the underscore of a field, with a small first letter.</summary>
+    private static string CamelCase(string name)
+    {
+        var plain = name.TrimStart('_');
+        if (plain.Length == 0)
+            return name;
+        // A leading run of capitals is one word (HP, UIScale): all of it but the next word's initial becomes small.
+        var run = 0;
+        while (run < plain.Length && char.IsUpper(plain[run]))
+            run++;
+        var small = run <= 1 || run == plain.Length ? run : run - 1;
+        return plain.Substring(0, small).ToLowerInvariant() + plain.Substring(small);
+    }
+
+    private static AttributeData? Attribute(ISymbol symbol, string name) =>
+        symbol.GetAttributes().FirstOrDefault(attribute => attribute.AttributeClass?.ToDisplayString() == name);
+
+    private void Problem(DiagnosticDescriptor descriptor, ISymbol symbol, params string[] arguments) =>
+        _problems.Add(new DiagnosticModel(descriptor.Id, LocationModel.Of(symbol), new EquatableList<string>(arguments)));
+}

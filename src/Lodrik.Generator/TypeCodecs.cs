@@ -1,0 +1,203 @@
+using Microsoft.CodeAnalysis;
+
+namespace Lodrik.Generator;
+
+/// <summary>Finds the codec of a type: the one place that knows what can be saved.</summary>
+internal static class TypeCodecs
+{
+    public const string StateNamespace = "global::Lodrik.State.";
+
+    /// <summary>The struct that the generator adds to each state type.</summary>
+    public const string CodecName = "StateCodec";
+
+    private static readonly Dictionary<string, string> Exact = new()
+    {
+        ["System.Numerics.BigInteger"] = "BigIntegerCodec",
+        ["System.Half"] = "HalfCodec",
+        ["System.Int128"] = "WideIntegerCodec<global::System.Int128>",
+        ["System.UInt128"] = "WideIntegerCodec<global::System.UInt128>",
+        ["System.Guid"] = "TextScalarCodec<global::System.Guid>",
+        ["System.DateTime"] = "TextScalarCodec<global::System.DateTime>",
+        ["System.DateTimeOffset"] = "TextScalarCodec<global::System.DateTimeOffset>",
+        ["System.DateOnly"] = "TextScalarCodec<global::System.DateOnly>",
+        ["System.TimeOnly"] = "TextScalarCodec<global::System.TimeOnly>",
+        ["System.TimeSpan"] = "TextScalarCodec<global::System.TimeSpan>",
+        ["System.Uri"] = "UriCodec",
+        ["System.Version"] = "VersionCodec",
+        ["System.Numerics.Vector2"] = Pack("System.Numerics.Vector2", "float"),
+        ["System.Numerics.Vector3"] = Pack("System.Numerics.Vector3", "float"),
+        ["System.Numerics.Vector4"] = Pack("System.Numerics.Vector4", "float"),
+        ["System.Numerics.Quaternion"] = Pack("System.Numerics.Quaternion", "float"),
+        ["System.Numerics.Plane"] = Pack("System.Numerics.Plane", "float"),
+        ["System.Numerics.Matrix3x2"] = Pack("System.Numerics.Matrix3x2", "float"),
+        ["System.Numerics.Matrix4x4"] = Pack("System.Numerics.Matrix4x4", "float"),
+        ["System.Drawing.Color"] = "ColorCodec",
+        ["System.Drawing.Point"] = Pack("System.Drawing.Point", "int"),
+        ["System.Drawing.PointF"] = Pack("System.Drawing.PointF", "float"),
+        ["System.Drawing.Size"] = Pack("System.Drawing.Size", "int"),
+        ["System.Drawing.SizeF"] = Pack("System.Drawing.SizeF", "float"),
+        ["System.Drawing.Rectangle"] = Pack("System.Drawing.Rectangle", "int"),
+        ["System.Drawing.RectangleF"] = Pack("System.Drawing.RectangleF", "float"),
+        ["Lodrik.State.SaveValue"] = "SaveValueCodec",
+        ["System.Memory<byte>"] = "MemoryCodec",
+        ["System.ReadOnlyMemory<byte>"] = "ReadOnlyMemoryCodec",
+    };
+
+    private static readonly HashSet<string> AddableCollections =
+    [
+        "System.Collections.Generic.HashSet<T>",
+        "System.Collections.Generic.SortedSet<T>",
+        "System.Collections.Generic.LinkedList<T>",
+        "System.Collections.ObjectModel.ObservableCollection<T>",
+        "System.Collections.ObjectModel.Collection<T>",
+    ];
+
+    private static readonly HashSet<string> Dictionaries =
+    [
+        "System.Collections.Generic.Dictionary<TKey, TValue>",
+        "System.Collections.Generic.SortedDictionary<TKey, TValue>",
+        "System.Collections.Generic.SortedList<TKey, TValue>",
+        "System.Collections.Generic.OrderedDictionary<TKey, TValue>",
+    ];
+
+    private static readonly HashSet<string> ParsableKeys =
+    [
+        "System.Guid", "System.DateTime", "System.DateTimeOffset", "System.DateOnly", "System.TimeOnly", "System.TimeSpan",
+        "System.Int128", "System.UInt128", "System.Half", "System.Numerics.BigInteger",
+    ];
+
+    /// <summary>Finds the codec, fully qualified; null, with the reason and the way out, where there is none.</summary>
+    public static string? Find(ITypeSymbol type, out string reason, out string remedy)
+    {
+        reason = "";
+        remedy = "";
+        if (Scalar(type) is { } scalar)
+            return StateNamespace + scalar;
+        switch (type)
+        {
+            case IArrayTypeSymbol { Rank: 1 } array:
+                return IsNumber(array.ElementType)
+                    ? $"{StateNamespace}NumberArrayCodec<{Name(array.ElementType)}>"
+                    : Of("ArrayCodec", array.ElementType, out reason, out remedy);
+            case INamedTypeSymbol named when IsStateType(named):
+                return $"{Name(named)}.{CodecName}";
+            case INamedTypeSymbol { OriginalDefinition.SpecialType: SpecialType.System_Nullable_T } nullable:
+                return Of("NullableCodec", nullable.TypeArguments[0], out reason, out remedy);
+            case INamedTypeSymbol { IsGenericType: true } generic:
+                return Collection(generic, out reason, out remedy);
+            default:
+                Explain(type, out reason, out remedy);
+                return null;
+        }
+    }
+
+    /// <summary>A type's full name; without nullable annotations of references, which generated code does not speak of.</summary>
+    public static string Name(ITypeSymbol type) => type.ToDisplayString(SymbolDisplayFormat.FullyQualifiedFormat);
+
+    public static bool IsStateType(ITypeSymbol type) => type.OriginalDefinition.GetAttributes().Any(attribute =>
+        attribute.AttributeClass?.ToDisplayString() == "Lodrik.StateTypeAttribute");
+
+    private static string? Scalar(ITypeSymbol type)
+    {
+        switch (type.SpecialType)
+        {
+            case SpecialType.System_Boolean: return "BoolCodec";
+            case SpecialType.System_Char: return "CharCodec";
+            case SpecialType.System_String: return "TextCodec";
+            case SpecialType.System_Single: return "SingleCodec";
+            case SpecialType.System_Double: return "DoubleCodec";
+            case SpecialType.System_Decimal: return "DecimalCodec";
+            case SpecialType.System_UInt64: return "WideIntegerCodec<ulong>";
+            case SpecialType.System_SByte or SpecialType.System_Byte or SpecialType.System_Int16 or SpecialType.System_UInt16
+                or SpecialType.System_Int32 or SpecialType.System_UInt32 or SpecialType.System_Int64:
+                return $"IntegerCodec<{Name(type)}>";
+        }
+        if (type is IArrayTypeSymbol { Rank: 1, ElementType.SpecialType: SpecialType.System_Byte })
+            return "BytesCodec";
+        if (type.TypeKind == TypeKind.Enum)
+            return $"EnumCodec<{Name(type)}>";
+        return Exact.TryGetValue(Plain(type), out var codec) ? codec : null;
+    }
+
+    private static string? Collection(INamedTypeSymbol generic, out string reason, out string remedy)
+    {
+        var definition = generic.OriginalDefinition.ToDisplayString();
+        var first = generic.TypeArguments[0];
+        if (definition == "System.Collections.Generic.List<T>")
+        {
+            reason = remedy = "";
+            return IsNumber(first)
+                ? $"{StateNamespace}NumberListCodec<{Name(first)}>"
+                : Of("ListCodec", first, out reason, out remedy);
+        }
+        if (definition == "System.Collections.Generic.Queue<T>")
+            return Of("QueueCodec", first, out reason, out remedy);
+        if (definition == "System.Collections.Generic.Stack<T>")
+            return Of("StackCodec", first, out reason, out remedy);
+        if (AddableCollections.Contains(definition))
+        {
+            var item = Find(first, out reason, out remedy);
+            return item is null ? null : $"{StateNamespace}CollectionCodec<{Name(generic)}, {Name(first)}, {item}>";
+        }
+        if (Dictionaries.Contains(definition))
+        {
+            var value = Find(generic.TypeArguments[1], out reason, out remedy);
+            if (value is null)
+                return null;
+            if (Key(first) is { } key)
+                return $"{StateNamespace}DictionaryCodec<{Name(generic)}, {Name(first)}, {Name(generic.TypeArguments[1])}, {StateNamespace}{key}, {value}>";
+            reason = $"'{Plain(first)}' has no text form that could stand as a key";
+            remedy = "Use a string, a number, an enum, a Guid or a date as the key, or save a list of pairs.";
+            return null;
+        }
+        Explain(generic, out reason, out remedy);
+        return null;
+    }
+
+    private static string? Key(ITypeSymbol type)
+    {
+        if (type.SpecialType == SpecialType.System_String)
+            return "TextKey";
+        if (type.SpecialType == SpecialType.System_Boolean)
+            return "BoolKey";
+        if (type.TypeKind == TypeKind.Enum)
+            return $"EnumKey<{Name(type)}>";
+        return IsNumber(type) || type.SpecialType is SpecialType.System_Char or SpecialType.System_Byte or SpecialType.System_Decimal
+            || ParsableKeys.Contains(Plain(type))
+            ? $"ParsableKey<{Name(type)}>"
+            : null;
+    }
+
+    /// <summary>A number of fixed size, whose arrays are saved as one block. Bytes are not: an array of them is bytes.</summary>
+    private static bool IsNumber(ITypeSymbol type) => type.SpecialType is SpecialType.System_SByte or SpecialType.System_Int16
+        or SpecialType.System_UInt16 or SpecialType.System_Int32 or SpecialType.System_UInt32 or SpecialType.System_Int64
+        or SpecialType.System_UInt64 or SpecialType.System_Single or SpecialType.System_Double;
+
+    private static string? Of(string codec, ITypeSymbol item, out string reason, out string remedy)
+    {
+        var inner = Find(item, out reason, out remedy);
+        return inner is null ? null : $"{StateNamespace}{codec}<{Name(item)}, {inner}>";
+    }
+
+    private static void Explain(ITypeSymbol type, out string reason, out string remedy)
+    {
+        reason = $"Lodrik does not know how to save the type '{Plain(type)}'";
+        remedy = type switch
+        {
+            { TypeKind: TypeKind.Delegate } => "Code cannot be saved; save what is needed to choose it again.",
+            { TypeKind: TypeKind.Interface or TypeKind.TypeParameter } =>
+                "Declare the member with the concrete type, or leave it out with [NotSaved].",
+            _ when type.GetAttributes().Any(attribute => attribute.AttributeClass?.Name == "SaveFileAttribute") =>
+                "A save root stands at the top and nowhere else; put what is shared into a [StateType].",
+            { SpecialType: SpecialType.System_Object } => "Declare the member with its real type, or as SaveValue for free-form data.",
+            { Locations: var locations } when locations.Any(location => location.IsInSource) =>
+                $"Mark '{Plain(type)}' with [StateType], or leave the member out with [NotSaved].",
+            _ => "Save what it is made of in a [StateType] of your own, or leave the member out with [NotSaved].",
+        };
+    }
+
+    private static string Plain(ITypeSymbol type) =>
+        type.WithNullableAnnotation(NullableAnnotation.NotAnnotated).ToDisplayString();
+
+    private static string Pack(string type, string number) => $"PackCodec<global::{type}, {number}>";
+}

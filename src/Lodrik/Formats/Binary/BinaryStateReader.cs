@@ -1,0 +1,511 @@
+using System.Buffers.Binary;
+using System.Globalization;
+using System.Numerics;
+using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
+using System.Text;
+using Lodrik.State;
+
+namespace Lodrik.Formats.Binary;
+
+/// <summary>
+/// Reads state from CBOR (RFC 8949). Every length is held against the bytes that are there before anything is reserved for it,
+/// so that no file can ask for more memory than a small multiple of its own size.
+/// </summary>
+internal ref struct BinaryStateReader : IStateReader
+{
+    private static readonly UTF8Encoding StrictUtf8 = new(false, throwOnInvalidBytes: true);
+
+    private ReadOnlySpan<byte> _bytes;
+    private int _position;
+    private int _start;
+    private int _depth;
+    private Remaining _remaining;
+
+    // A typed array that is asked for item by item is laid out as a plain list and read in its place.
+    private ReadOnlySpan<byte> _outer;
+    private int _outerPosition;
+    private int _expandedDepth;
+
+    /// <param name="cbor">One CBOR item and nothing else.</param>
+    public BinaryStateReader(ReadOnlySpan<byte> cbor) => _bytes = cbor;
+
+    public readonly SaveValueKind Peek()
+    {
+        var (major, argument) = PeekHead(out _);
+        return major switch
+        {
+            Cbor.Unsigned or Cbor.Negative => SaveValueKind.Integer,
+            Cbor.ByteString => SaveValueKind.Bytes,
+            Cbor.TextString => SaveValueKind.Text,
+            Cbor.Array => SaveValueKind.List,
+            Cbor.Map => SaveValueKind.Map,
+            Cbor.Tag when argument is Cbor.PositiveBignum or Cbor.NegativeBignum => SaveValueKind.Integer,
+            Cbor.Tag when argument == Cbor.DecimalFraction => SaveValueKind.Decimal,
+            Cbor.Tag when Cbor.IsTypedArray(argument) => SaveValueKind.List,
+            Cbor.Tag => throw Wrong($"The CBOR tag {argument} is not known here."),
+            _ => _bytes[_position] switch
+            {
+                Cbor.False or Cbor.True => SaveValueKind.Bool,
+                Cbor.Null or Cbor.Undefined => SaveValueKind.Null,
+                Cbor.Half or Cbor.Single => SaveValueKind.Single,
+                Cbor.Double => SaveValueKind.Double,
+                var simple => throw Wrong($"The CBOR byte 0x{simple:X2} is not known here."),
+            },
+        };
+    }
+
+    public bool TryReadNull()
+    {
+        if (_position >= _bytes.Length || _bytes[_position] is not (Cbor.Null or Cbor.Undefined))
+            return false;
+        Begin();
+        _position++;
+        return true;
+    }
+
+    public bool ReadBool()
+    {
+        Begin();
+        var value = Next();
+        return value switch
+        {
+            Cbor.True => true,
+            Cbor.False => false,
+            _ => throw Unexpected("true or false"),
+        };
+    }
+
+    public long ReadInteger(long min, long max)
+    {
+        Begin();
+        var (major, argument) = Head();
+        if (major is Cbor.Unsigned or Cbor.Negative && argument <= long.MaxValue)
+        {
+            var number = major == Cbor.Unsigned ? (long)argument : ~(long)argument;
+            if (number >= min && number <= max)
+                return number;
+            throw Wrong($"{number} is out of range: it has to be between {min} and {max}.");
+        }
+        throw major is Cbor.Unsigned or Cbor.Negative
+            ? Wrong($"A number of 64 bits is out of range: it has to be between {min} and {max}.")
+            : Unexpected("a whole number");
+    }
+
+    public BigInteger ReadBigInteger()
+    {
+        Begin();
+        var (major, argument) = Head();
+        switch (major)
+        {
+            case Cbor.Unsigned:
+                return argument;
+            case Cbor.Negative:
+                return Cbor.Below(argument);
+            case Cbor.Tag when argument is Cbor.PositiveBignum or Cbor.NegativeBignum:
+                var magnitude = new BigInteger(Content(Cbor.ByteString, "a whole number"), isUnsigned: true, isBigEndian: true);
+                return argument == Cbor.PositiveBignum ? magnitude : Cbor.Below(magnitude);
+            case Cbor.TextString:
+                _position = _start;
+                var text = ReadText();
+                return text.Length <= 4096 && BigInteger.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
+                    ? number
+                    : throw Unexpected("a whole number");
+            default:
+                throw Unexpected("a whole number");
+        }
+    }
+
+    public float ReadSingle()
+    {
+        if (_bytes.Length - _position >= 5 && _bytes[_position] == Cbor.Single)
+        {
+            Begin();
+            _position += 5;
+            return BinaryPrimitives.ReadSingleBigEndian(_bytes[(_position - 4)..]);
+        }
+        return (float)ReadDouble();
+    }
+
+    public double ReadDouble()
+    {
+        Begin();
+        switch (Next())
+        {
+            case Cbor.Double:
+                return BinaryPrimitives.ReadDoubleBigEndian(Take(8));
+            case Cbor.Single:
+                return BinaryPrimitives.ReadSingleBigEndian(Take(4));
+            case Cbor.Half:
+                return (double)BinaryPrimitives.ReadHalfBigEndian(Take(2));
+        }
+        _position = _start;
+        switch (Peek())
+        {
+            case SaveValueKind.Integer:
+                return (double)ReadBigInteger();
+            case SaveValueKind.Text:
+                // Text forms have no number for these, and a converted save may carry the word.
+                var word = ReadText();
+                return NumberText.IsFloatWord(word) ? NumberText.ParseWord(word) : throw Unexpected("a number");
+            default:
+                throw Unexpected("a number");
+        }
+    }
+
+    public decimal ReadDecimal()
+    {
+        Begin();
+        if (Peek() == SaveValueKind.Text)
+        {
+            var text = ReadText();
+            return decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var parsed) ? parsed : throw Unexpected("a decimal number");
+        }
+        var (major, argument) = Head();
+        if (major is Cbor.Unsigned or Cbor.Negative)
+            return major == Cbor.Unsigned ? argument : -1m - argument;
+        if (major != Cbor.Tag || argument != Cbor.DecimalFraction || Head() is not (Cbor.Array, 2))
+            throw Unexpected("a decimal number");
+        var start = _start;
+        var scale = -ReadInteger(-28, 0);
+        var mantissa = ReadBigInteger();
+        _start = start;
+        var magnitude = BigInteger.Abs(mantissa);
+        if (magnitude.GetBitLength() > 96)
+            throw Wrong("A decimal number has at most 96 bits.");
+        Span<byte> bits = stackalloc byte[12];
+        magnitude.TryWriteBytes(bits, out _, isUnsigned: true);
+        var words = MemoryMarshal.Cast<byte, int>(bits);
+        return new decimal(words[0], words[1], words[2], mantissa.Sign < 0, (byte)scale);
+    }
+
+    public string ReadText()
+    {
+        Begin();
+        var utf8 = Content(Cbor.TextString, "text");
+        try
+        {
+            return StrictUtf8.GetString(utf8);
+        }
+        catch (DecoderFallbackException)
+        {
+            throw Wrong("The text is not valid UTF-8.");
+        }
+    }
+
+    public byte[] ReadBytes()
+    {
+        if (Peek() == SaveValueKind.Text)
+        {
+            var text = ReadText();
+            var bytes = new byte[text.Length];
+            return Convert.TryFromBase64String(text, bytes, out var length) ? bytes[..length] : throw Wrong("The text is not Base64.");
+        }
+        Begin();
+        return Content(Cbor.ByteString, "bytes").ToArray();
+    }
+
+    public T[] ReadNumbers<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>
+    {
+        var (major, argument) = PeekHead(out var size);
+        if (major == Cbor.Tag && argument == Cbor.TypedArrayTag<T>() && BitConverter.IsLittleEndian)
+        {
+            Begin();
+            _position += size;
+            var block = Content(Cbor.ByteString, "numbers");
+            if (block.Length % Unsafe.SizeOf<T>() != 0)
+                throw Wrong("The block of numbers does not end with a number.");
+            var values = new T[block.Length / Unsafe.SizeOf<T>()];
+            block.CopyTo(MemoryMarshal.AsBytes(values.AsSpan()));
+            return values;
+        }
+        BeginList();
+        var numbers = new List<T>();
+        while (NextItem())
+            numbers.Add(ReadNumber<T>());
+        return [.. numbers];
+    }
+
+    public void BeginObject()
+    {
+        Begin();
+        var (major, entries) = Head();
+        if (major != Cbor.Map)
+            throw Unexpected("an object");
+        // A key and a value take a byte each at the least.
+        Deeper(entries, 2);
+    }
+
+    public bool ReadKey(KeyTable keys, ref int key)
+    {
+        if (!HasNext())
+            return false;
+        Begin();
+        key = keys.Find(Content(Cbor.TextString, "a key"), key + 1);
+        return true;
+    }
+
+    public bool ReadKey(out string key)
+    {
+        if (!HasNext())
+        {
+            key = "";
+            return false;
+        }
+        key = ReadText();
+        return true;
+    }
+
+    public void BeginList()
+    {
+        Begin();
+        var (major, argument) = Head();
+        if (major == Cbor.Tag && Cbor.IsTypedArray(argument))
+        {
+            Expand(argument);
+            return;
+        }
+        if (major != Cbor.Array)
+            throw Unexpected("a list");
+        Deeper(argument, 1);
+    }
+
+    public bool NextItem()
+    {
+        if (HasNext())
+            return true;
+        if (_outer.Length > 0 && _depth == _expandedDepth)
+        {
+            _bytes = _outer;
+            _position = _outerPosition;
+            _outer = default;
+        }
+        return false;
+    }
+
+    public void Skip()
+    {
+        Begin();
+        // Items still to pass, level by level; without recursion, so that nesting cannot exhaust the stack.
+        for (ulong pending = 1; pending > 0; pending--)
+        {
+            var (major, argument) = Head();
+            switch (major)
+            {
+                case Cbor.ByteString or Cbor.TextString:
+                    Take(argument);
+                    break;
+                case Cbor.Array or Cbor.Map:
+                    if (argument > (ulong)(_bytes.Length - _position))
+                        throw Short();
+                    pending += major == Cbor.Map ? 2 * argument : argument;
+                    break;
+                case Cbor.Tag:
+                    pending++;
+                    break;
+            }
+        }
+    }
+
+    public readonly Exception Wrong(string problem) => new ContentException(SaveErrorCode.WrongContent, problem, Here);
+
+    /// <summary>The tag before the next item, consumed; 0 where there is none.</summary>
+    public ulong TryReadTag()
+    {
+        var (major, argument) = PeekHead(out var size);
+        if (major != Cbor.Tag)
+            return 0;
+        _position += size;
+        return argument;
+    }
+
+    /// <summary>Enters a list and says how many items it has.</summary>
+    /// <param name="clipped">Whether the bytes may break off before the list's end, so that its length proves nothing.</param>
+    public int BeginCountedList(bool clipped = false)
+    {
+        Begin();
+        var (major, count) = Head();
+        if (major != Cbor.Array)
+            throw Unexpected("a list");
+        if (clipped && count > int.MaxValue)
+            throw Short();
+        Deeper(count, clipped ? 0 : 1);
+        return (int)count;
+    }
+
+    /// <summary>Where a byte string's content stands, without copying it.</summary>
+    public (int Offset, int Length) ReadBlock()
+    {
+        Begin();
+        var content = Content(Cbor.ByteString, "bytes");
+        return (_position - content.Length, content.Length);
+    }
+
+    /// <summary>Makes sure that nothing stands behind the item.</summary>
+    public void End()
+    {
+        Begin();
+        if (_position < _bytes.Length)
+            throw Wrong("Something stands behind the end of the content.");
+    }
+
+    /// <summary>The offset of the next item.</summary>
+    public readonly int Position => _position;
+
+    /// <summary>Whether the next item is a typed array (RFC 8746).</summary>
+    public readonly bool AtTypedArray => PeekHead(out _) is (Cbor.Tag, var tag) && Cbor.IsTypedArray(tag);
+
+    private readonly ContentPlace Here => new(_outer.Length > 0 ? _outerPosition : _start);
+
+    private void Begin() => _start = _position;
+
+    private byte Next() => _position < _bytes.Length ? _bytes[_position++] : throw Short();
+
+    private ReadOnlySpan<byte> Take(ulong count)
+    {
+        if (count > (ulong)(_bytes.Length - _position))
+            throw Short();
+        _position += (int)count;
+        return _bytes.Slice(_position - (int)count, (int)count);
+    }
+
+    private (byte Major, ulong Argument) Head()
+    {
+        var head = PeekHead(out var size);
+        _position += size;
+        return head;
+    }
+
+    private readonly (byte Major, ulong Argument) PeekHead(out int size)
+    {
+        var rest = _bytes[_position..];
+        if (rest.IsEmpty)
+            throw Short();
+        var additional = rest[0] & 0x1F;
+        size = additional switch
+        {
+            < 24 => 1,
+            24 => 2,
+            25 => 3,
+            26 => 5,
+            27 => 9,
+            _ => throw Wrong("Items of indefinite length are not accepted."),
+        };
+        if (rest.Length < size)
+            throw Short();
+        var argument = size switch
+        {
+            1 => (ulong)additional,
+            2 => rest[1],
+            3 => BinaryPrimitives.ReadUInt16BigEndian(rest[1..]),
+            5 => BinaryPrimitives.ReadUInt32BigEndian(rest[1..]),
+            _ => BinaryPrimitives.ReadUInt64BigEndian(rest[1..]),
+        };
+        return ((byte)(rest[0] & 0xE0), argument);
+    }
+
+    private ReadOnlySpan<byte> Content(byte major, string expected)
+    {
+        var (found, length) = Head();
+        if (found != major)
+            throw Unexpected(expected);
+        return Take(length);
+    }
+
+    private void Deeper(ulong count, int bytesEach)
+    {
+        if (bytesEach > 0 && count > (ulong)(_bytes.Length - _position) / (uint)bytesEach)
+            throw Short();
+        if (_depth >= StateLimits.MaxDepth)
+            throw new ContentException(SaveErrorCode.LimitExceeded, StateLimits.TooDeepToRead, Here);
+        _remaining[_depth++] = (int)count;
+    }
+
+    private bool HasNext()
+    {
+        if (_remaining[_depth - 1]-- > 0)
+            return true;
+        _depth--;
+        return false;
+    }
+
+    private T ReadNumber<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>
+    {
+        if (typeof(T) == typeof(decimal))
+            return T.CreateChecked(ReadDecimal());
+        if (!NumberText.IsWholeType<T>())
+            return T.CreateTruncating(ReadDouble());
+        var number = ReadBigInteger();
+        if (number < BigInteger.CreateChecked(T.MinValue) || number > BigInteger.CreateChecked(T.MaxValue))
+            throw Wrong($"{number} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.");
+        return T.CreateChecked(number);
+    }
+
+    private void Expand(ulong tag)
+    {
+        var block = Content(Cbor.ByteString, "numbers");
+        var size = Cbor.ElementSize(tag);
+        if (block.Length % size != 0)
+            throw Wrong("The block of numbers does not end with a number.");
+        using var list = new PooledBuffer(16 + 2 * block.Length);
+        var writer = new BinaryStateWriter(list);
+        writer.BeginList(block.Length / size);
+        for (; block.Length > 0; block = block[size..])
+        {
+            switch (tag)
+            {
+                case 64: writer.WriteInteger(block[0]); break;
+                case 72: writer.WriteInteger((sbyte)block[0]); break;
+                case 69: writer.WriteInteger(BinaryPrimitives.ReadUInt16LittleEndian(block)); break;
+                case 77: writer.WriteInteger(BinaryPrimitives.ReadInt16LittleEndian(block)); break;
+                case 70: writer.WriteInteger(BinaryPrimitives.ReadUInt32LittleEndian(block)); break;
+                case 78: writer.WriteInteger(BinaryPrimitives.ReadInt32LittleEndian(block)); break;
+                case 71: writer.WriteBigInteger(BinaryPrimitives.ReadUInt64LittleEndian(block)); break;
+                case 79: writer.WriteInteger(BinaryPrimitives.ReadInt64LittleEndian(block)); break;
+                case 84: writer.WriteSingle((float)BinaryPrimitives.ReadHalfLittleEndian(block)); break;
+                case 85: writer.WriteSingle(BinaryPrimitives.ReadSingleLittleEndian(block)); break;
+                default: writer.WriteDouble(BinaryPrimitives.ReadDoubleLittleEndian(block)); break;
+            }
+        }
+        _outer = _bytes;
+        _outerPosition = _position;
+        _expandedDepth = _depth;
+        _bytes = list.Written.ToArray();
+        _position = 0;
+        BeginList();
+    }
+
+    private readonly Exception Short() =>
+        new ContentException(SaveErrorCode.Damaged, "The content ends too soon.", Here);
+
+    private Exception Unexpected(string expected)
+    {
+        _position = _start;
+        string found;
+        try
+        {
+            found = Peek() switch
+            {
+                SaveValueKind.Null => "null",
+                SaveValueKind.Bool => "true or false",
+                SaveValueKind.Integer => "a whole number",
+                SaveValueKind.Single or SaveValueKind.Double or SaveValueKind.Decimal => "a number with a point",
+                SaveValueKind.Text => "text",
+                SaveValueKind.Bytes => "bytes",
+                SaveValueKind.List => "a list",
+                _ => "an object",
+            };
+        }
+        catch (ContentException)
+        {
+            found = "something else";
+        }
+        return Wrong($"Expected {expected}, found {found}.");
+    }
+
+    [InlineArray(StateLimits.MaxDepth)]
+    private struct Remaining
+    {
+        private int _count;
+    }
+}

@@ -1,0 +1,183 @@
+using System.Buffers.Binary;
+using System.Numerics;
+using System.Runtime.InteropServices;
+using System.Text;
+using Lodrik.State;
+
+namespace Lodrik.Formats.Binary;
+
+/// <summary>
+/// Writes state as CBOR (RFC 8949), always in the shortest heads and with definite lengths. Numbers of one type go out as one
+/// typed array (RFC 8746).
+/// </summary>
+internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
+{
+    private int _depth;
+
+    public readonly void WriteNull() => Byte(Cbor.Null);
+
+    public readonly void WriteBool(bool value) => Byte(value ? Cbor.True : Cbor.False);
+
+    public readonly void WriteInteger(long value)
+    {
+        if (value >= 0)
+            Head(Cbor.Unsigned, (ulong)value);
+        else
+            Head(Cbor.Negative, (ulong)~value);
+    }
+
+    public readonly void WriteBigInteger(BigInteger value)
+    {
+        var magnitude = value.Sign < 0 ? Cbor.Below(value) : value;
+        if (magnitude <= ulong.MaxValue)
+        {
+            Head(value.Sign < 0 ? Cbor.Negative : Cbor.Unsigned, (ulong)magnitude);
+            return;
+        }
+        Head(Cbor.Tag, value.Sign < 0 ? Cbor.NegativeBignum : Cbor.PositiveBignum);
+        WriteBytes(magnitude.ToByteArray(isUnsigned: true, isBigEndian: true));
+    }
+
+    public readonly void WriteSingle(float value)
+    {
+        var span = buffer.GetSpan(5);
+        span[0] = Cbor.Single;
+        BinaryPrimitives.WriteSingleBigEndian(span[1..], value);
+        buffer.Advance(5);
+    }
+
+    public readonly void WriteDouble(double value)
+    {
+        var span = buffer.GetSpan(9);
+        span[0] = Cbor.Double;
+        BinaryPrimitives.WriteDoubleBigEndian(span[1..], value);
+        buffer.Advance(9);
+    }
+
+    /// <summary>A decimal fraction (RFC 8949 section 3.4.4): [−scale, mantissa].</summary>
+    public readonly void WriteDecimal(decimal value)
+    {
+        Span<int> bits = stackalloc int[4];
+        decimal.GetBits(value, bits);
+        var mantissa = new BigInteger(new decimal(bits[0], bits[1], bits[2], decimal.IsNegative(value), 0));
+        Head(Cbor.Tag, Cbor.DecimalFraction);
+        Head(Cbor.Array, 2);
+        WriteInteger(-value.Scale);
+        WriteBigInteger(mantissa);
+    }
+
+    public readonly void WriteText(scoped ReadOnlySpan<char> value)
+    {
+        // Most text is ASCII: the head is made for that length, and mended where the text turns out longer.
+        var guess = Cbor.HeadSize((uint)value.Length);
+        var span = buffer.GetSpan(checked(9 + 3 * value.Length));
+        var length = Encoding.UTF8.GetBytes(value, span[guess..]);
+        var head = Cbor.HeadSize((uint)length);
+        if (head != guess)
+            span.Slice(guess, length).CopyTo(span[head..]);
+        WriteHead(span, Cbor.TextString, (uint)length);
+        buffer.Advance(head + length);
+    }
+
+    public readonly void WriteBytes(scoped ReadOnlySpan<byte> value)
+    {
+        Head(Cbor.ByteString, (uint)value.Length);
+        buffer.Write(value);
+    }
+
+    public void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
+    {
+        var tag = Cbor.TypedArrayTag<T>();
+        if (tag == 0 || !BitConverter.IsLittleEndian)
+        {
+            WriteNumbersOneByOne(values);
+            return;
+        }
+        Head(Cbor.Tag, tag);
+        WriteBytes(MemoryMarshal.AsBytes(values));
+    }
+
+    public void BeginObject(int members)
+    {
+        Deeper();
+        Head(Cbor.Map, (uint)members);
+    }
+
+    public readonly void WriteKey(KeyTable keys, int index)
+    {
+        var name = keys.Utf8(index);
+        Head(Cbor.TextString, (uint)name.Length);
+        buffer.Write(name);
+    }
+
+    public readonly void WriteKey(string key) => WriteText(key);
+
+    public void EndObject() => _depth--;
+
+    public void BeginList(int items)
+    {
+        Deeper();
+        Head(Cbor.Array, (uint)items);
+    }
+
+    public void EndList() => _depth--;
+
+    /// <summary>Writes the tag that the next item stands behind.</summary>
+    public readonly void WriteTag(ulong tag) => Head(Cbor.Tag, tag);
+
+    private readonly void Byte(byte value)
+    {
+        buffer.GetSpan(1)[0] = value;
+        buffer.Advance(1);
+    }
+
+    private readonly void Head(byte major, ulong argument) => buffer.Advance(WriteHead(buffer.GetSpan(9), major, argument));
+
+    /// <summary>Writes a head in its shortest form (RFC 8949 section 4.1) and gives its size.</summary>
+    private static int WriteHead(Span<byte> span, byte major, ulong argument)
+    {
+        switch (argument)
+        {
+            case < 24:
+                span[0] = (byte)(major | (uint)argument);
+                return 1;
+            case <= byte.MaxValue:
+                span[0] = (byte)(major | 24);
+                span[1] = (byte)argument;
+                return 2;
+            case <= ushort.MaxValue:
+                span[0] = (byte)(major | 25);
+                BinaryPrimitives.WriteUInt16BigEndian(span[1..], (ushort)argument);
+                return 3;
+            case <= uint.MaxValue:
+                span[0] = (byte)(major | 26);
+                BinaryPrimitives.WriteUInt32BigEndian(span[1..], (uint)argument);
+                return 5;
+            default:
+                span[0] = (byte)(major | 27);
+                BinaryPrimitives.WriteUInt64BigEndian(span[1..], argument);
+                return 9;
+        }
+    }
+
+    private void WriteNumbersOneByOne<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
+    {
+        BeginList(values.Length);
+        foreach (var value in values)
+        {
+            if (typeof(T) == typeof(decimal))
+                WriteDecimal(decimal.CreateChecked(value));
+            else if (NumberText.IsWholeType<T>())
+                WriteBigInteger(BigInteger.CreateChecked(value));
+            else
+                WriteDouble(double.CreateChecked(value));
+        }
+        EndList();
+    }
+
+    private void Deeper()
+    {
+        if (++_depth > StateLimits.MaxDepth)
+            throw new ContentException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, new ContentPlace(long.MaxValue, int.MaxValue));
+    }
+}

@@ -1,0 +1,216 @@
+using System.Globalization;
+using System.Numerics;
+using System.Text;
+using System.Text.Json;
+using Lodrik.State;
+
+namespace Lodrik.Formats.Json;
+
+/// <summary>
+/// Reads state from JSON (RFC 8259); comments and trailing commas are passed over, because people edit these files. Between
+/// two calls the reader stands on the first token of the next value, or on the last of the one before.
+/// </summary>
+internal ref struct JsonStateReader : IStateReader
+{
+    private Utf8JsonReader _reader;
+    private int _depth;
+
+    /// <param name="json">One JSON value, with nothing around it but white space and comments.</param>
+    public JsonStateReader(ReadOnlySpan<byte> json)
+    {
+        _reader = new Utf8JsonReader(json, Options);
+        Read();
+    }
+
+    public static JsonReaderOptions Options => new()
+    {
+        AllowTrailingCommas = true,
+        CommentHandling = JsonCommentHandling.Skip,
+        MaxDepth = StateLimits.MaxDepth + 8,
+    };
+
+    public readonly SaveValueKind Peek() => _reader.TokenType switch
+    {
+        JsonTokenType.Null => SaveValueKind.Null,
+        JsonTokenType.True or JsonTokenType.False => SaveValueKind.Bool,
+        JsonTokenType.Number => _reader.ValueSpan.IndexOfAny(".eE"u8) < 0 ? SaveValueKind.Integer : SaveValueKind.Double,
+        JsonTokenType.String => SaveValueKind.Text,
+        JsonTokenType.StartArray => SaveValueKind.List,
+        _ => SaveValueKind.Map,
+    };
+
+    public readonly bool TryReadNull() => _reader.TokenType == JsonTokenType.Null;
+
+    public readonly bool ReadBool() => _reader.TokenType switch
+    {
+        JsonTokenType.True => true,
+        JsonTokenType.False => false,
+        _ => throw Unexpected("true or false"),
+    };
+
+    public readonly long ReadInteger(long min, long max)
+    {
+        if (_reader.TokenType != JsonTokenType.Number)
+            throw Unexpected("a whole number");
+        if (_reader.TryGetInt64(out var number) && number >= min && number <= max)
+            return number;
+        throw Peek() == SaveValueKind.Integer
+            ? Wrong($"{Token()} is out of range: it has to be between {min} and {max}.")
+            : Unexpected("a whole number");
+    }
+
+    public readonly BigInteger ReadBigInteger()
+    {
+        if (_reader.TokenType is not (JsonTokenType.Number or JsonTokenType.String))
+            throw Unexpected("a whole number");
+        if (_reader.TokenType == JsonTokenType.Number && _reader.TryGetInt64(out var small))
+            return small;
+        // Parsing takes time that grows with the square of the digits, so a hostile number must not be endless.
+        if (_reader.ValueSpan.Length > MaxDigits)
+            throw Wrong($"A whole number of more than {MaxDigits} digits is not accepted.");
+        return BigInteger.TryParse(Token(), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
+            ? number
+            : throw Unexpected("a whole number");
+    }
+
+    public readonly float ReadSingle() => ReadFloat<float>();
+
+    public readonly double ReadDouble() => ReadFloat<double>();
+
+    public readonly decimal ReadDecimal()
+    {
+        if (_reader.TokenType is not (JsonTokenType.Number or JsonTokenType.String))
+            throw Unexpected("a decimal number");
+        return decimal.TryParse(Token(), NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
+            ? number
+            : throw Unexpected("a decimal number");
+    }
+
+    public readonly string ReadText() =>
+        _reader.TokenType == JsonTokenType.String ? _reader.GetString()! : throw Unexpected("text");
+
+    public readonly byte[] ReadBytes()
+    {
+        if (_reader.TokenType != JsonTokenType.String)
+            throw Unexpected("bytes in Base64");
+        return _reader.TryGetBytesFromBase64(out var bytes) ? bytes : throw Wrong($"\"{Shorten.Text(Token())}\" is not Base64.");
+    }
+
+    public T[] ReadNumbers<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>
+    {
+        BeginList();
+        var numbers = new List<T>();
+        while (NextItem())
+            numbers.Add(NumberText.IsWholeType<T>() ? ReadWhole<T>() : ReadFloat<T>());
+        return [.. numbers];
+    }
+
+    public void BeginObject()
+    {
+        if (_reader.TokenType != JsonTokenType.StartObject)
+            throw Unexpected("an object");
+        Deeper();
+    }
+
+    public bool ReadKey(KeyTable keys, ref int key)
+    {
+        Read();
+        if (_reader.TokenType == JsonTokenType.EndObject)
+        {
+            _depth--;
+            return false;
+        }
+        key = _reader.ValueIsEscaped ? keys.Find(_reader.GetString()!, key + 1) : keys.Find(_reader.ValueSpan, key + 1);
+        Read();
+        return true;
+    }
+
+    public bool ReadKey(out string key)
+    {
+        Read();
+        if (_reader.TokenType == JsonTokenType.EndObject)
+        {
+            _depth--;
+            key = "";
+            return false;
+        }
+        key = _reader.GetString()!;
+        Read();
+        return true;
+    }
+
+    public void BeginList()
+    {
+        if (_reader.TokenType != JsonTokenType.StartArray)
+            throw Unexpected("a list");
+        Deeper();
+    }
+
+    public bool NextItem()
+    {
+        Read();
+        if (_reader.TokenType != JsonTokenType.EndArray)
+            return true;
+        _depth--;
+        return false;
+    }
+
+    public void Skip() => _reader.Skip();
+
+    public readonly Exception Wrong(string problem) =>
+        new ContentException(SaveErrorCode.WrongContent, problem, new ContentPlace(_reader.TokenStartIndex));
+
+    /// <summary>Makes sure that nothing stands behind the value.</summary>
+    public void End()
+    {
+        if (_reader.Read())
+            throw Wrong("Something stands behind the end of the content.");
+    }
+
+    private const int MaxDigits = 4096;
+
+    private void Read()
+    {
+        if (!_reader.Read())
+            throw Wrong("The content ends too soon.");
+    }
+
+    private void Deeper()
+    {
+        if (++_depth > StateLimits.MaxDepth)
+            throw new ContentException(SaveErrorCode.LimitExceeded, StateLimits.TooDeepToRead, new ContentPlace(_reader.TokenStartIndex));
+    }
+
+    private readonly T ReadFloat<T>() where T : INumber<T>
+    {
+        if (_reader.TokenType == JsonTokenType.Number && T.TryParse(_reader.ValueSpan, NumberStyles.Float, CultureInfo.InvariantCulture, out var number))
+            return number;
+        if (_reader.TokenType == JsonTokenType.String && (NumberText.IsFloatWord(Token()) || typeof(T) == typeof(decimal)))
+            return T.TryParse(Token(), NumberStyles.Float, CultureInfo.InvariantCulture, out number) ? number : throw Unexpected("a number");
+        throw Unexpected("a number");
+    }
+
+    private readonly T ReadWhole<T>() where T : INumber<T>, IMinMaxValue<T>
+    {
+        if (_reader.TokenType == JsonTokenType.Number
+            && T.TryParse(_reader.ValueSpan, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number))
+            return number;
+        throw _reader.TokenType == JsonTokenType.Number && Peek() == SaveValueKind.Integer
+            ? Wrong($"{Shorten.Text(Token())} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.")
+            : Unexpected("a whole number");
+    }
+
+    private readonly string Token() => _reader.TokenType switch
+    {
+        JsonTokenType.StartObject => "an object",
+        JsonTokenType.StartArray => "a list",
+        JsonTokenType.String => _reader.GetString()!,
+        _ => Encoding.UTF8.GetString(_reader.ValueSpan),
+    };
+
+    private readonly Exception Unexpected(string expected)
+    {
+        var found = _reader.TokenType == JsonTokenType.String ? $"the text \"{Shorten.Text(Token())}\"" : Shorten.Text(Token());
+        return Wrong($"Expected {expected}, found {found}.");
+    }
+}

@@ -1,0 +1,127 @@
+using System.Globalization;
+using System.Numerics;
+using System.Text.Encodings.Web;
+using System.Text.Json;
+using Lodrik.State;
+
+namespace Lodrik.Formats.Json;
+
+/// <summary>Writes state as JSON (RFC 8259).</summary>
+internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
+{
+    private int _depth;
+
+    /// <summary>How the library writes JSON: letters of any script as they are, no validation of what the generator made.</summary>
+    public static JsonWriterOptions Options(bool indented) => new()
+    {
+        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+        Indented = indented,
+        SkipValidation = true,
+        MaxDepth = StateLimits.MaxDepth + 8,
+        NewLine = "\n",
+    };
+
+    public readonly void WriteNull() => writer.WriteNullValue();
+
+    public readonly void WriteBool(bool value) => writer.WriteBooleanValue(value);
+
+    public readonly void WriteInteger(long value) => writer.WriteNumberValue(value);
+
+    public readonly void WriteBigInteger(BigInteger value)
+    {
+        if (value >= long.MinValue && value <= long.MaxValue)
+            writer.WriteNumberValue((long)value);
+        else
+            writer.WriteRawValue(value.ToString(CultureInfo.InvariantCulture), skipInputValidation: true);
+    }
+
+    public readonly void WriteSingle(float value) => WriteNumber(value);
+
+    public readonly void WriteDouble(double value) => WriteNumber(value);
+
+    /// <summary>A decimal is text, because a JSON number with a point is a float to every reader.</summary>
+    public readonly void WriteDecimal(decimal value)
+    {
+        Span<byte> digits = stackalloc byte[NumberText.MaxLength];
+        writer.WriteStringValue(digits[..NumberText.Format(value, digits)]);
+    }
+
+    public readonly void WriteText(scoped ReadOnlySpan<char> value) => writer.WriteStringValue(value);
+
+    public readonly void WriteBytes(scoped ReadOnlySpan<byte> value) => writer.WriteBase64StringValue(value);
+
+    /// <summary>Numbers stand on one line, as many as there are.</summary>
+    public readonly void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
+    {
+        using var line = new PooledBuffer(64);
+        line.Write("["u8);
+        for (var i = 0; i < values.Length; i++)
+        {
+            if (i > 0)
+                line.Write(writer.Options.Indented ? ", "u8 : ","u8);
+            var quote = NumberText.IsWord(values[i]) || typeof(T) == typeof(decimal) ? "\""u8 : default;
+            line.Write(quote);
+            line.Advance(NumberText.Format(values[i], line.GetSpan(NumberText.MaxLength)));
+            line.Write(quote);
+        }
+        line.Write("]"u8);
+        writer.WriteRawValue(line.Written, skipInputValidation: true);
+    }
+
+    public void BeginObject(int members)
+    {
+        Deeper();
+        writer.WriteStartObject();
+    }
+
+    public readonly void WriteKey(KeyTable keys, int index)
+    {
+        var names = (JsonEncodedText[]?)keys.Prepared[(int)SaveForm.Json] ?? Prepare(keys);
+        writer.WritePropertyName(names[index]);
+    }
+
+    public readonly void WriteKey(string key) => writer.WritePropertyName(key);
+
+    public void EndObject()
+    {
+        _depth--;
+        writer.WriteEndObject();
+    }
+
+    public void BeginList(int items)
+    {
+        Deeper();
+        writer.WriteStartArray();
+    }
+
+    public void EndList()
+    {
+        _depth--;
+        writer.WriteEndArray();
+    }
+
+    private void Deeper()
+    {
+        if (++_depth > StateLimits.MaxDepth)
+            throw new ContentException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, new ContentPlace(long.MaxValue, int.MaxValue));
+    }
+
+    private readonly void WriteNumber<T>(T value) where T : unmanaged, IUtf8SpanFormattable, INumberBase<T>
+    {
+        Span<byte> digits = stackalloc byte[NumberText.MaxLength];
+        var text = digits[..NumberText.Format(value, digits)];
+        if (NumberText.IsWord(value))
+            writer.WriteStringValue(text);
+        else
+            writer.WriteRawValue(text, skipInputValidation: true);
+    }
+
+    private static JsonEncodedText[] Prepare(KeyTable keys)
+    {
+        var names = new JsonEncodedText[keys.Count];
+        for (var i = 0; i < names.Length; i++)
+            names[i] = JsonEncodedText.Encode(keys[i], JavaScriptEncoder.UnsafeRelaxedJsonEscaping);
+        keys.Prepared[(int)SaveForm.Json] = names;
+        return names;
+    }
+}

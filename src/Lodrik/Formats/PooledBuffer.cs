@@ -1,0 +1,100 @@
+using System.Buffers;
+
+namespace Lodrik.Formats;
+
+/// <summary>A buffer that grows, on rented memory. What was written is valid until the buffer is disposed of or reset.</summary>
+internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
+{
+    private byte[] _array;
+
+    public PooledBuffer(int capacity = 4096) => _array = ArrayPool<byte>.Shared.Rent(capacity);
+
+    public int Length { get; private set; }
+
+    public ReadOnlySpan<byte> Written => _array.AsSpan(0, Length);
+
+    public ReadOnlyMemory<byte> WrittenMemory => _array.AsMemory(0, Length);
+
+    public void Reset() => Length = 0;
+
+    public void Advance(int count)
+    {
+        ArgumentOutOfRangeException.ThrowIfNegative(count);
+        if (count > _array.Length - Length)
+            throw new ArgumentOutOfRangeException(nameof(count), count, "More was written than there was room for.");
+        Length += count;
+    }
+
+    public Memory<byte> GetMemory(int sizeHint = 0)
+    {
+        Grow(sizeHint);
+        return _array.AsMemory(Length);
+    }
+
+    public Span<byte> GetSpan(int sizeHint = 0)
+    {
+        Grow(sizeHint);
+        return _array.AsSpan(Length);
+    }
+
+    public void Write(ReadOnlySpan<byte> bytes)
+    {
+        bytes.CopyTo(GetSpan(bytes.Length));
+        Length += bytes.Length;
+    }
+
+    public void Dispose()
+    {
+        if (_array.Length == 0)
+            return;
+        ArrayPool<byte>.Shared.Return(_array);
+        _array = [];
+        Length = 0;
+    }
+
+    private void Grow(int sizeHint)
+    {
+        var room = Math.Max(sizeHint, 1);
+        if (_array.Length - Length >= room)
+            return;
+        var larger = ArrayPool<byte>.Shared.Rent((int)Math.Min(Math.Max(2L * _array.Length, (long)Length + room), Array.MaxLength));
+        if (larger.Length - Length < room)
+            throw new SaveException(SaveErrorCode.LimitExceeded, "The save is larger than 2 GB.");
+        Written.CopyTo(larger);
+        if (_array.Length > 0)
+            ArrayPool<byte>.Shared.Return(_array);
+        _array = larger;
+    }
+}
+
+/// <summary>A stream that writes into a buffer, for writers that know streams only.</summary>
+internal sealed class BufferStream(PooledBuffer buffer) : Stream
+{
+    public override bool CanRead => false;
+
+    public override bool CanSeek => false;
+
+    public override bool CanWrite => true;
+
+    public override long Length => buffer.Length;
+
+    public override long Position
+    {
+        get => buffer.Length;
+        set => throw new NotSupportedException();
+    }
+
+    public override void Flush()
+    {
+    }
+
+    public override void Write(byte[] source, int offset, int count) => buffer.Write(source.AsSpan(offset, count));
+
+    public override void Write(ReadOnlySpan<byte> source) => buffer.Write(source);
+
+    public override int Read(byte[] target, int offset, int count) => throw new NotSupportedException();
+
+    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
+    public override void SetLength(long value) => throw new NotSupportedException();
+}

@@ -1,0 +1,182 @@
+using System.Globalization;
+using System.Numerics;
+using System.Text;
+using System.Xml;
+using Lodrik.State;
+
+namespace Lodrik.Formats.Xml;
+
+/// <summary>
+/// Writes state as XML 1.0: an element for each member, named after it; a list's items in elements of their own; entries
+/// whose key is no XML name in <c>entry</c> elements with the key in an attribute.
+/// </summary>
+internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
+{
+    private readonly XmlWriter _writer = writer;
+    private string? _name;
+    private string? _key;
+    private int _depth;
+
+    public static XmlWriterSettings Settings(bool indented) => new()
+    {
+        Encoding = new UTF8Encoding(encoderShouldEmitUTF8Identifier: false),
+        Indent = indented,
+        IndentChars = "  ",
+        NewLineChars = "\n",
+        NewLineHandling = NewLineHandling.Entitize,
+        CheckCharacters = false,
+        CloseOutput = false,
+    };
+
+    /// <summary>Names the element of the next value, which stands for itself and not in an object.</summary>
+    public void Name(string name) => _name = name;
+
+    public void WriteNull() => Marked(XmlWords.NullType);
+
+    public void WriteBool(bool value) => Plain(value ? "true" : "false");
+
+    public void WriteInteger(long value) => Number(value);
+
+    public void WriteBigInteger(BigInteger value) => Plain(value.ToString(CultureInfo.InvariantCulture));
+
+    public void WriteSingle(float value) => Number(value);
+
+    public void WriteDouble(double value) => Number(value);
+
+    public void WriteDecimal(decimal value)
+    {
+        Start();
+        _writer.WriteAttributeString(XmlWords.Type, XmlWords.DecimalType);
+        _writer.WriteString(value.ToString(CultureInfo.InvariantCulture));
+        _writer.WriteEndElement();
+    }
+
+    public void WriteText(scoped ReadOnlySpan<char> value)
+    {
+        Start();
+        if (XmlWords.LooksLikeScalar(value))
+            _writer.WriteAttributeString(XmlWords.Type, XmlWords.TextType);
+        if (XmlWords.NeedsEscape(value))
+        {
+            _writer.WriteAttributeString(XmlWords.Escaped, XmlWords.Yes);
+            _writer.WriteString(XmlWords.Escape(value));
+        }
+        else
+        {
+            _writer.WriteString(value.ToString());
+        }
+        _writer.WriteEndElement();
+    }
+
+    public void WriteBytes(scoped ReadOnlySpan<byte> value)
+    {
+        Start();
+        _writer.WriteAttributeString(XmlWords.Type, XmlWords.BytesType);
+        _writer.WriteString(Convert.ToBase64String(value));
+        _writer.WriteEndElement();
+    }
+
+    /// <summary>Numbers of one type stand in one element with blanks between, as an xs:list of XML Schema does.</summary>
+    public void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
+    {
+        Start();
+        _writer.WriteAttributeString(XmlWords.Type, XmlWords.NumbersType);
+        Span<byte> digits = stackalloc byte[NumberText.MaxLength];
+        Span<char> text = stackalloc char[NumberText.MaxLength + 1];
+        for (var i = 0; i < values.Length; i++)
+        {
+            var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(values[i], digits)], text);
+            if (i + 1 < values.Length)
+                text[length++] = ' ';
+            _writer.WriteString(text[..length].ToString());
+        }
+        _writer.WriteEndElement();
+    }
+
+    public void BeginObject(int members)
+    {
+        Deeper();
+        Start();
+        if (members == 0)
+            _writer.WriteAttributeString(XmlWords.Type, XmlWords.MapType);
+    }
+
+    public void WriteKey(KeyTable keys, int index)
+    {
+        var names = (string?[]?)keys.Prepared[(int)SaveForm.Xml] ?? Prepare(keys);
+        _name = names[index];
+        _key = _name is null ? keys[index] : null;
+    }
+
+    public void WriteKey(string key)
+    {
+        _name = XmlWords.IsName(key) ? key : null;
+        _key = _name is null ? key : null;
+    }
+
+    public void EndObject() => End();
+
+    public void BeginList(int items)
+    {
+        Deeper();
+        Start();
+        _writer.WriteAttributeString(XmlWords.Type, XmlWords.ListType);
+    }
+
+    public void EndList() => End();
+
+    private void Start()
+    {
+        if (_key is not null)
+        {
+            _writer.WriteStartElement(XmlWords.Entry);
+            if (XmlWords.NeedsEscape(_key))
+                _writer.WriteAttributeString(XmlWords.EscapedKey, XmlWords.Escape(_key));
+            else
+                _writer.WriteAttributeString(XmlWords.Key, _key);
+        }
+        else
+        {
+            _writer.WriteStartElement(_name ?? XmlWords.Item);
+        }
+        _name = null;
+        _key = null;
+    }
+
+    private void End()
+    {
+        _depth--;
+        _writer.WriteEndElement();
+    }
+
+    private void Marked(string type)
+    {
+        Start();
+        _writer.WriteAttributeString(XmlWords.Type, type);
+        _writer.WriteEndElement();
+    }
+
+    private void Plain(string text)
+    {
+        Start();
+        _writer.WriteString(text);
+        _writer.WriteEndElement();
+    }
+
+    private void Number<T>(T value) where T : IUtf8SpanFormattable => Plain(NumberText.Of(value));
+
+    private void Deeper()
+    {
+        if (++_depth > StateLimits.MaxDepth)
+            throw new ContentException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, new ContentPlace(long.MaxValue, int.MaxValue));
+    }
+
+    private static string?[] Prepare(KeyTable keys)
+    {
+        var names = new string?[keys.Count];
+        for (var i = 0; i < names.Length; i++)
+            names[i] = XmlWords.IsName(keys[i]) ? keys[i] : null;
+        keys.Prepared[(int)SaveForm.Xml] = names;
+        return names;
+    }
+}

@@ -1,0 +1,273 @@
+using System.Text;
+using System.Text.Json;
+using System.Xml;
+using Lodrik.Formats.Binary;
+using Lodrik.Formats.Json;
+using Lodrik.Formats.Xml;
+using Lodrik.State;
+
+namespace Lodrik.Saves;
+
+/// <summary>Where a section's bytes stand in a file.</summary>
+internal readonly record struct SectionSlice(string Name, int Offset, int Length);
+
+/// <summary>
+/// What stands where in a save file, found without decoding any section. The form is told from the bytes alone.
+/// </summary>
+internal sealed class FileLayout
+{
+    private FileLayout(SaveForm form) => Form = form;
+
+    public SaveForm Form { get; }
+
+    /// <summary>The header, or null in a file that was written wholly by hand.</summary>
+    public SaveHeader? Header { get; private set; }
+
+    /// <summary>Whether the header and the table are as they were written. Only packed files can tell, readable ones are edited.</summary>
+    public bool ContentsMatch { get; private set; } = true;
+
+    /// <summary>What the table says the sections are; empty without a header.</summary>
+    public List<SectionEntry> Entries { get; private set; } = [];
+
+    /// <summary>What the sections are.</summary>
+    public List<SectionSlice> Slices { get; } = [];
+
+    /// <summary>The one value that a readable file consists of.</summary>
+    public SectionSlice Whole { get; private set; }
+
+    /// <summary>Tells the form from the first bytes (byte order mark and white space aside).</summary>
+    /// <exception cref="DamagedSaveException">No form begins like this.</exception>
+    public static SaveForm Recognise(ReadOnlySpan<byte> bytes, SaveLocation location)
+    {
+        if (bytes.StartsWith(Cbor.Signature))
+            return SaveForm.Binary;
+        var text = SkipMark(bytes).TrimStart(" \t\r\n"u8);
+        if (text.Length > 0 && text[0] is (byte)'{' or (byte)'/')
+            return SaveForm.Json;
+        if (text.Length > 0 && text[0] == (byte)'<')
+            return SaveForm.Xml;
+        throw bytes.IsEmpty
+            ? new DamagedSaveException(SaveErrorCode.NotASave, "The file is empty.", location, "Load an older generation, or delete the file.")
+            : bytes.Length < Cbor.Signature.Length && Cbor.Signature.StartsWith(bytes)
+                ? new DamagedSaveException(SaveErrorCode.Damaged, "The file ends after its first bytes.", location, "Load an older generation.")
+                : new DamagedSaveException(
+                    SaveErrorCode.NotASave, "This is no save: it begins like neither JSON nor XML nor a packed save.", location, "Check that this is the right file.");
+    }
+
+    /// <summary>Finds the parts of a file.</summary>
+    /// <exception cref="SaveException">The bytes are no save, a damaged one, or of a newer layout.</exception>
+    public static FileLayout Read(ReadOnlyMemory<byte> file, SaveLocation location)
+    {
+        var form = Recognise(file.Span, location);
+        try
+        {
+            return form switch
+            {
+                SaveForm.Json => ReadJson(file.Span),
+                SaveForm.Xml => ReadXml(file),
+                _ => ReadPacked(file.Span),
+            };
+        }
+        catch (Exception exception) when (exception is ContentException or JsonException or XmlException or InvalidOperationException)
+        {
+            throw ContentErrors.Damaged(exception, form, file, location);
+        }
+        catch (SaveException exception)
+        {
+            throw new DamagedSaveException(exception.Code, exception.Problem, exception.Location.Within(location), exception.Remedy, exception);
+        }
+    }
+
+    /// <summary>
+    /// Reads the header from the first bytes of a file; null where these bytes do not hold all of it, or hold none.
+    /// </summary>
+    public static SaveHeader? ReadHeader(ReadOnlyMemory<byte> start, SaveLocation location)
+    {
+        var form = Recognise(start.Span, location);
+        try
+        {
+            switch (form)
+            {
+                case SaveForm.Json:
+                    var json = new Utf8JsonReader(SkipMark(start.Span), isFinalBlock: false, new JsonReaderState(JsonStateReader.Options));
+                    if (!json.Read() || !json.Read() || json.TokenType != JsonTokenType.PropertyName || !json.ValueTextEquals(SaveEncoder.HeaderKey) || !json.Read())
+                        return null;
+                    var from = (int)json.TokenStartIndex;
+                    return json.TrySkip() ? JsonHeader(SkipMark(start.Span)[from..(int)json.BytesConsumed]) : null;
+                case SaveForm.Xml:
+                    return new XmlSlices(start).First() is (SaveEncoder.HeaderKey, var offset, var length) ? XmlHeader(start.Slice(offset, length)) : null;
+                default:
+                    var cbor = new BinaryStateReader(start.Span);
+                    return PackedHeader(ref cbor, start.Span).Header;
+            }
+        }
+        catch (Exception exception) when (exception is ContentException or JsonException or XmlException or InvalidOperationException)
+        {
+            return null;
+        }
+    }
+
+    private static FileLayout ReadJson(ReadOnlySpan<byte> file)
+    {
+        var layout = new FileLayout(SaveForm.Json);
+        var mark = file.Length - SkipMark(file).Length;
+        var reader = new Utf8JsonReader(file[mark..], JsonStateReader.Options);
+        reader.Read();
+        var start = mark + (int)reader.TokenStartIndex;
+        if (reader.TokenType != JsonTokenType.StartObject)
+            throw new ContentException(SaveErrorCode.NotASave, "A save is one JSON object.", new ContentPlace(start));
+        var names = new HashSet<string>();
+        while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName)
+        {
+            var name = reader.GetString()!;
+            var at = mark + reader.TokenStartIndex;
+            if (!names.Add(name))
+                throw new ContentException(SaveErrorCode.Damaged, $"The key \"{Shorten.Text(name)}\" stands twice.", new ContentPlace(at));
+            reader.Read();
+            var offset = mark + (int)reader.TokenStartIndex;
+            reader.Skip();
+            var slice = new SectionSlice(name, offset, mark + (int)reader.BytesConsumed - offset);
+            var bytes = file.Slice(slice.Offset, slice.Length);
+            switch (name)
+            {
+                case SaveEncoder.HeaderKey:
+                    layout.Header = JsonHeader(bytes);
+                    break;
+                case SaveEncoder.ContentsKey:
+                    var tokens = new JsonStateReader(bytes);
+                    layout.ReadTable(ref tokens, bytes);
+                    break;
+                case SaveEncoder.SealKey:
+                    break;
+                default:
+                    layout.Slices.Add(slice);
+                    break;
+            }
+        }
+        layout.Whole = new SectionSlice("", start, mark + (int)reader.BytesConsumed - start);
+        if (reader.Read())
+            throw new ContentException(SaveErrorCode.Damaged, "Something stands behind the save's end.", new ContentPlace(mark + reader.TokenStartIndex));
+        return layout;
+    }
+
+    private static FileLayout ReadXml(ReadOnlyMemory<byte> file)
+    {
+        var layout = new FileLayout(SaveForm.Xml);
+        var slices = new XmlSlices(file);
+        var names = new HashSet<string>();
+        foreach (var (name, offset, length) in slices.All())
+        {
+            if (!names.Add(name))
+                throw new ContentException(SaveErrorCode.Damaged, $"The section \"{Shorten.Text(name)}\" stands twice.", new ContentPlace(offset));
+            switch (name)
+            {
+                case SaveEncoder.HeaderKey:
+                    layout.Header = XmlHeader(file.Slice(offset, length));
+                    break;
+                case SaveEncoder.ContentsKey:
+                    using (var reader = XmlReader.Create(new MemoryStream(file.Slice(offset, length).ToArray()), XmlStateReader.Settings))
+                    {
+                        var tokens = new XmlStateReader(reader);
+                        layout.ReadTable(ref tokens, file.Slice(offset, length).Span);
+                    }
+                    break;
+                case SaveEncoder.SealKey:
+                    break;
+                default:
+                    layout.Slices.Add(new SectionSlice(name, offset, length));
+                    break;
+            }
+        }
+        layout.Whole = new SectionSlice("", slices.RootOffset, slices.RootLength);
+        return layout;
+    }
+
+    private static FileLayout ReadPacked(ReadOnlySpan<byte> file)
+    {
+        var layout = new FileLayout(SaveForm.Binary);
+        var reader = new BinaryStateReader(file);
+        int parts;
+        (layout.Header, parts) = PackedHeader(ref reader, file);
+        reader.NextItem();
+        var (offset, length) = reader.ReadBlock();
+        var table = file.Slice(offset, length);
+        if (SectionDigest.ToText(SectionDigest.Of(table)) != layout.Header.ContentsDigest)
+            throw new ContentException(SaveErrorCode.Damaged, "The list of sections does not match its digest.", new ContentPlace(offset));
+        var tokens = new BinaryStateReader(table);
+        layout.Entries = SectionTable.ReadPacked(ref tokens);
+        if (parts != SaveEncoder.PackedParts + layout.Entries.Count)
+            throw new ContentException(SaveErrorCode.Damaged, $"The save lists {layout.Entries.Count} sections and has {parts - SaveEncoder.PackedParts}.", new ContentPlace(offset));
+        foreach (var entry in layout.Entries)
+        {
+            reader.NextItem();
+            (offset, length) = reader.ReadBlock();
+            layout.Slices.Add(new SectionSlice(entry.Name, offset, length));
+        }
+        reader.NextItem();
+        reader.Skip();
+        reader.End();
+        return layout;
+    }
+
+    private static (SaveHeader Header, int Parts) PackedHeader(ref BinaryStateReader reader, ReadOnlySpan<byte> file)
+    {
+        reader.TryReadTag();
+        var parts = reader.BeginCountedList(clipped: true);
+        reader.NextItem();
+        CheckFormat(reader.ReadInteger(0, int.MaxValue));
+        reader.NextItem();
+        var digest = reader.ReadBytes();
+        reader.NextItem();
+        var (offset, length) = reader.ReadBlock();
+        var bytes = file.Slice(offset, length);
+        Span<byte> actual = stackalloc byte[SectionDigest.Size];
+        System.Buffers.Binary.BinaryPrimitives.WriteUInt128BigEndian(actual, SectionDigest.Of(bytes));
+        if (!actual.SequenceEqual(digest))
+            throw new ContentException(SaveErrorCode.Damaged, "The header does not match its digest.", new ContentPlace(offset));
+        SaveHeader? header = null;
+        var tokens = new BinaryStateReader(bytes);
+        SaveHeader.StateCodec.Read(ref tokens, ref header!);
+        return (header, parts);
+    }
+
+    private void ReadTable<TReader>(ref TReader reader, ReadOnlySpan<byte> bytes) where TReader : IStateReader, allows ref struct
+    {
+        Entries = SectionTable.ReadReadable(ref reader);
+        ContentsMatch = Header is null || SectionDigest.ToText(SectionDigest.Of(bytes)) == Header.ContentsDigest;
+    }
+
+    private static SaveHeader JsonHeader(ReadOnlySpan<byte> bytes)
+    {
+        var header = new SaveHeader { Format = 0 };
+        var tokens = new JsonStateReader(bytes);
+        SaveHeader.StateCodec.Read(ref tokens, ref header);
+        CheckFormat(header?.Format ?? 0);
+        return header!;
+    }
+
+    private static SaveHeader XmlHeader(ReadOnlyMemory<byte> bytes)
+    {
+        var header = new SaveHeader { Format = 0 };
+        using var reader = XmlReader.Create(new MemoryStream(bytes.ToArray()), XmlStateReader.Settings);
+        var tokens = new XmlStateReader(reader);
+        SaveHeader.StateCodec.Read(ref tokens, ref header);
+        CheckFormat(header?.Format ?? 0);
+        return header!;
+    }
+
+    private static void CheckFormat(long format)
+    {
+        if (format > SaveHeader.CurrentFormat)
+        {
+            throw new SaveMismatchException(
+                SaveErrorCode.NewerFormat,
+                $"The file is written in layout {format}, and this version of Lodrik knows layouts up to {SaveHeader.CurrentFormat}.",
+                remedy: "Update the game to load it.");
+        }
+        if (format < 1)
+            throw new ContentException(SaveErrorCode.Damaged, "The header does not say which layout the file has.", default);
+    }
+
+    private static ReadOnlySpan<byte> SkipMark(ReadOnlySpan<byte> bytes) =>
+        bytes.StartsWith(Encoding.UTF8.Preamble) ? bytes[Encoding.UTF8.Preamble.Length..] : bytes;
+}

@@ -1,0 +1,300 @@
+using System.Xml;
+using Lodrik.Formats.Binary;
+using Lodrik.Formats.Json;
+using Lodrik.Formats.Xml;
+using Lodrik.Saves;
+using Lodrik.State;
+
+namespace Lodrik;
+
+/// <summary>How the bytes of a section compare to what was written.</summary>
+public enum SectionHealth
+{
+    /// <summary>They match their digest.</summary>
+    Intact,
+
+    /// <summary>They are readable and well-formed, and were changed since: by hand, most likely.</summary>
+    EditedByHand,
+
+    /// <summary>There is nothing to hold them against, because the file was written wholly by hand.</summary>
+    Unchecked,
+
+    /// <summary>They do not match their digest.</summary>
+    Damaged,
+}
+
+/// <summary>One section of a save that was opened.</summary>
+/// <param name="Name">The section's name.</param>
+/// <param name="Bytes">Its size in the file.</param>
+/// <param name="Health">How it compares to what was written.</param>
+public sealed record SavedSection(string Name, int Bytes, SectionHealth Health);
+
+/// <summary>
+/// A save that has been opened to be looked into: its header, its sections and their content, without the game's types. The form
+/// is recognised from the bytes, never from the file's name.
+/// </summary>
+public sealed class SavedFile
+{
+    private readonly ReadOnlyMemory<byte> _bytes;
+    private readonly SaveLocation _location;
+    private readonly FileLayout _layout;
+    private readonly List<SectionSlice> _slices;
+
+    private SavedFile(ReadOnlyMemory<byte> bytes, SaveLocation location)
+    {
+        _bytes = bytes;
+        _location = location;
+        _layout = FileLayout.Read(bytes, location);
+        _slices = _layout.Slices;
+        Sections = _slices.ConvertAll(slice => new SavedSection(slice.Name, slice.Length, HealthOf(slice)));
+    }
+
+    /// <summary>The form of the content.</summary>
+    public SaveForm Form => _layout.Form;
+
+    /// <summary>The header; null in a file that was written wholly by hand.</summary>
+    public SaveHeader? Header => _layout.Header;
+
+    /// <summary>The file's size in bytes.</summary>
+    public int Bytes => _bytes.Length;
+
+    /// <summary>The sections in the order of the file.</summary>
+    public IReadOnlyList<SavedSection> Sections { get; }
+
+    /// <summary>The names of sections that the save once had and that are no longer in it; a readable file can lose them by editing.</summary>
+    public IReadOnlyList<string> MissingSections =>
+        [.. _layout.Entries.Select(entry => entry.Name).Except(Sections.Select(section => section.Name))];
+
+    /// <summary>How the save as a whole compares to what was written: as its worst section.</summary>
+    public SectionHealth Health
+    {
+        get
+        {
+            if (Sections.Any(section => section.Health == SectionHealth.Damaged))
+                return SectionHealth.Damaged;
+            if (Header is null)
+                return SectionHealth.Unchecked;
+            return _layout.ContentsMatch && MissingSections.Count == 0 && Sections.All(section => section.Health == SectionHealth.Intact)
+                ? SectionHealth.Intact
+                : SectionHealth.EditedByHand;
+        }
+    }
+
+    /// <summary>Opens a file.</summary>
+    /// <exception cref="SaveException">There is no such file, or it is no save, damaged, or of a newer layout.</exception>
+    public static SavedFile Open(string path) => new(StateFile.ReadAll(path), new SaveLocation { File = path });
+
+    /// <summary>Opens a save that is in memory.</summary>
+    /// <param name="bytes">The whole save. They are not copied.</param>
+    /// <param name="location">What to call the save in errors.</param>
+    /// <exception cref="SaveException">The bytes are no save, damaged, or of a newer layout.</exception>
+    public static SavedFile FromBytes(ReadOnlyMemory<byte> bytes, SaveLocation location = default) => new(bytes, location);
+
+    /// <summary>The content of one section, as a tree.</summary>
+    /// <exception cref="SaveException">There is no such section, or it is damaged.</exception>
+    public SaveValue ReadSection(string name)
+    {
+        var decoder = new TreeDecoder();
+        Verify(Find(name) ?? throw NoSection(name)).Decode(decoder);
+        return decoder.Tree;
+    }
+
+    /// <summary>The content of the whole save as one map from section names to trees.</summary>
+    /// <exception cref="SaveException">A section is damaged.</exception>
+    public SaveMap ReadTree()
+    {
+        var tree = new SaveMap();
+        foreach (var slice in _slices)
+            tree[slice.Name] = ReadSection(slice.Name);
+        return tree;
+    }
+
+    /// <summary>Holds the save against the game that is to load it.</summary>
+    internal void CheckRoot(StateRoot root)
+    {
+        if (Header is null)
+            return;
+        if (Header.Game != root.Game)
+        {
+            throw new SaveMismatchException(
+                SaveErrorCode.WrongGame,
+                root.IsSaveFile
+                    ? $"The save belongs to {GameName(Header.Game)}, not to the game \"{root.Game}\"."
+                    : $"The save belongs to {GameName(Header.Game)}; a state type on its own cannot be read from it.",
+                _location,
+                root.IsSaveFile ? "Check that this is the right file." : "Load it with the game's save root.");
+        }
+        if (Header.Version > root.Version)
+        {
+            throw new SaveMismatchException(
+                SaveErrorCode.NewerVersion,
+                $"The save has version {Header.Version} and this game reads versions up to {root.Version}.",
+                _location,
+                "Update the game to load it.");
+        }
+        if (Header.Version < root.Version)
+        {
+            throw new SaveMismatchException(
+                SaveErrorCode.MissingMigration,
+                $"The save has version {Header.Version}, the game has version {root.Version}, and there is no migration step from {Header.Version} to {Header.Version + 1}.",
+                _location,
+                "Nothing was changed.");
+        }
+    }
+
+    /// <summary>Reads the sections that were asked for into the state.</summary>
+    /// <param name="state">The state, which keeps what the sections do not mention.</param>
+    /// <param name="wanted">The names of the sections, or null for all.</param>
+    internal void ReadInto<T>(ref T state, IReadOnlyCollection<string>? wanted) where T : IStateRoot<T>
+    {
+        CheckRoot(T.Root);
+        var sections = new SectionReader(this, wanted, bare: Header is null && !T.Root.IsSaveFile);
+        T.ReadSections(ref sections, ref state);
+    }
+
+    internal SectionSlice? Find(string name)
+    {
+        foreach (var slice in _slices)
+        {
+            if (slice.Name == name)
+                return slice;
+        }
+        return null;
+    }
+
+    internal IEnumerable<SectionSlice> FindGroup(string name) =>
+        _slices.Where(slice => slice.Name.Length > name.Length + 1 && slice.Name.StartsWith(name, StringComparison.Ordinal) && slice.Name[name.Length] == '/');
+
+    /// <summary>The one value that a file written wholly by hand consists of.</summary>
+    internal VerifiedSection Whole() => new(Form, _bytes, _layout.Whole, _location);
+
+    /// <summary>Makes sure that a section may be decoded.</summary>
+    /// <exception cref="DamagedSaveException">It does not match its digest.</exception>
+    internal VerifiedSection Verify(SectionSlice slice)
+    {
+        if (HealthOf(slice) == SectionHealth.Damaged)
+        {
+            throw new DamagedSaveException(
+                SaveErrorCode.Damaged,
+                "The section does not match its digest: some of its bytes were changed since it was saved.",
+                new SaveLocation { Section = slice.Name }.Within(_location),
+                "Load an older generation.");
+        }
+        return new VerifiedSection(Form, _bytes, slice, _location);
+    }
+
+    private SectionHealth HealthOf(SectionSlice slice)
+    {
+        if (Header is null)
+            return SectionHealth.Unchecked;
+        foreach (var entry in _layout.Entries)
+        {
+            if (entry.Name != slice.Name)
+                continue;
+            if (entry.Size == slice.Length && entry.Digest == SectionDigest.Of(_bytes.Span.Slice(slice.Offset, slice.Length)))
+                return SectionHealth.Intact;
+            break;
+        }
+        return Form == SaveForm.Binary ? SectionHealth.Damaged : SectionHealth.EditedByHand;
+    }
+
+    private SaveContentException NoSection(string name) => new(
+        SaveErrorCode.NoSuchSection,
+        $"The save has no section \"{name}\".",
+        _location,
+        _slices.Count == 0 ? "It has no sections at all." : $"It has: {string.Join(", ", Sections.Select(section => section.Name))}.");
+
+    private static string GameName(string game) => game.Length == 0 ? "no game (it is a state type saved on its own)" : $"the game \"{game}\"";
+
+    private sealed class TreeDecoder : ISectionDecoder
+    {
+        public SaveValue Tree { get; private set; } = SaveValue.Null;
+
+        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct =>
+            Tree = SaveValueCodec.ReadTree(ref reader);
+    }
+}
+
+/// <summary>A section whose bytes may be decoded. There is no other way to a decoder than through this type.</summary>
+internal sealed class VerifiedSection(SaveForm form, ReadOnlyMemory<byte> file, SectionSlice slice, SaveLocation location, string? name = null)
+    : UndecodedSection
+{
+    public override string Name => name ?? slice.Name;
+
+    /// <summary>The same section under its name within a group.</summary>
+    public VerifiedSection Within(string group) => new(form, file, slice, location, slice.Name[(group.Length + 1)..]);
+
+    public override void Decode(ISectionDecoder decoder)
+    {
+        try
+        {
+            switch (form)
+            {
+                case SaveForm.Json:
+                    var json = new JsonStateReader(file.Span.Slice(slice.Offset, slice.Length));
+                    decoder.Decode(ref json);
+                    json.End();
+                    break;
+                case SaveForm.Xml:
+                    using (var reader = XmlReader.Create(new MemoryStream(file.Slice(slice.Offset, slice.Length).ToArray()), XmlStateReader.Settings))
+                    {
+                        var xml = new XmlStateReader(reader);
+                        decoder.Decode(ref xml);
+                        xml.End();
+                    }
+                    break;
+                default:
+                    var binary = new BinaryStateReader(file.Span.Slice(slice.Offset, slice.Length));
+                    decoder.Decode(ref binary);
+                    binary.End();
+                    break;
+            }
+        }
+        catch (Exception exception) when (exception is not (SaveException or OutOfMemoryException))
+        {
+            // Setters of the game run in here too: whatever they refuse is a value that could not be taken.
+            throw ContentErrors.InSection(exception, form, file, slice, location);
+        }
+    }
+}
+
+/// <summary>Hands the sections of an opened save to the state that asks for them.</summary>
+internal readonly struct SectionReader(SavedFile file, IReadOnlyCollection<string>? wanted, bool bare) : ISectionReader
+{
+    public void Read<T, TCodec>(string name, ref T value) where TCodec : IStateCodec<T>
+    {
+        if (!IsWanted(name))
+            return;
+        var section = bare ? file.Whole() : file.Find(name) is { } slice ? file.Verify(slice) : null;
+        if (section is null)
+            return;
+        var decoder = new ValueDecoder<T, TCodec> { Value = value };
+        section.Decode(decoder);
+        value = decoder.Value;
+    }
+
+    public void ReadGroup(string name, ISectionGroup? group)
+    {
+        var reader = this;
+        if (group is null || (wanted is not null && !wanted.Any(one => one.StartsWith(name + "/", StringComparison.Ordinal))))
+            return;
+        group.TakeSections([.. file.FindGroup(name).Where(slice => reader.IsWanted(slice.Name)).Select(slice => reader.VerifyIn(name, slice))]);
+    }
+
+    private VerifiedSection VerifyIn(string group, SectionSlice slice) => file.Verify(slice).Within(group);
+
+    private bool IsWanted(string name) =>
+        wanted is null || wanted.Contains(name) || (name.IndexOf('/', StringComparison.Ordinal) is > 0 and var slash && wanted.Contains(name[..(slash + 1)]));
+
+    private sealed class ValueDecoder<T, TCodec> : ISectionDecoder where TCodec : IStateCodec<T>
+    {
+        public required T Value { get; set; }
+
+        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
+        {
+            var value = Value;
+            TCodec.Read(ref reader, ref value);
+            Value = value;
+        }
+    }
+}

@@ -1,0 +1,152 @@
+using System.Text;
+using Lodrik.Saves;
+using Lodrik.State;
+using Lodrik.Storage;
+
+namespace Lodrik;
+
+/// <summary>
+/// The smallest case: one object and one file. Write a state type (or a whole save root) to a path, a stream, bytes or text, and
+/// read it into a new object or an existing one. No store, no slots, no scene.
+/// </summary>
+/// <remarks>
+/// Writing to a path is all or nothing: the file is written beside its final name, flushed to the disk and renamed. Reading
+/// recognises the form from the bytes. Reading into an existing object empties its collections first, and leaves members
+/// alone that the file does not mention; where anything in the file does not fit, the object is not touched at all.
+/// </remarks>
+public static class StateFile
+{
+    /// <summary>Writes the object to a file, which is replaced if it is there; its folder is created.</summary>
+    /// <param name="path">The file.</param>
+    /// <param name="state">The object.</param>
+    /// <param name="form">The form of the content; readable ones are laid out for people.</param>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    /// <exception cref="StorageException">The file cannot be written.</exception>
+    public static void Write<T>(string path, T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
+    {
+        ArgumentException.ThrowIfNullOrEmpty(path);
+        using var encoder = new SaveEncoder();
+        var file = Path.GetFullPath(path);
+        var folder = Path.GetDirectoryName(file) ?? throw new StorageException($"\"{path}\" is a folder, not a file.", new SaveLocation { File = path });
+        new DirectoryStorage(folder).Write(Path.GetFileName(file), Encode(encoder, state, form), replace: true);
+    }
+
+    /// <summary>Writes the object to a stream, which stays open.</summary>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    public static void Write<T>(Stream stream, T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
+    {
+        ArgumentNullException.ThrowIfNull(stream);
+        using var encoder = new SaveEncoder();
+        stream.Write(Encode(encoder, state, form).Span);
+    }
+
+    /// <summary>The object as the bytes of a save.</summary>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    public static byte[] ToBytes<T>(T state, SaveForm form = SaveForm.Binary) where T : IStateRoot<T>
+    {
+        using var encoder = new SaveEncoder();
+        return Encode(encoder, state, form).ToArray();
+    }
+
+    /// <summary>The object as text.</summary>
+    /// <param name="state">The object.</param>
+    /// <param name="form">A readable form.</param>
+    /// <exception cref="ArgumentOutOfRangeException">The form is not readable.</exception>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    public static string ToText<T>(T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
+    {
+        if (form == SaveForm.Binary)
+            throw new ArgumentOutOfRangeException(nameof(form), form, "Binary content is no text; use ToBytes.");
+        using var encoder = new SaveEncoder();
+        return Encoding.UTF8.GetString(Encode(encoder, state, form).Span);
+    }
+
+    /// <summary>Reads a file into a new object.</summary>
+    /// <exception cref="StorageException">There is no such file, or it cannot be read.</exception>
+    /// <exception cref="SaveException">The file is damaged, of another game or version, or its content does not fit.</exception>
+    public static T Read<T>(string path) where T : IStateRoot<T> => Decode<T>(SavedFile.Open(path));
+
+    /// <summary>Reads a file into a new object; where there is no file, gives a new object with its initial values.</summary>
+    /// <exception cref="SaveException">There is a file, and it cannot be read; it is left as it is.</exception>
+    public static T ReadOrNew<T>(string path) where T : IStateRoot<T> => File.Exists(path) ? Read<T>(path) : T.CreateState();
+
+    /// <summary>Reads a file into an existing object.</summary>
+    /// <exception cref="SaveException">The file cannot be read or does not fit; the object is as it was.</exception>
+    public static void ReadInto<T>(string path, T state) where T : class, IStateRoot<T> => DecodeInto(SavedFile.Open(path), state);
+
+    /// <summary>Reads a stream to its end into a new object.</summary>
+    /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
+    public static T Read<T>(Stream stream) where T : IStateRoot<T>
+    {
+        ArgumentNullException.ThrowIfNull(stream);
+        using var bytes = new MemoryStream();
+        stream.CopyTo(bytes);
+        return FromBytes<T>(bytes.ToArray());
+    }
+
+    /// <summary>Reads the bytes of a save into a new object.</summary>
+    /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
+    public static T FromBytes<T>(ReadOnlyMemory<byte> bytes) where T : IStateRoot<T> => Decode<T>(SavedFile.FromBytes(bytes));
+
+    /// <summary>Reads the bytes of a save into an existing object.</summary>
+    /// <exception cref="SaveException">The content cannot be read or does not fit; the object is as it was.</exception>
+    public static void FromBytes<T>(ReadOnlyMemory<byte> bytes, T state) where T : class, IStateRoot<T> => DecodeInto(SavedFile.FromBytes(bytes), state);
+
+    /// <summary>Reads text into a new object.</summary>
+    /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
+    public static T FromText<T>(string text) where T : IStateRoot<T>
+    {
+        ArgumentNullException.ThrowIfNull(text);
+        return FromBytes<T>(Encoding.UTF8.GetBytes(text));
+    }
+
+    /// <summary>Reads text into an existing object.</summary>
+    /// <exception cref="SaveException">The content cannot be read or does not fit; the object is as it was.</exception>
+    public static void FromText<T>(string text, T state) where T : class, IStateRoot<T>
+    {
+        ArgumentNullException.ThrowIfNull(text);
+        FromBytes(Encoding.UTF8.GetBytes(text), state);
+    }
+
+    internal static byte[] ReadAll(string path)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(path);
+        try
+        {
+            return File.ReadAllBytes(path);
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw StorageException.From(exception, path);
+        }
+    }
+
+    /// <summary>Reads into the object in two passes: whatever does not fit shows in the first, on an object of its own.</summary>
+    internal static void DecodeInto<T>(SavedFile file, T state, IReadOnlyCollection<string>? sections = null) where T : class, IStateRoot<T>
+    {
+        ArgumentNullException.ThrowIfNull(state);
+        var rehearsal = T.CreateState();
+        file.ReadInto(ref rehearsal, sections);
+        file.ReadInto(ref state, sections);
+    }
+
+    internal static T Decode<T>(SavedFile file, IReadOnlyCollection<string>? sections = null) where T : IStateRoot<T>
+    {
+        var state = T.CreateState();
+        file.ReadInto(ref state, sections);
+        return state ?? T.CreateState();
+    }
+
+    private static ReadOnlyMemory<byte> Encode<T>(SaveEncoder encoder, T state, SaveForm form) where T : IStateRoot<T>
+    {
+        ArgumentNullException.ThrowIfNull(state);
+        var header = new SaveHeader
+        {
+            Game = T.Root.Game,
+            Version = T.Root.Version,
+            SaveId = Guid.CreateVersion7(),
+            Saved = DateTimeOffset.UtcNow,
+        };
+        return encoder.Encode(state, header, form, indented: true);
+    }
+}

@@ -1,0 +1,81 @@
+using Lodrik.State;
+
+namespace Lodrik;
+
+/// <summary>
+/// The scenes of a save, by name: a member of the save root. Each scene is a section of its own, and is decoded when it is asked
+/// for; a scene that was not visited stays as it was loaded.
+/// </summary>
+public sealed class SceneArchive : ISectionGroup
+{
+    // A value is a SceneRecord, or the UndecodedSection that it will be made of.
+    private readonly SortedDictionary<string, object> _scenes = new(StringComparer.Ordinal);
+
+    /// <summary>The names of the scenes, in order.</summary>
+    public IReadOnlyCollection<string> Names => _scenes.Keys;
+
+    IEnumerable<string> ISectionGroup.SectionNames => _scenes.Keys;
+
+    /// <summary>Whether there is a scene of that name.</summary>
+    public bool Contains(string name) => _scenes.ContainsKey(name);
+
+    /// <summary>Keeps a scene under a name, in place of the one that was there.</summary>
+    /// <param name="name">The scene's name: not empty.</param>
+    /// <param name="scene">The scene as it was captured.</param>
+    public void Put(string name, SceneRecord scene)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(name);
+        ArgumentNullException.ThrowIfNull(scene);
+        _scenes[name] = scene;
+    }
+
+    /// <summary>Forgets a scene; false where there was none.</summary>
+    public bool Remove(string name) => _scenes.Remove(name);
+
+    /// <summary>A scene with its parts as trees; null where there is none of that name.</summary>
+    /// <exception cref="SaveException">The scene's content does not fit.</exception>
+    public SceneRecord? Get(string name) => Get(name, (_, _) => null);
+
+    internal SceneRecord? Get(string name, Func<string, string, PartColumn?> types)
+    {
+        if (!_scenes.TryGetValue(name, out var scene))
+            return null;
+        if (scene is SceneRecord record)
+            return record;
+        var decoder = new Decoder(types);
+        ((UndecodedSection)scene).Decode(decoder);
+        return decoder.Scene;
+    }
+
+    void ISectionGroup.WriteSection<TWriter>(string name, ref TWriter writer) => Get(name)!.Write(ref writer);
+
+    void ISectionGroup.TakeSections(IReadOnlyList<UndecodedSection> sections)
+    {
+        _scenes.Clear();
+        foreach (var section in sections)
+            _scenes[section.Name] = section;
+    }
+
+    private sealed class Decoder(Func<string, string, PartColumn?> types) : ISectionDecoder
+    {
+        public SceneRecord? Scene { get; private set; }
+
+        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct =>
+            Scene = SceneRecord.Read(ref reader, types);
+    }
+}
+
+/// <summary>
+/// Hands out the numbers of spawned entities, each once. Give it to the scene's bindings, and it is saved and restored with the
+/// scene, so that a number is never used again after loading.
+/// </summary>
+public sealed class SpawnNumbers
+{
+    /// <summary>The number that comes next.</summary>
+    public long Upcoming { get; private set; } = 1;
+
+    /// <summary>Takes the next number.</summary>
+    public long Next() => Upcoming++;
+
+    internal void ContinueFrom(long upcoming) => Upcoming = Math.Max(1, upcoming);
+}

@@ -1,0 +1,87 @@
+namespace Lodrik;
+
+/// <summary>What a save that is done says: where it is, and what it cost.</summary>
+/// <param name="Slot">The slot.</param>
+/// <param name="Generation">The generation's number within the slot.</param>
+/// <param name="File">Where a person finds it.</param>
+/// <param name="Bytes">Its size.</param>
+/// <param name="Form">The form of its content.</param>
+/// <param name="SaveId">The save's own id.</param>
+/// <param name="Encoding">The time it took to turn the state into bytes.</param>
+/// <param name="Writing">The time it took until the bytes were on the disk for good.</param>
+public sealed record SaveReceipt(
+    SlotName Slot, int Generation, string File, int Bytes, SaveForm Form, Guid SaveId, TimeSpan Encoding, TimeSpan Writing)
+{
+    /// <summary>The time of the whole save in milliseconds.</summary>
+    public double Milliseconds => (Encoding + Writing).TotalMilliseconds;
+
+    /// <summary>The receipt as a line for a log or a console.</summary>
+    public override string ToString() =>
+        FormattableString.Invariant($"saved {Slot}, generation {Generation}: {Bytes:N0} bytes of {Form} in {Milliseconds:F1} ms, {File}");
+}
+
+/// <summary>Whether there was something to load.</summary>
+public enum LoadOutcome
+{
+    /// <summary>A save was loaded.</summary>
+    Loaded,
+
+    /// <summary>There is no such slot.</summary>
+    NoSuchSlot,
+}
+
+/// <summary>What came of loading a slot.</summary>
+/// <typeparam name="T">The save root.</typeparam>
+public sealed class LoadResult<T> where T : State.IStateRoot<T>
+{
+    private readonly T? _state;
+
+    internal LoadResult(SlotName slot)
+    {
+        Slot = slot;
+        Outcome = LoadOutcome.NoSuchSlot;
+    }
+
+    internal LoadResult(SlotName slot, int generation, T state, SavedFile file)
+    {
+        Slot = slot;
+        Outcome = LoadOutcome.Loaded;
+        Generation = generation;
+        _state = state;
+        Header = file.Header;
+        EditedSections = [.. file.Sections.Where(section => section.Health == SectionHealth.EditedByHand).Select(section => section.Name)];
+        WasEditedByHand = file.Health is SectionHealth.EditedByHand or SectionHealth.Unchecked;
+    }
+
+    /// <summary>The slot that was asked for.</summary>
+    public SlotName Slot { get; }
+
+    /// <summary>Whether there was something to load.</summary>
+    public LoadOutcome Outcome { get; }
+
+    /// <summary>Whether a save was loaded.</summary>
+    public bool Found => Outcome == LoadOutcome.Loaded;
+
+    /// <summary>The loaded state.</summary>
+    /// <exception cref="SlotException">There was no such slot. Ask <see cref="Found"/> first, or use <see cref="OrNew"/>.</exception>
+    public T State => Found ? _state! : throw new SlotException(
+        SaveErrorCode.NoSuchSlot, "There is no such slot.", new SaveLocation { Slot = Slot.ToString() }, "Ask Found before State, or use OrNew().");
+
+    /// <summary>The generation that was loaded; 0 where there was none.</summary>
+    public int Generation { get; }
+
+    /// <summary>What the save says of itself; null where there was none, or where the file was written wholly by hand.</summary>
+    public SaveHeader? Header { get; }
+
+    /// <summary>Whether the save was changed by hand since it was written.</summary>
+    public bool WasEditedByHand { get; }
+
+    /// <summary>The sections that were changed by hand.</summary>
+    public IReadOnlyList<string> EditedSections { get; } = [];
+
+    /// <summary>Newer generations that could not be loaded and were passed over, newest first, each with what is wrong with it.</summary>
+    public IReadOnlyList<SaveException> PassedOver { get; internal init; } = [];
+
+    /// <summary>The loaded state, or a fresh one with its initial values where there is no such slot.</summary>
+    public T OrNew() => Found ? _state! : T.CreateState();
+}

@@ -1,0 +1,294 @@
+using System.Diagnostics;
+using Lodrik.Saves;
+using Lodrik.Slots;
+using Lodrik.State;
+using Lodrik.Storage;
+using Microsoft.Extensions.Logging;
+using Microsoft.Extensions.Logging.Abstractions;
+
+namespace Lodrik;
+
+/// <summary>
+/// A game's saves: slots, and in each slot its generations. Saving writes a new generation and never touches the one before;
+/// loading takes the newest that is whole.
+/// </summary>
+/// <typeparam name="T">The game's save root, marked <see cref="SaveFileAttribute"/>.</typeparam>
+/// <remarks>
+/// A store knows which playthrough is being played: a new one when it is opened or told so, and that of a save once it is
+/// loaded. Saving over a slot that holds another playthrough is refused until it is asked for. A store may be used from several
+/// threads; each call is done before the next begins.
+/// </remarks>
+public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
+{
+    private readonly SaveStoreOptions _options;
+    private readonly SlotFiles _files;
+    private readonly ILogger _log;
+    private readonly TimeProvider _clock;
+    private readonly SaveEncoder _encoder = new();
+    private readonly Lock _gate = new();
+
+    private SaveStore(SaveStoreOptions options)
+    {
+        _options = options;
+        _log = options.Logger ?? NullLogger.Instance;
+        _clock = options.Clock ?? TimeProvider.System;
+        _files = new SlotFiles(options.Storage ?? new DirectoryStorage(options.Folder ?? PlatformFolder.Of(T.Root.Game)));
+        Playthrough = NewId();
+    }
+
+    /// <summary>Where the saves are.</summary>
+    public string Location => _files.Storage.Description;
+
+    /// <summary>The playthrough that is being played; every save carries it.</summary>
+    public Guid Playthrough { get; private set; }
+
+    /// <summary>The slot that was loaded from or saved to last, other than quick and auto; null before that.</summary>
+    public SlotName? CurrentSlot { get; private set; }
+
+    /// <summary>Opens the game's store. Nothing is written before the first save.</summary>
+    /// <param name="options">How the saves are kept; null takes the defaults: readable JSON in the platform's place.</param>
+    /// <exception cref="ArgumentException">An option cannot be.</exception>
+    public static SaveStore<T> Open(SaveStoreOptions? options = null)
+    {
+        options ??= new SaveStoreOptions();
+        if (!T.Root.IsSaveFile)
+            throw new ArgumentException($"{typeof(T).Name} is a state type; a store needs the game's save root, marked [SaveFile(game)].");
+        ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepGenerations, 1, nameof(options));
+        if (options.Extension is { } extension && !IsExtension(extension))
+            throw new ArgumentException($"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not .png or .tmp.", nameof(options));
+        if (options is { Folder: not null, Storage: not null })
+            throw new ArgumentException("Give a folder or a storage, not both.", nameof(options));
+        return new SaveStore<T>(options);
+    }
+
+    /// <summary>Opens the game's store in a folder.</summary>
+    public static SaveStore<T> Open(string folder) => Open(new SaveStoreOptions { Folder = folder });
+
+    /// <summary>Begins another playthrough: what is saved from now on belongs to it, and to no slot yet.</summary>
+    public void StartPlaythrough()
+    {
+        lock (_gate)
+        {
+            Playthrough = NewId();
+            CurrentSlot = null;
+        }
+    }
+
+    /// <summary>Saves the state to a slot.</summary>
+    /// <param name="slot">The slot, new or not.</param>
+    /// <param name="state">The state.</param>
+    /// <param name="label">What the slot list shows.</param>
+    /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
+    /// <returns>What was written, and where: the save is on the disk for good.</returns>
+    /// <exception cref="SlotTakenException">The slot holds another playthrough, and overwriting was not allowed.</exception>
+    /// <exception cref="UnsavableStateException">The state cannot be saved as it is; the slot is as it was.</exception>
+    /// <exception cref="StorageException">The storage refused; the slot is as it was.</exception>
+    public SaveReceipt Save(SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused)
+    {
+        ArgumentNullException.ThrowIfNull(state);
+        lock (_gate)
+        {
+            var generations = _files.Of(slot);
+            var occupant = generations.Count > 0 ? _files.Summarise(slot, generations) : null;
+            if (overwrite == Overwrite.Refused && occupant is not null && IsAnothers(slot, occupant))
+                throw new SlotTakenException(occupant);
+
+            var header = Describe(slot, label ?? new SaveLabel(), occupant?.Header);
+            var started = Stopwatch.GetTimestamp();
+            var bytes = _encoder.Encode(state, header, _options.Form, _options.Indented);
+            var encoded = Stopwatch.GetTimestamp();
+
+            var generation = generations.Count > 0 ? generations[0].Number + 1 : 1;
+            var file = SlotFiles.NameOf(slot, generation, _options.Extension ?? ExtensionOf(_options.Form));
+            _files.Storage.Write(file, bytes, replace: false);
+            var written = Stopwatch.GetTimestamp();
+
+            Remember(slot, header.Playthrough);
+            DropOldGenerations(generations);
+            var receipt = new SaveReceipt(
+                slot, generation, _files.Storage.Locate(file), bytes.Length, _options.Form, header.SaveId,
+                Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written));
+            StoreLog.Saved(_log, slot, generation, receipt.Bytes, receipt.Milliseconds, receipt.File);
+            return receipt;
+        }
+    }
+
+    /// <summary>Saves to the slot that was loaded from or saved to last.</summary>
+    /// <exception cref="SlotException">There is none yet.</exception>
+    public SaveReceipt Save(T state, SaveLabel? label = null) => Save(
+        CurrentSlot ?? throw new SlotException(SaveErrorCode.NoSuchSlot, "No slot was loaded from or saved to yet.", remedy: "Name the slot to save to."),
+        state,
+        label);
+
+    /// <summary>What saving to the slot would write over: another playthrough, or a save that cannot be read; null where it just saves.</summary>
+    public SlotSummary? WouldOverwrite(SlotName slot)
+    {
+        lock (_gate)
+        {
+            var generations = _files.Of(slot);
+            var occupant = generations.Count > 0 ? _files.Summarise(slot, generations) : null;
+            return occupant is not null && IsAnothers(slot, occupant) ? occupant : null;
+        }
+    }
+
+    /// <summary>Loads a slot: its newest generation that is whole.</summary>
+    /// <param name="slot">The slot.</param>
+    /// <param name="sections">The sections to load (the root's <c>Sections</c> names them); none means all. What is not loaded has its initial values.</param>
+    /// <returns>The state, or the answer that there is no such slot.</returns>
+    /// <exception cref="SaveException">There is such a slot, and none of its generations can be loaded; the newest one's error.</exception>
+    public LoadResult<T> Load(SlotName slot, params IReadOnlyCollection<string> sections) => Load(slot, sections, file => StateFile.Decode<T>(file, Chosen(sections)));
+
+    /// <summary>Loads a slot into an existing state, which is untouched where anything does not fit.</summary>
+    /// <inheritdoc cref="Load(SlotName, IReadOnlyCollection{string})"/>
+    public LoadResult<T> LoadInto(SlotName slot, T state, params IReadOnlyCollection<string> sections)
+    {
+        ArgumentNullException.ThrowIfNull(state);
+        return Load(slot, sections, file =>
+        {
+            StateFile.DecodeInto(file, state, Chosen(sections));
+            return state;
+        });
+    }
+
+    /// <summary>Loads a slot, or gives a fresh state with its initial values where there is no such slot.</summary>
+    /// <exception cref="SaveException">There is such a slot, and none of its generations can be loaded.</exception>
+    public T LoadOrNew(SlotName slot) => Load(slot).OrNew();
+
+    /// <summary>Whether there is such a slot.</summary>
+    public bool Exists(SlotName slot)
+    {
+        lock (_gate)
+            return _files.Of(slot).Count > 0;
+    }
+
+    /// <summary>All slots by what their headers say, newest first. A damaged slot is listed as such.</summary>
+    public IReadOnlyList<SlotSummary> List()
+    {
+        lock (_gate)
+            return SlotList.Read(_files);
+    }
+
+    /// <summary>Deletes a slot with all its generations; false where there was none.</summary>
+    public bool Delete(SlotName slot)
+    {
+        lock (_gate)
+        {
+            // Oldest first: were this cut short, what is left is the newest.
+            var generations = _files.Of(slot);
+            for (var i = generations.Count - 1; i >= 0; i--)
+                _files.Storage.Delete(generations[i].File);
+            if (CurrentSlot == slot)
+                CurrentSlot = null;
+            if (generations.Count > 0)
+                StoreLog.Deleted(_log, slot, generations.Count);
+            return generations.Count > 0;
+        }
+    }
+
+    /// <summary>Lets go of the store's buffers.</summary>
+    public void Dispose() => _encoder.Dispose();
+
+    private LoadResult<T> Load(SlotName slot, IReadOnlyCollection<string> sections, Func<SavedFile, T> decode)
+    {
+        CheckSections(sections);
+        lock (_gate)
+        {
+            var generations = _files.Of(slot);
+            var passedOver = new List<SaveException>();
+            foreach (var generation in generations)
+            {
+                try
+                {
+                    var file = _files.Open(slot, generation);
+                    var result = new LoadResult<T>(slot, generation.Number, decode(file), file) { PassedOver = passedOver };
+                    Remember(slot, file.Header?.Playthrough ?? Playthrough);
+                    StoreLog.Loaded(_log, slot, generation.Number, _files.Storage.Locate(generation.File));
+                    return result;
+                }
+                catch (SaveException exception) when (exception is DamagedSaveException)
+                {
+                    passedOver.Add(exception);
+                    StoreLog.PassedOver(_log, slot, generation.Number, exception.Message);
+                }
+            }
+            return passedOver.Count == 0 ? new LoadResult<T>(slot) : throw passedOver[0];
+        }
+    }
+
+    private SaveHeader Describe(SlotName slot, SaveLabel label, SaveHeader? parent)
+    {
+        var header = new SaveHeader
+        {
+            Game = T.Root.Game,
+            Version = T.Root.Version,
+            SaveId = NewId(),
+            ParentId = parent?.SaveId,
+            Playthrough = Playthrough,
+            Kind = label.Kind ?? (slot == SlotName.Quick ? SaveKind.Quick : slot == SlotName.Auto ? SaveKind.Auto : SaveKind.Manual),
+            Title = label.Title,
+            Saved = _clock.GetUtcNow(),
+            Played = label.Played,
+        };
+        foreach (var (name, value) in label.Summary)
+            header.Summary[name] = value;
+        return header;
+    }
+
+    private bool IsAnothers(SlotName slot, SlotSummary occupant) =>
+        slot != SlotName.Quick && slot != SlotName.Auto && slot != CurrentSlot
+        && (occupant.Header is null || occupant.Header.Playthrough != Playthrough);
+
+    private void Remember(SlotName slot, Guid playthrough)
+    {
+        Playthrough = playthrough;
+        if (slot != SlotName.Quick && slot != SlotName.Auto)
+            CurrentSlot = slot;
+    }
+
+    private void DropOldGenerations(List<Generation> before)
+    {
+        for (var i = before.Count - 1; i >= _options.KeepGenerations - 1; i--)
+        {
+            try
+            {
+                _files.Storage.Delete(before[i].File);
+            }
+            catch (StorageException exception)
+            {
+                // The save itself is done; an old generation too many costs nothing but room.
+                StoreLog.OldGenerationStays(_log, before[i].File, exception.Message);
+            }
+        }
+    }
+
+    private static void CheckSections(IReadOnlyCollection<string> sections)
+    {
+        ArgumentNullException.ThrowIfNull(sections);
+        foreach (var section in sections)
+        {
+            if (T.Root.Sections.Contains(section) || T.Root.Sections.Any(known => known.EndsWith('/') && section.StartsWith(known, StringComparison.Ordinal)))
+                continue;
+            throw new SaveContentException(
+                SaveErrorCode.NoSuchSection,
+                $"{typeof(T).Name} has no section \"{section}\".",
+                remedy: $"It has: {string.Join(", ", T.Root.Sections)}.");
+        }
+    }
+
+    private static IReadOnlyCollection<string>? Chosen(IReadOnlyCollection<string> sections) => sections.Count == 0 ? null : sections;
+
+    private static bool IsExtension(string extension) =>
+        extension.Length > 1 && extension[0] == '.' && extension is not (".png" or DirectoryStorage.TemporaryExtension) && extension.AsSpan(1).IndexOfAnyExcept(ExtensionCharacters) < 0;
+
+    private static readonly System.Buffers.SearchValues<char> ExtensionCharacters =
+        System.Buffers.SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-");
+
+    private static string ExtensionOf(SaveForm form) => form switch
+    {
+        SaveForm.Json => ".json",
+        SaveForm.Xml => ".xml",
+        _ => ".lodrik",
+    };
+
+    private Guid NewId() => Guid.CreateVersion7(_clock.GetUtcNow());
+}

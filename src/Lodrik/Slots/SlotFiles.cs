@@ -1,0 +1,120 @@
+using System.Globalization;
+using Lodrik.Saves;
+using Lodrik.Storage;
+
+namespace Lodrik.Slots;
+
+/// <summary>
+/// How slots and generations lie in a storage: <c>slots/evening/00000007.json</c>. Anything else in there is left alone.
+/// </summary>
+internal sealed class SlotFiles(ISaveStorage storage)
+{
+    public const string Folder = "slots";
+
+    /// <summary>What is read of a file for its header at first; most headers and their file's beginning fit.</summary>
+    private const int HeaderBytes = 4096;
+
+    public ISaveStorage Storage => storage;
+
+    /// <summary>All slots that have a generation, each with its generations, newest first.</summary>
+    public SortedDictionary<SlotName, List<Generation>> All()
+    {
+        var slots = new SortedDictionary<SlotName, List<Generation>>();
+        foreach (var file in storage.List(Folder))
+        {
+            if (!TryParse(file, out var slot, out var generation))
+                continue;
+            if (!slots.TryGetValue(slot, out var generations))
+                slots.Add(slot, generations = []);
+            generations.Add(generation);
+        }
+        foreach (var generations in slots.Values)
+            SortNewestFirst(generations);
+        return slots;
+    }
+
+    /// <summary>The generations of one slot, newest first.</summary>
+    public List<Generation> Of(SlotName slot)
+    {
+        var generations = new List<Generation>();
+        foreach (var file in storage.List($"{Folder}/{slot}"))
+        {
+            if (TryParse(file, out _, out var generation))
+                generations.Add(generation);
+        }
+        SortNewestFirst(generations);
+        return generations;
+    }
+
+    public static string NameOf(SlotName slot, int generation, string extension) =>
+        string.Create(CultureInfo.InvariantCulture, $"{Folder}/{slot}/{generation:D8}{extension}");
+
+    public SaveLocation Locate(SlotName slot, Generation generation) => new()
+    {
+        Slot = slot.ToString(),
+        Generation = generation.Number,
+        File = storage.Locate(generation.File),
+    };
+
+    /// <summary>Opens a generation.</summary>
+    /// <exception cref="SaveException">It is damaged, or gone.</exception>
+    public SavedFile Open(SlotName slot, Generation generation)
+    {
+        var location = Locate(slot, generation);
+        var bytes = storage.Read(generation.File) ?? throw new StorageException("The file is gone.", location, "List the slots anew.");
+        return SavedFile.FromBytes(bytes, location);
+    }
+
+    /// <summary>Reads a generation's header and as little else as it can; null for a file written wholly by hand.</summary>
+    /// <exception cref="SaveException">It cannot be read.</exception>
+    public SaveHeader? ReadHeader(SlotName slot, Generation generation)
+    {
+        var location = Locate(slot, generation);
+        for (var count = HeaderBytes; ; count *= 8)
+        {
+            var start = storage.Read(generation.File, 0, count) ?? throw new StorageException("The file is gone.", location, "List the slots anew.");
+            if (FileLayout.ReadHeader(start, location) is { } header)
+                return header;
+            if (start.Length < count)
+                return SavedFile.FromBytes(start, location).Header;
+        }
+    }
+
+    /// <summary>Describes a slot by its newest generation whose header can be read.</summary>
+    public SlotSummary Summarise(SlotName slot, List<Generation> generations)
+    {
+        SaveException? problem = null;
+        foreach (var generation in generations)
+        {
+            try
+            {
+                var header = ReadHeader(slot, generation);
+                return new SlotSummary(slot, generations, generation, header, problem is null ? SlotHealth.Readable : SlotHealth.FellBack, problem);
+            }
+            catch (SaveException exception)
+            {
+                problem ??= exception;
+            }
+        }
+        return new SlotSummary(slot, generations, generations[0], null, SlotHealth.Damaged, problem);
+    }
+
+    private static bool TryParse(StoredFile file, out SlotName slot, out Generation generation)
+    {
+        slot = default;
+        generation = default;
+        var steps = file.Name.Split('/');
+        if (steps.Length != 3 || steps[0] != Folder || !SlotName.TryParse(steps[1], out slot))
+            return false;
+        var dot = steps[2].IndexOf('.', StringComparison.Ordinal);
+        if (dot != 8 || !int.TryParse(steps[2].AsSpan(0, dot), NumberStyles.None, CultureInfo.InvariantCulture, out var number) || number < 1
+            || steps[2].AsSpan(dot).SequenceEqual(".png"))
+        {
+            return false;
+        }
+        generation = new Generation(number, file.Name, file.Bytes);
+        return true;
+    }
+
+    private static void SortNewestFirst(List<Generation> generations) => generations.Sort((a, b) => b.Number.CompareTo(a.Number));
+}

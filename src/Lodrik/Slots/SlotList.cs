@@ -1,0 +1,24 @@
+using Lodrik.Storage;
+
+namespace Lodrik.Slots;
+
+/// <summary>The slots of a storage, whichever game they belong to: what a title screen and the tool show.</summary>
+public static class SlotList
+{
+    /// <summary>All slots by what their headers say, newest first. A damaged slot is listed as such, at the end.</summary>
+    /// <exception cref="StorageException">The storage cannot be read.</exception>
+    public static IReadOnlyList<SlotSummary> Read(ISaveStorage storage)
+    {
+        ArgumentNullException.ThrowIfNull(storage);
+        return Read(new SlotFiles(storage));
+    }
+
+    internal static IReadOnlyList<SlotSummary> Read(SlotFiles files)
+    {
+        var slots = new List<SlotSummary>();
+        foreach (var (slot, generations) in files.All())
+            slots.Add(files.Summarise(slot, generations));
+        slots.Sort((a, b) => b.Saved.CompareTo(a.Saved) is var order and not 0 ? order : a.Slot.CompareTo(b.Slot));
+        return slots;
+    }
+}

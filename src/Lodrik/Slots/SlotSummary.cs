@@ -1,0 +1,66 @@
+namespace Lodrik;
+
+/// <summary>Whether a slot can be loaded, as far as its newest header tells.</summary>
+public enum SlotHealth
+{
+    /// <summary>The newest generation's header reads well.</summary>
+    Readable,
+
+    /// <summary>The newest generation cannot be read; an older one can.</summary>
+    FellBack,
+
+    /// <summary>No generation can be read.</summary>
+    Damaged,
+}
+
+/// <summary>One slot in a list of them: what its newest readable header says.</summary>
+public sealed class SlotSummary
+{
+    internal SlotSummary(SlotName slot, IReadOnlyList<Generation> generations, Generation shown, SaveHeader? header, SlotHealth health, SaveException? problem)
+    {
+        Slot = slot;
+        Generations = generations.Count;
+        Generation = shown.Number;
+        File = shown.File;
+        Bytes = shown.Bytes;
+        Header = header;
+        Health = health;
+        Problem = problem;
+    }
+
+    /// <summary>The slot.</summary>
+    public SlotName Slot { get; }
+
+    /// <summary>Whether the slot can be loaded.</summary>
+    public SlotHealth Health { get; }
+
+    /// <summary>What is wrong with the newest generation; null where nothing is.</summary>
+    public SaveException? Problem { get; }
+
+    /// <summary>How many generations the slot has.</summary>
+    public int Generations { get; }
+
+    /// <summary>The number of the generation that this describes: the newest one that can be read.</summary>
+    public int Generation { get; }
+
+    /// <summary>The name of its file within the storage.</summary>
+    public string File { get; }
+
+    /// <summary>Its size in bytes.</summary>
+    public long Bytes { get; }
+
+    /// <summary>All that the save says of itself; null where no generation can be read, or where it was written wholly by hand.</summary>
+    public SaveHeader? Header { get; }
+
+    /// <summary>The title; empty where there is none.</summary>
+    public string Title => Header?.Title ?? "";
+
+    /// <summary>When it was saved; the beginning of time where that is not known.</summary>
+    public DateTimeOffset Saved => Header?.Saved ?? default;
+
+    /// <summary>How long the playthrough had been played.</summary>
+    public TimeSpan Played => Header?.Played ?? default;
+}
+
+/// <summary>One generation of a slot as the storage has it.</summary>
+internal readonly record struct Generation(int Number, string File, long Bytes);

@@ -1,0 +1,22 @@
+using Microsoft.Extensions.Logging;
+
+namespace Lodrik.Slots;
+
+/// <summary>What a store says while it works.</summary>
+internal static partial class StoreLog
+{
+    [LoggerMessage(1, LogLevel.Information, "Saved slot {Slot}, generation {Generation}: {Bytes} bytes in {Milliseconds:F1} ms to {File}")]
+    public static partial void Saved(ILogger log, SlotName slot, int generation, int bytes, double milliseconds, string file);
+
+    [LoggerMessage(2, LogLevel.Information, "Loaded slot {Slot}, generation {Generation} from {File}")]
+    public static partial void Loaded(ILogger log, SlotName slot, int generation, string file);
+
+    [LoggerMessage(3, LogLevel.Warning, "Passed over slot {Slot}, generation {Generation}: {Reason}")]
+    public static partial void PassedOver(ILogger log, SlotName slot, int generation, string reason);
+
+    [LoggerMessage(4, LogLevel.Information, "Deleted slot {Slot} with {Generations} generations")]
+    public static partial void Deleted(ILogger log, SlotName slot, int generations);
+
+    [LoggerMessage(5, LogLevel.Warning, "The old generation {File} could not be deleted: {Reason}")]
+    public static partial void OldGenerationStays(ILogger log, string file, string reason);
+}

@@ -1,0 +1,36 @@
+namespace Lodrik;
+
+/// <summary>
+/// Marks a partial class, struct or record whose members are saved. The mapping code is generated: public properties with a
+/// setter, public fields, and private members that carry <see cref="SavedAttribute"/>.
+/// </summary>
+[AttributeUsage(AttributeTargets.Class | AttributeTargets.Struct, Inherited = false)]
+public sealed class StateTypeAttribute : Attribute;
+
+/// <summary>
+/// Marks the root of a game's saves. Each of its saved members becomes a section of the file, which can be read and checked
+/// without the others. A root is a state type as well.
+/// </summary>
+/// <param name="game">The game's id, kept in every save; a save of another game is refused.</param>
+[AttributeUsage(AttributeTargets.Class, Inherited = false)]
+public sealed class SaveFileAttribute(string game) : Attribute
+{
+    /// <summary>The game's id: letters, digits, dot, dash and underscore.</summary>
+    public string Game { get; } = game;
+
+    /// <summary>The save version: raised when a change of the state types needs a migration step. From 1.</summary>
+    public int Version { get; set; } = 1;
+}
+
+/// <summary>Saves a member that would not be saved by itself (a private one), or fixes the key it is saved under.</summary>
+/// <param name="key">The key in the save; null takes the member's name in camel case.</param>
+[AttributeUsage(AttributeTargets.Property | AttributeTargets.Field)]
+public sealed class SavedAttribute(string? key = null) : Attribute
+{
+    /// <summary>The key in the save, or null for the member's name in camel case.</summary>
+    public string? Key { get; } = key;
+}
+
+/// <summary>Leaves a member out of the save.</summary>
+[AttributeUsage(AttributeTargets.Property | AttributeTargets.Field)]
+public sealed class NotSavedAttribute : Attribute;

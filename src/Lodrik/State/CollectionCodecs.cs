@@ -1,0 +1,245 @@
+using System.ComponentModel;
+using System.Numerics;
+using System.Runtime.InteropServices;
+
+namespace Lodrik.State;
+
+// Collections: lists of anything, maps under keys that have a text form, and tuples. A collection that the object already
+// holds is emptied and filled again, so that reading into a live object never doubles anything.
+
+#pragma warning disable CS1591 // Named by generated code only.
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec : IStateCodec<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, List<T>? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+        {
+            writer.WriteNull();
+            return;
+        }
+        writer.BeginList(value.Count);
+        foreach (var item in CollectionsMarshal.AsSpan(value))
+            TCodec.Write(ref writer, item);
+        writer.EndList();
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref List<T>? value) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.TryReadNull())
+        {
+            value = null;
+            return;
+        }
+        if (value is null)
+            value = [];
+        else
+            value.Clear();
+        reader.BeginList();
+        while (reader.NextItem())
+        {
+            T item = default!;
+            TCodec.Read(ref reader, ref item);
+            value.Add(item);
+        }
+    }
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : IStateCodec<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+        {
+            writer.WriteNull();
+            return;
+        }
+        writer.BeginList(value.Length);
+        foreach (var item in value)
+            TCodec.Write(ref writer, item);
+        writer.EndList();
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref T[]? value) where TReader : IStateReader, allows ref struct
+    {
+        List<T>? items = null;
+        ListCodec<T, TCodec>.Read(ref reader, ref items);
+        value = items?.ToArray();
+    }
+}
+
+/// <summary>HashSet, SortedSet, LinkedList and any other collection that can be made empty and added to.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCollection?>
+    where TCollection : class, ICollection<T>, new() where TCodec : IStateCodec<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, TCollection? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+        {
+            writer.WriteNull();
+            return;
+        }
+        writer.BeginList(value.Count);
+        foreach (var item in value)
+            TCodec.Write(ref writer, item);
+        writer.EndList();
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref TCollection? value) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.TryReadNull())
+        {
+            value = null;
+            return;
+        }
+        value ??= new TCollection();
+        value.Clear();
+        reader.BeginList();
+        while (reader.NextItem())
+        {
+            T item = default!;
+            TCodec.Read(ref reader, ref item);
+            value.Add(item);
+        }
+    }
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct QueueCodec<T, TCodec> : IStateCodec<Queue<T>?> where TCodec : IStateCodec<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, Queue<T>? value) where TWriter : IStateWriter, allows ref struct =>
+        ArrayCodec<T, TCodec>.Write(ref writer, value?.ToArray());
+
+    public static void Read<TReader>(ref TReader reader, ref Queue<T>? value) where TReader : IStateReader, allows ref struct
+    {
+        List<T>? items = null;
+        ListCodec<T, TCodec>.Read(ref reader, ref items);
+        if (items is null)
+        {
+            value = null;
+            return;
+        }
+        value ??= new Queue<T>();
+        value.Clear();
+        foreach (var item in items)
+            value.Enqueue(item);
+    }
+}
+
+/// <summary>A stack from its bottom to its top.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct StackCodec<T, TCodec> : IStateCodec<Stack<T>?> where TCodec : IStateCodec<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, Stack<T>? value) where TWriter : IStateWriter, allows ref struct
+    {
+        var items = value?.ToArray();
+        items?.AsSpan().Reverse();
+        ArrayCodec<T, TCodec>.Write(ref writer, items);
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref Stack<T>? value) where TReader : IStateReader, allows ref struct
+    {
+        List<T>? items = null;
+        ListCodec<T, TCodec>.Read(ref reader, ref items);
+        if (items is null)
+        {
+            value = null;
+            return;
+        }
+        value ??= new Stack<T>();
+        value.Clear();
+        foreach (var item in items)
+            value.Push(item);
+    }
+}
+
+/// <summary>A number array: one block of numbers in binary.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanaged, INumber<T>, IMinMaxValue<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+            writer.WriteNull();
+        else
+            writer.WriteNumbers<T>(value);
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref T[]? value) where TReader : IStateReader, allows ref struct =>
+        value = reader.TryReadNull() ? null : reader.ReadNumbers<T>();
+}
+
+/// <summary>A list of numbers: one block of numbers in binary.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct NumberListCodec<T> : IStateCodec<List<T>?> where T : unmanaged, INumber<T>, IMinMaxValue<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, List<T>? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+            writer.WriteNull();
+        else
+            writer.WriteNumbers<T>(CollectionsMarshal.AsSpan(value));
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref List<T>? value) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.TryReadNull())
+        {
+            value = null;
+            return;
+        }
+        value ??= [];
+        value.Clear();
+        value.AddRange(reader.ReadNumbers<T>());
+    }
+}
+
+/// <summary>Dictionary, SortedDictionary, SortedList, OrderedDictionary.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCodec> : IStateCodec<TDictionary?>
+    where TDictionary : class, IDictionary<TKey, TValue>, new()
+    where TKey : notnull
+    where TKeyCodec : IKeyCodec<TKey>
+    where TCodec : IStateCodec<TValue>
+{
+    public static void Write<TWriter>(ref TWriter writer, TDictionary? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+        {
+            writer.WriteNull();
+            return;
+        }
+        writer.BeginObject(value.Count);
+        foreach (var (key, entry) in value)
+        {
+            writer.WriteKey(TKeyCodec.ToText(key));
+            TCodec.Write(ref writer, entry);
+        }
+        writer.EndObject();
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref TDictionary? value) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.TryReadNull())
+        {
+            value = null;
+            return;
+        }
+        value ??= new TDictionary();
+        value.Clear();
+        reader.BeginObject();
+        while (reader.ReadKey(out var text))
+        {
+            if (!TKeyCodec.TryParse(text, out var key))
+                throw reader.Wrong($"The key \"{Shorten.Text(text)}\" is no {typeof(TKey).Name}.");
+            if (value.ContainsKey(key))
+                throw reader.Wrong($"The key \"{Shorten.Text(text)}\" stands twice.");
+            TValue entry = default!;
+            TCodec.Read(ref reader, ref entry);
+            value.Add(key, entry);
+        }
+    }
+}

@@ -1,0 +1,259 @@
+using System.Numerics;
+
+namespace Lodrik.State;
+
+// The whole framework is four interfaces. A state type says what it is (IStateRoot, IStateCodec); a format says how that
+// looks (IStateWriter, IStateReader); neither knows the other. The generator writes the first two for the game's types, the
+// Formats folder holds the last two for JSON, XML, CBOR and the value tree.
+
+/// <summary>What can stand at the top of a file: a state type, or the root of a game's saves. Implemented by the generator.</summary>
+/// <typeparam name="TSelf">The type itself.</typeparam>
+public interface IStateRoot<TSelf> where TSelf : IStateRoot<TSelf>
+{
+    /// <summary>What is known before any save is read: the game, the version and the sections.</summary>
+    static abstract StateRoot Root { get; }
+
+    /// <summary>A new object with every member at its initial value.</summary>
+    static abstract TSelf CreateState();
+
+    /// <summary>Hands out the sections of a save, in their order.</summary>
+    static abstract void WriteSections<TSections>(ref TSections sections, TSelf state) where TSections : ISectionWriter, allows ref struct;
+
+    /// <summary>Asks for the sections of a save, in their order.</summary>
+    static abstract void ReadSections<TSections>(ref TSections sections, ref TSelf state) where TSections : ISectionReader, allows ref struct;
+}
+
+/// <summary>A type marked <see cref="StateTypeAttribute"/>. Implemented by the generator.</summary>
+/// <typeparam name="TSelf">The type itself.</typeparam>
+public interface IStateType<TSelf> : IStateRoot<TSelf> where TSelf : IStateType<TSelf>
+{
+    /// <summary>Writes the state as one value.</summary>
+    static abstract void WriteState<TWriter>(ref TWriter writer, TSelf state) where TWriter : IStateWriter, allows ref struct;
+
+    /// <summary>Reads one value into the state; what the value does not mention stays as it is.</summary>
+    static abstract void ReadState<TReader>(ref TReader reader, ref TSelf state) where TReader : IStateReader, allows ref struct;
+}
+
+/// <summary>What generated code asks for beside reading and writing.</summary>
+[System.ComponentModel.EditorBrowsable(System.ComponentModel.EditorBrowsableState.Never)]
+public static class StateTypes
+{
+    /// <summary>Refuses an object of a type derived from the declared one: only the declared one's members would be saved.</summary>
+    /// <exception cref="SaveException">The object's type is another.</exception>
+    public static void EnsureDeclared(object value, Type declared)
+    {
+        ArgumentNullException.ThrowIfNull(value);
+        if (value.GetType() != declared)
+        {
+            throw new ContentException(
+                SaveErrorCode.UndeclaredType,
+                $"A {value.GetType().Name} stands where {declared?.Name} is declared, and what it has beyond that would be lost.",
+                new ContentPlace(long.MaxValue, int.MaxValue));
+        }
+    }
+}
+
+/// <summary>How values of one type are written and read. Implemented by structs without fields, so that the code is specialised.</summary>
+/// <typeparam name="T">The type of the values.</typeparam>
+public interface IStateCodec<T>
+{
+    /// <summary>Writes one value.</summary>
+    static abstract void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct;
+
+    /// <summary>
+    /// Reads one value. An object or a collection that <paramref name="value"/> already holds is used again: a collection is
+    /// emptied first, an object keeps the members that the save does not mention.
+    /// </summary>
+    static abstract void Read<TReader>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct;
+}
+
+/// <summary>How values of one type stand as the key of a map.</summary>
+/// <typeparam name="T">The type of the keys.</typeparam>
+public interface IKeyCodec<T>
+{
+    /// <summary>The key as text.</summary>
+    static abstract string ToText(T key);
+
+    /// <summary>The key that a text stands for; false where it stands for none.</summary>
+    static abstract bool TryParse(string text, out T key);
+}
+
+/// <summary>Writes the tokens of one format.</summary>
+public interface IStateWriter
+{
+    /// <summary>Writes the absence of a value.</summary>
+    void WriteNull();
+
+    /// <summary>Writes a truth value.</summary>
+    void WriteBool(bool value);
+
+    /// <summary>Writes a whole number.</summary>
+    void WriteInteger(long value);
+
+    /// <summary>Writes a whole number of any size.</summary>
+    void WriteBigInteger(BigInteger value);
+
+    /// <summary>Writes a single-precision number (IEEE 754 binary32), bit for bit.</summary>
+    void WriteSingle(float value);
+
+    /// <summary>Writes a double-precision number (IEEE 754 binary64), bit for bit.</summary>
+    void WriteDouble(double value);
+
+    /// <summary>Writes a decimal number with its scale.</summary>
+    void WriteDecimal(decimal value);
+
+    /// <summary>Writes text; a lone surrogate becomes U+FFFD.</summary>
+    void WriteText(scoped ReadOnlySpan<char> value);
+
+    /// <summary>Writes bytes.</summary>
+    void WriteBytes(scoped ReadOnlySpan<byte> value);
+
+    /// <summary>Writes a list of numbers of one type, in the format's densest way.</summary>
+    void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>;
+
+    /// <summary>Begins an object of that many members.</summary>
+    void BeginObject(int members);
+
+    /// <summary>Names the member whose value is written next.</summary>
+    void WriteKey(KeyTable keys, int index);
+
+    /// <summary>Names the entry whose value is written next.</summary>
+    void WriteKey(string key);
+
+    /// <summary>Ends an object or a map.</summary>
+    void EndObject();
+
+    /// <summary>Begins a list of that many items.</summary>
+    void BeginList(int items);
+
+    /// <summary>Ends a list.</summary>
+    void EndList();
+}
+
+/// <summary>Reads the tokens of one format.</summary>
+public interface IStateReader
+{
+    /// <summary>What the next value is, without consuming it.</summary>
+    SaveValueKind Peek();
+
+    /// <summary>Consumes a null and says so; anything else stays.</summary>
+    bool TryReadNull();
+
+    /// <summary>Reads a truth value.</summary>
+    bool ReadBool();
+
+    /// <summary>Reads a whole number between the bounds, both included.</summary>
+    long ReadInteger(long min, long max);
+
+    /// <summary>Reads a whole number of any size.</summary>
+    BigInteger ReadBigInteger();
+
+    /// <summary>Reads a single-precision number.</summary>
+    float ReadSingle();
+
+    /// <summary>Reads a double-precision number.</summary>
+    double ReadDouble();
+
+    /// <summary>Reads a decimal number with its scale.</summary>
+    decimal ReadDecimal();
+
+    /// <summary>Reads text.</summary>
+    string ReadText();
+
+    /// <summary>Reads bytes.</summary>
+    byte[] ReadBytes();
+
+    /// <summary>Reads a list of numbers of one type.</summary>
+    T[] ReadNumbers<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>;
+
+    /// <summary>Enters an object or a map.</summary>
+    void BeginObject();
+
+    /// <summary>
+    /// Moves to the next member. False at the object's end; otherwise <paramref name="key"/> is the member's number in the table,
+    /// or -1 for one that the table does not know. Pass the number from the call before, and -1 at first.
+    /// </summary>
+    bool ReadKey(KeyTable keys, ref int key);
+
+    /// <summary>Moves to the next entry of a map; false at its end.</summary>
+    bool ReadKey(out string key);
+
+    /// <summary>Enters a list.</summary>
+    void BeginList();
+
+    /// <summary>Moves to the next item; false at the list's end.</summary>
+    bool NextItem();
+
+    /// <summary>Passes over the next value, whatever it is.</summary>
+    void Skip();
+
+    /// <summary>An error at the value that was read last.</summary>
+    Exception Wrong(string problem);
+}
+
+/// <summary>Takes the sections of a save, one after the other.</summary>
+public interface ISectionWriter
+{
+    /// <summary>Writes one section.</summary>
+    void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>;
+
+    /// <summary>Writes as many sections as the group has, each named <c>name/…</c>.</summary>
+    void WriteGroup(string name, ISectionGroup? group);
+}
+
+/// <summary>Gives the sections of a save, as far as they are there and were asked for.</summary>
+public interface ISectionReader
+{
+    /// <summary>Reads one section into the value; a section that is not there leaves it as it is.</summary>
+    void Read<T, TCodec>(string name, ref T value) where TCodec : IStateCodec<T>;
+
+    /// <summary>Hands the sections named <c>name/…</c> to the group, without decoding them.</summary>
+    void ReadGroup(string name, ISectionGroup? group);
+}
+
+/// <summary>A root's member that stands for several sections, each read when it is asked for.</summary>
+public interface ISectionGroup
+{
+    /// <summary>The names of the sections, without the group's own.</summary>
+    IEnumerable<string> SectionNames { get; }
+
+    /// <summary>Writes one section as one value.</summary>
+    void WriteSection<TWriter>(string name, ref TWriter writer) where TWriter : IStateWriter, allows ref struct;
+
+    /// <summary>Forgets what it holds and takes these sections, undecoded.</summary>
+    void TakeSections(IReadOnlyList<UndecodedSection> sections);
+}
+
+/// <summary>A section that has been checked and not decoded yet.</summary>
+public abstract class UndecodedSection
+{
+    /// <summary>The section's name within its group.</summary>
+    public abstract string Name { get; }
+
+    /// <summary>Decodes the section.</summary>
+    /// <exception cref="SaveException">The content does not fit.</exception>
+    public abstract void Decode(ISectionDecoder decoder);
+}
+
+/// <summary>What is to be done with a section's content, whichever format it is in.</summary>
+public interface ISectionDecoder
+{
+    /// <summary>Reads the section's one value.</summary>
+    void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct;
+}
+
+/// <summary>What is fixed about a save's root when the game is built.</summary>
+/// <param name="Game">The game's id; empty for a state type that is saved on its own.</param>
+/// <param name="Version">The save version; 0 for a state type that is saved on its own.</param>
+/// <param name="Sections">The section names; a group's name ends in <c>/</c>.</param>
+public sealed record StateRoot(string Game, int Version, IReadOnlyList<string> Sections)
+{
+    /// <summary>The name of the only section of a state type that is saved on its own.</summary>
+    public const string SingleSection = "state";
+
+    /// <summary>The root of a state type that is saved on its own: no game, no version, one section.</summary>
+    public static StateRoot Single { get; } = new("", 0, [SingleSection]);
+
+    /// <summary>Whether this is a game's save root, with sections of its own.</summary>
+    public bool IsSaveFile => Version > 0;
+}

@@ -1,0 +1,62 @@
+using System.Text;
+
+namespace Lodrik.State;
+
+/// <summary>
+/// The keys of a state type's members, prepared once. A member is known to the generated code by its number here; each format
+/// looks names up in its own way and may keep what it prepared for that in <see cref="Prepared"/>.
+/// </summary>
+public sealed class KeyTable
+{
+    private readonly string[] _names;
+    private readonly byte[][] _utf8;
+    private readonly Dictionary<string, int> _numbers;
+
+    /// <summary>Makes the table.</summary>
+    /// <param name="names">The keys, each once, in the members' order.</param>
+    public KeyTable(params string[] names)
+    {
+        ArgumentNullException.ThrowIfNull(names);
+        _names = names;
+        _utf8 = Array.ConvertAll(names, Encoding.UTF8.GetBytes);
+        _numbers = new Dictionary<string, int>(names.Length, StringComparer.Ordinal);
+        for (var i = 0; i < names.Length; i++)
+            _numbers.Add(names[i], i);
+        Prepared = new object?[3];
+    }
+
+    /// <summary>How many keys there are.</summary>
+    public int Count => _names.Length;
+
+    /// <summary>The key of that number.</summary>
+    public string this[int index] => _names[index];
+
+    /// <summary>What the formats prepared from the names, by the number of the form.</summary>
+    internal object?[] Prepared { get; }
+
+    /// <summary>The key of that number in UTF-8.</summary>
+    internal byte[] Utf8(int index) => _utf8[index];
+
+    /// <summary>The number of a key, or -1.</summary>
+    /// <param name="name">The key.</param>
+    /// <param name="expected">The number it most likely has: the one after the key before.</param>
+    internal int Find(string name, int expected)
+    {
+        if ((uint)expected < (uint)_names.Length && string.Equals(_names[expected], name, StringComparison.Ordinal))
+            return expected;
+        return _numbers.TryGetValue(name, out var number) ? number : -1;
+    }
+
+    /// <summary>The number of a key in UTF-8, or -1.</summary>
+    internal int Find(ReadOnlySpan<byte> utf8, int expected)
+    {
+        if ((uint)expected < (uint)_utf8.Length && utf8.SequenceEqual(_utf8[expected]))
+            return expected;
+        for (var i = 0; i < _utf8.Length; i++)
+        {
+            if (utf8.SequenceEqual(_utf8[i]))
+                return i;
+        }
+        return -1;
+    }
+}

@@ -1,0 +1,77 @@
+using System.Diagnostics.CodeAnalysis;
+
+namespace Lodrik.State;
+
+/// <summary>One part of all entities of a kind that have it.</summary>
+internal abstract class PartColumn(string name)
+{
+    public string Name { get; } = name;
+
+    /// <summary>Whether the entity at an index of the scene has this part.</summary>
+    public abstract bool Has(int entity);
+
+    public abstract void Write<TWriter>(ref TWriter writer, int entity) where TWriter : IStateWriter, allows ref struct;
+
+    public abstract void Read<TReader>(ref TReader reader, int entity) where TReader : IStateReader, allows ref struct;
+}
+
+/// <summary>A column of values. Entities come in ascending order, so that a row is found by searching.</summary>
+internal abstract class PartColumn<T>(string name) : PartColumn(name)
+{
+    private readonly List<int> _entities = [];
+    private readonly List<T> _values = [];
+
+    public override bool Has(int entity) => Row(entity) >= 0;
+
+    public bool TryGet(int entity, [MaybeNullWhen(false)] out T value)
+    {
+        var row = Row(entity);
+        value = row >= 0 ? _values[row] : default;
+        return row >= 0;
+    }
+
+    public void Add(int entity, T value)
+    {
+        _entities.Add(entity);
+        _values.Add(value);
+    }
+
+    private int Row(int entity) =>
+        _entities.Count > 0 && _entities[^1] == entity ? _entities.Count - 1 : _entities.BinarySearch(entity);
+}
+
+/// <summary>A column of a state type.</summary>
+internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) where T : IStateType<T>
+{
+    public override void Write<TWriter>(ref TWriter writer, int entity)
+    {
+        TryGet(entity, out var value);
+        T.WriteState(ref writer, value!);
+    }
+
+    public override void Read<TReader>(ref TReader reader, int entity)
+    {
+        if (Has(entity))
+            throw reader.Wrong($"The part {Name} stands twice.");
+        var value = T.CreateState();
+        T.ReadState(ref reader, ref value);
+        Add(entity, value);
+    }
+}
+
+/// <summary>A column of a part that the game does not know, kept as it came.</summary>
+internal sealed class TreePartColumn(string name) : PartColumn<SaveValue>(name)
+{
+    public override void Write<TWriter>(ref TWriter writer, int entity)
+    {
+        TryGet(entity, out var value);
+        SaveValueCodec.Write(ref writer, value);
+    }
+
+    public override void Read<TReader>(ref TReader reader, int entity)
+    {
+        if (Has(entity))
+            throw reader.Wrong($"The part {Name} stands twice.");
+        Add(entity, SaveValueCodec.ReadTree(ref reader));
+    }
+}

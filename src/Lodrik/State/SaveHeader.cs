@@ -1,0 +1,69 @@
+namespace Lodrik;
+
+/// <summary>Why a save was made.</summary>
+public enum SaveKind
+{
+    /// <summary>The player asked for it.</summary>
+    Manual,
+
+    /// <summary>The player asked for it without choosing a slot.</summary>
+    Quick,
+
+    /// <summary>The game made it by itself.</summary>
+    Auto,
+
+    /// <summary>It is a checkpoint that the player can be put back to.</summary>
+    Checkpoint,
+}
+
+/// <summary>What every save says of itself. It comes first in the file and is read without the rest.</summary>
+[StateType]
+public sealed partial class SaveHeader
+{
+    /// <summary>The newest number of the file's own layout that this library knows.</summary>
+    public const int CurrentFormat = 1;
+
+    /// <summary>The number of the file's own layout.</summary>
+    public int Format { get; internal set; } = CurrentFormat;
+
+    /// <summary>The game's id; empty for a state type that was saved on its own.</summary>
+    public string Game { get; internal set; } = "";
+
+    /// <summary>The save version of the game that wrote it; 0 for a state type that was saved on its own.</summary>
+    public int Version { get; internal set; }
+
+    /// <summary>The save's own id (UUIDv7, RFC 9562).</summary>
+    [Saved("save")]
+    public Guid SaveId { get; internal set; }
+
+    /// <summary>The id of the save that the same slot held before; null for the first.</summary>
+    [Saved("parent")]
+    public Guid? ParentId { get; internal set; }
+
+    /// <summary>The playthrough that the save belongs to.</summary>
+    public Guid Playthrough { get; internal set; }
+
+    /// <summary>Why the save was made.</summary>
+    public SaveKind Kind { get; internal set; }
+
+    /// <summary>The title that the game gave it; may be empty.</summary>
+    public string Title { get; internal set; } = "";
+
+    /// <summary>The game's own values for the slot list, in the game's order.</summary>
+    public OrderedDictionary<string, State.SaveValue> Summary { get; internal set; } = [];
+
+    /// <summary>When it was saved.</summary>
+    public DateTimeOffset Saved { get; internal set; }
+
+    /// <summary>How long the playthrough had been played.</summary>
+    public TimeSpan Played { get; internal set; }
+
+    /// <summary>The form of the sections' content.</summary>
+    public SaveForm Content { get; internal set; }
+
+    /// <summary>How many sections the save has.</summary>
+    public int SectionCount { get; internal set; }
+
+    /// <summary>The digest of the list of sections (XXH3, 128 bits, in hexadecimal).</summary>
+    public string ContentsDigest { get; internal set; } = "";
+}

@@ -1,0 +1,233 @@
+using System.Collections;
+using System.Globalization;
+using System.Numerics;
+
+namespace Lodrik.State;
+
+/// <summary>What a value of a save is, whichever form it is written in.</summary>
+public enum SaveValueKind
+{
+    /// <summary>No value.</summary>
+    Null,
+
+    /// <summary>True or false.</summary>
+    Bool,
+
+    /// <summary>A whole number of any size.</summary>
+    Integer,
+
+    /// <summary>A single-precision number.</summary>
+    Single,
+
+    /// <summary>A double-precision number.</summary>
+    Double,
+
+    /// <summary>A decimal number with its scale.</summary>
+    Decimal,
+
+    /// <summary>Text.</summary>
+    Text,
+
+    /// <summary>Bytes.</summary>
+    Bytes,
+
+    /// <summary>A list of values.</summary>
+    List,
+
+    /// <summary>Values under names, in an order that carries no meaning.</summary>
+    Map,
+}
+
+/// <summary>
+/// The untyped form of saved state: a tree of scalars, lists and maps. Free-form members, migrations and the command-line
+/// tool work on it. Two trees are equal by content; the order of a map's entries does not count, and 1 is not 1.0.
+/// </summary>
+public abstract class SaveValue : IEquatable<SaveValue>
+{
+    private protected SaveValue(SaveValueKind kind) => Kind = kind;
+
+    /// <summary>What this value is.</summary>
+    public SaveValueKind Kind { get; }
+
+    /// <summary>The value that stands for no value.</summary>
+    public static SaveValue Null { get; } = new SaveScalar(SaveValueKind.Null, DBNull.Value);
+
+    /// <summary>A truth value.</summary>
+    public static implicit operator SaveValue(bool value) => new SaveScalar(SaveValueKind.Bool, value);
+
+    /// <summary>A whole number.</summary>
+    public static implicit operator SaveValue(long value) => new SaveScalar(SaveValueKind.Integer, new BigInteger(value));
+
+    /// <summary>A whole number of any size.</summary>
+    public static implicit operator SaveValue(BigInteger value) => new SaveScalar(SaveValueKind.Integer, value);
+
+    /// <summary>A single-precision number.</summary>
+    public static implicit operator SaveValue(float value) => new SaveScalar(SaveValueKind.Single, value);
+
+    /// <summary>A double-precision number.</summary>
+    public static implicit operator SaveValue(double value) => new SaveScalar(SaveValueKind.Double, value);
+
+    /// <summary>A decimal number.</summary>
+    public static implicit operator SaveValue(decimal value) => new SaveScalar(SaveValueKind.Decimal, value);
+
+    /// <summary>Text; null becomes <see cref="Null"/>.</summary>
+    public static implicit operator SaveValue(string? value) => value is null ? Null : new SaveScalar(SaveValueKind.Text, value);
+
+    /// <summary>Bytes; null becomes <see cref="Null"/>.</summary>
+    public static implicit operator SaveValue(byte[]? value) => value is null ? Null : new SaveScalar(SaveValueKind.Bytes, value);
+
+    /// <inheritdoc/>
+    public abstract bool Equals(SaveValue? other);
+
+    /// <inheritdoc/>
+    public sealed override bool Equals(object? obj) => Equals(obj as SaveValue);
+
+    /// <inheritdoc/>
+    public abstract override int GetHashCode();
+}
+
+/// <summary>A single value of the tree: anything but a list and a map.</summary>
+public sealed class SaveScalar : SaveValue
+{
+    private readonly object _value;
+
+    internal SaveScalar(SaveValueKind kind, object value) : base(kind) => _value = value;
+
+    /// <summary>The truth value.</summary>
+    /// <exception cref="InvalidCastException">This is of another kind; so for each of the following.</exception>
+    public bool Bool => (bool)_value;
+
+    /// <summary>The whole number.</summary>
+    public BigInteger Integer => (BigInteger)_value;
+
+    /// <summary>The single-precision number.</summary>
+    public float Single => (float)_value;
+
+    /// <summary>The double-precision number.</summary>
+    public double Double => (double)_value;
+
+    /// <summary>The decimal number.</summary>
+    public decimal Decimal => (decimal)_value;
+
+    /// <summary>The text.</summary>
+    public string Text => (string)_value;
+
+    /// <summary>The bytes.</summary>
+    public ReadOnlyMemory<byte> Bytes => (byte[])_value;
+
+    /// <inheritdoc/>
+    public override bool Equals(SaveValue? other) => other is SaveScalar scalar && scalar.Kind == Kind && Kind switch
+    {
+        SaveValueKind.Null => true,
+        SaveValueKind.Single => BitConverter.SingleToInt32Bits(Single) == BitConverter.SingleToInt32Bits(scalar.Single),
+        SaveValueKind.Double => BitConverter.DoubleToInt64Bits(Double) == BitConverter.DoubleToInt64Bits(scalar.Double),
+        SaveValueKind.Decimal => decimal.GetBits(Decimal).AsSpan().SequenceEqual(decimal.GetBits(scalar.Decimal)),
+        SaveValueKind.Bytes => Bytes.Span.SequenceEqual(scalar.Bytes.Span),
+        _ => _value.Equals(scalar._value),
+    };
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => Kind == SaveValueKind.Bytes ? Bytes.Length : HashCode.Combine(Kind, _value);
+
+    /// <summary>The value as a person would write it.</summary>
+    public override string ToString() => Kind switch
+    {
+        SaveValueKind.Null => "null",
+        SaveValueKind.Bool => Bool ? "true" : "false",
+        SaveValueKind.Single => NumberText.Of(Single),
+        SaveValueKind.Double => NumberText.Of(Double),
+        SaveValueKind.Text => Text,
+        SaveValueKind.Bytes => Convert.ToBase64String(Bytes.Span),
+        _ => Convert.ToString(_value, CultureInfo.InvariantCulture) ?? "",
+    };
+}
+
+/// <summary>A list of the tree.</summary>
+public sealed class SaveList() : SaveValue(SaveValueKind.List), IReadOnlyList<SaveValue>
+{
+    private readonly List<SaveValue> _items = [];
+
+    /// <inheritdoc/>
+    public int Count => _items.Count;
+
+    /// <summary>The item at an index.</summary>
+    public SaveValue this[int index]
+    {
+        get => _items[index];
+        set => _items[index] = value ?? Null;
+    }
+
+    /// <summary>Appends an item.</summary>
+    public void Add(SaveValue item) => _items.Add(item ?? Null);
+
+    /// <summary>Takes an item out.</summary>
+    public void RemoveAt(int index) => _items.RemoveAt(index);
+
+    /// <inheritdoc/>
+    public IEnumerator<SaveValue> GetEnumerator() => _items.GetEnumerator();
+
+    IEnumerator IEnumerable.GetEnumerator() => GetEnumerator();
+
+    /// <inheritdoc/>
+    public override bool Equals(SaveValue? other) => other is SaveList list && _items.SequenceEqual(list._items);
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => HashCode.Combine(Kind, Count);
+
+    /// <summary>The number of items, in words.</summary>
+    public override string ToString() => Count == 1 ? "1 item" : $"{Count} items";
+}
+
+/// <summary>A map of the tree: values under names, kept in the order in which they came.</summary>
+public sealed class SaveMap() : SaveValue(SaveValueKind.Map), IReadOnlyCollection<KeyValuePair<string, SaveValue>>
+{
+    private readonly OrderedDictionary<string, SaveValue> _entries = new(StringComparer.Ordinal);
+
+    /// <inheritdoc/>
+    public int Count => _entries.Count;
+
+    /// <summary>The names, in order.</summary>
+    public IReadOnlyCollection<string> Keys => _entries.Keys;
+
+    /// <summary>The value under a name; setting a new name appends it.</summary>
+    /// <exception cref="KeyNotFoundException">There is no such name.</exception>
+    public SaveValue this[string key]
+    {
+        get => _entries[key];
+        set => _entries[key] = value ?? Null;
+    }
+
+    /// <summary>Whether there is a value under that name, and which.</summary>
+    public bool TryGet(string key, [System.Diagnostics.CodeAnalysis.NotNullWhen(true)] out SaveValue? value) =>
+        _entries.TryGetValue(key, out value);
+
+    /// <summary>Adds a value under a new name; false where the name is taken.</summary>
+    public bool TryAdd(string key, SaveValue value) => _entries.TryAdd(key, value ?? Null);
+
+    /// <summary>Takes a name and its value out; false where there is none.</summary>
+    public bool Remove(string key) => _entries.Remove(key);
+
+    /// <inheritdoc/>
+    public IEnumerator<KeyValuePair<string, SaveValue>> GetEnumerator() => _entries.GetEnumerator();
+
+    IEnumerator IEnumerable.GetEnumerator() => GetEnumerator();
+
+    /// <inheritdoc/>
+    public override bool Equals(SaveValue? other)
+    {
+        if (other is not SaveMap map || map.Count != Count)
+            return false;
+        foreach (var (key, value) in _entries)
+        {
+            if (!map.TryGet(key, out var theirs) || !value.Equals(theirs))
+                return false;
+        }
+        return true;
+    }
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => HashCode.Combine(Kind, Count);
+
+    /// <summary>The number of entries, in words.</summary>
+    public override string ToString() => Count == 1 ? "1 entry" : $"{Count} entries";
+}

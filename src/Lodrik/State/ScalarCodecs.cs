@@ -1,0 +1,407 @@
+using System.ComponentModel;
+using System.Drawing;
+using System.Globalization;
+using System.Numerics;
+using System.Runtime.InteropServices;
+
+namespace Lodrik.State;
+
+// The language's own single values: one short struct each, all that a format has to know about them is the tokens of
+// IStateWriter and IStateReader. Numbers go as numbers, vectors and rectangles as short lists of numbers, and what has a
+// standard text (ISO 8601 for dates and times, RFC 9562 for Guid, RFC 3986 for Uri) as that text.
+
+#pragma warning disable CS1591 // The codecs are named by generated code only; each does what IStateCodec says for its type.
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct BoolCodec : IStateCodec<bool>
+{
+    public static void Write<TWriter>(ref TWriter writer, bool value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteBool(value);
+
+    public static void Read<TReader>(ref TReader reader, ref bool value) where TReader : IStateReader, allows ref struct =>
+        value = reader.ReadBool();
+}
+
+/// <summary>sbyte, byte, short, ushort, int, uint, long.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct IntegerCodec<T> : IStateCodec<T> where T : unmanaged, IBinaryInteger<T>, IMinMaxValue<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteInteger(long.CreateTruncating(value));
+
+    public static void Read<TReader>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct =>
+        value = T.CreateTruncating(reader.ReadInteger(long.CreateTruncating(T.MinValue), long.CreateTruncating(T.MaxValue)));
+}
+
+/// <summary>ulong, Int128, UInt128.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct WideIntegerCodec<T> : IStateCodec<T> where T : unmanaged, IBinaryInteger<T>, IMinMaxValue<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteBigInteger(BigInteger.CreateChecked(value));
+
+    public static void Read<TReader>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct
+    {
+        var number = reader.ReadBigInteger();
+        if (number < BigInteger.CreateChecked(T.MinValue) || number > BigInteger.CreateChecked(T.MaxValue))
+            throw reader.Wrong($"{number} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.");
+        value = T.CreateChecked(number);
+    }
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct BigIntegerCodec : IStateCodec<BigInteger>
+{
+    public static void Write<TWriter>(ref TWriter writer, BigInteger value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteBigInteger(value);
+
+    public static void Read<TReader>(ref TReader reader, ref BigInteger value) where TReader : IStateReader, allows ref struct =>
+        value = reader.ReadBigInteger();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct HalfCodec : IStateCodec<Half>
+{
+    public static void Write<TWriter>(ref TWriter writer, Half value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteSingle((float)value);
+
+    public static void Read<TReader>(ref TReader reader, ref Half value) where TReader : IStateReader, allows ref struct =>
+        value = (Half)reader.ReadSingle();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct SingleCodec : IStateCodec<float>
+{
+    public static void Write<TWriter>(ref TWriter writer, float value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteSingle(value);
+
+    public static void Read<TReader>(ref TReader reader, ref float value) where TReader : IStateReader, allows ref struct =>
+        value = reader.ReadSingle();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct DoubleCodec : IStateCodec<double>
+{
+    public static void Write<TWriter>(ref TWriter writer, double value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteDouble(value);
+
+    public static void Read<TReader>(ref TReader reader, ref double value) where TReader : IStateReader, allows ref struct =>
+        value = reader.ReadDouble();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct DecimalCodec : IStateCodec<decimal>
+{
+    public static void Write<TWriter>(ref TWriter writer, decimal value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteDecimal(value);
+
+    public static void Read<TReader>(ref TReader reader, ref decimal value) where TReader : IStateReader, allows ref struct =>
+        value = reader.ReadDecimal();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct CharCodec : IStateCodec<char>
+{
+    public static void Write<TWriter>(ref TWriter writer, char value) where TWriter : IStateWriter, allows ref struct
+    {
+        // Half of a pair is no text; as a number every char survives.
+        if (char.IsSurrogate(value))
+            writer.WriteInteger(value);
+        else
+            writer.WriteText([value]);
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref char value) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.Peek() == SaveValueKind.Integer)
+        {
+            value = (char)reader.ReadInteger(char.MinValue, char.MaxValue);
+            return;
+        }
+        var text = reader.ReadText();
+        value = text.Length == 1 ? text[0] : throw reader.Wrong($"A single character is expected, not \"{Shorten.Text(text)}\".");
+    }
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct TextCodec : IStateCodec<string?>
+{
+    public static void Write<TWriter>(ref TWriter writer, string? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+            writer.WriteNull();
+        else
+            writer.WriteText(value);
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref string? value) where TReader : IStateReader, allows ref struct =>
+        value = reader.TryReadNull() ? null : reader.ReadText();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct BytesCodec : IStateCodec<byte[]?>
+{
+    public static void Write<TWriter>(ref TWriter writer, byte[]? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+            writer.WriteNull();
+        else
+            writer.WriteBytes(value);
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref byte[]? value) where TReader : IStateReader, allows ref struct =>
+        value = reader.TryReadNull() ? null : reader.ReadBytes();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct MemoryCodec : IStateCodec<Memory<byte>>
+{
+    public static void Write<TWriter>(ref TWriter writer, Memory<byte> value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteBytes(value.Span);
+
+    public static void Read<TReader>(ref TReader reader, ref Memory<byte> value) where TReader : IStateReader, allows ref struct =>
+        value = reader.ReadBytes();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ReadOnlyMemoryCodec : IStateCodec<ReadOnlyMemory<byte>>
+{
+    public static void Write<TWriter>(ref TWriter writer, ReadOnlyMemory<byte> value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteBytes(value.Span);
+
+    public static void Read<TReader>(ref TReader reader, ref ReadOnlyMemory<byte> value)
+        where TReader : IStateReader, allows ref struct => value = reader.ReadBytes();
+}
+
+/// <summary>Guid, DateTime, DateTimeOffset, DateOnly, TimeOnly, TimeSpan: as their standard text.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct TextScalarCodec<T> : IStateCodec<T> where T : struct, ISpanFormattable, ISpanParsable<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct
+    {
+        Span<char> text = stackalloc char[64];
+        value.TryFormat(text, out var length, ParsableKey<T>.Format, CultureInfo.InvariantCulture);
+        writer.WriteText(text[..length]);
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct
+    {
+        var text = reader.ReadText();
+        if (!ParsableKey<T>.TryParse(text, out value))
+            throw reader.Wrong($"\"{Shorten.Text(text)}\" is no {typeof(T).Name}.");
+    }
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct UriCodec : IStateCodec<Uri?>
+{
+    public static void Write<TWriter>(ref TWriter writer, Uri? value) where TWriter : IStateWriter, allows ref struct =>
+        TextCodec.Write(ref writer, value?.OriginalString);
+
+    public static void Read<TReader>(ref TReader reader, ref Uri? value) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.TryReadNull())
+        {
+            value = null;
+            return;
+        }
+        var text = reader.ReadText();
+        if (!Uri.TryCreate(text, UriKind.RelativeOrAbsolute, out value))
+            throw reader.Wrong($"\"{Shorten.Text(text)}\" is no Uri.");
+    }
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct VersionCodec : IStateCodec<Version?>
+{
+    public static void Write<TWriter>(ref TWriter writer, Version? value) where TWriter : IStateWriter, allows ref struct =>
+        TextCodec.Write(ref writer, value?.ToString());
+
+    public static void Read<TReader>(ref TReader reader, ref Version? value) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.TryReadNull())
+        {
+            value = null;
+            return;
+        }
+        var text = reader.ReadText();
+        if (!Version.TryParse(text, out value))
+            throw reader.Wrong($"\"{Shorten.Text(text)}\" is no version number.");
+    }
+}
+
+/// <summary>A color as #AARRGGBB; a color that the platform knows by name keeps its name.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ColorCodec : IStateCodec<Color>
+{
+    public static void Write<TWriter>(ref TWriter writer, Color value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteText(value.IsEmpty ? "" : value.IsKnownColor ? value.Name : $"#{value.ToArgb():X8}");
+
+    public static void Read<TReader>(ref TReader reader, ref Color value) where TReader : IStateReader, allows ref struct
+    {
+        var text = reader.ReadText();
+        if (text.Length == 0)
+            value = Color.Empty;
+        else if (text[0] == '#' && text.Length == 9 && int.TryParse(text.AsSpan(1), NumberStyles.AllowHexSpecifier, null, out var argb))
+            value = Color.FromArgb(argb);
+        else if (Enum.TryParse<KnownColor>(text, out var known))
+            value = Color.FromKnownColor(known);
+        else
+            throw reader.Wrong($"\"{Shorten.Text(text)}\" is no color; write #AARRGGBB.");
+    }
+}
+
+/// <summary>A struct that is nothing but a few numbers (a vector, a point, a matrix): a list of them in the order of its fields.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct PackCodec<T, TNumber> : IStateCodec<T>
+    where T : unmanaged where TNumber : unmanaged, INumber<TNumber>, IMinMaxValue<TNumber>
+{
+    public static void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteNumbers<TNumber>(MemoryMarshal.Cast<T, TNumber>(new ReadOnlySpan<T>(in value)));
+
+    public static void Read<TReader>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct
+    {
+        var numbers = reader.ReadNumbers<TNumber>();
+        var fields = MemoryMarshal.Cast<T, TNumber>(new Span<T>(ref value));
+        if (numbers.Length != fields.Length)
+            throw reader.Wrong($"{typeof(T).Name} has {fields.Length} numbers, not {numbers.Length}.");
+        numbers.CopyTo(fields);
+    }
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct NullableCodec<T, TCodec> : IStateCodec<T?> where T : struct where TCodec : IStateCodec<T>
+{
+    public static void Write<TWriter>(ref TWriter writer, T? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is { } present)
+            TCodec.Write(ref writer, present);
+        else
+            writer.WriteNull();
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref T? value) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.TryReadNull())
+        {
+            value = null;
+            return;
+        }
+        var present = value.GetValueOrDefault();
+        TCodec.Read(ref reader, ref present);
+        value = present;
+    }
+}
+
+/// <summary>The value tree itself, as a member that keeps whatever it is given.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
+{
+    public static void Write<TWriter>(ref TWriter writer, SaveValue? value) where TWriter : IStateWriter, allows ref struct
+    {
+        switch (value)
+        {
+            case null:
+                writer.WriteNull();
+                break;
+            case SaveScalar scalar:
+                WriteScalar(ref writer, scalar);
+                break;
+            case SaveList list:
+                writer.BeginList(list.Count);
+                foreach (var item in list)
+                    Write(ref writer, item);
+                writer.EndList();
+                break;
+            case SaveMap map:
+                writer.BeginObject(map.Count);
+                foreach (var (key, entry) in map)
+                {
+                    writer.WriteKey(key);
+                    Write(ref writer, entry);
+                }
+                writer.EndObject();
+                break;
+        }
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref SaveValue? value) where TReader : IStateReader, allows ref struct =>
+        value = ReadTree(ref reader);
+
+    /// <summary>Reads any value as a tree; a null becomes <see cref="SaveValue.Null"/>.</summary>
+    public static SaveValue ReadTree<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
+    {
+        switch (reader.Peek())
+        {
+            case SaveValueKind.Null:
+                reader.TryReadNull();
+                return SaveValue.Null;
+            case SaveValueKind.Bool:
+                return reader.ReadBool();
+            case SaveValueKind.Integer:
+                return reader.ReadBigInteger();
+            case SaveValueKind.Single:
+                return reader.ReadSingle();
+            case SaveValueKind.Double:
+                return reader.ReadDouble();
+            case SaveValueKind.Decimal:
+                return reader.ReadDecimal();
+            case SaveValueKind.Text:
+                return reader.ReadText();
+            case SaveValueKind.Bytes:
+                return reader.ReadBytes();
+            case SaveValueKind.List:
+                var list = new SaveList();
+                reader.BeginList();
+                while (reader.NextItem())
+                    list.Add(ReadTree(ref reader));
+                return list;
+            default:
+                var map = new SaveMap();
+                reader.BeginObject();
+                while (reader.ReadKey(out var key))
+                {
+                    if (!map.TryAdd(key, ReadTree(ref reader)))
+                        throw reader.Wrong($"The key \"{Shorten.Text(key)}\" stands twice.");
+                }
+                return map;
+        }
+    }
+
+    private static void WriteScalar<TWriter>(ref TWriter writer, SaveScalar scalar) where TWriter : IStateWriter, allows ref struct
+    {
+        switch (scalar.Kind)
+        {
+            case SaveValueKind.Bool:
+                writer.WriteBool(scalar.Bool);
+                break;
+            case SaveValueKind.Integer:
+                writer.WriteBigInteger(scalar.Integer);
+                break;
+            case SaveValueKind.Single:
+                writer.WriteSingle(scalar.Single);
+                break;
+            case SaveValueKind.Double:
+                writer.WriteDouble(scalar.Double);
+                break;
+            case SaveValueKind.Decimal:
+                writer.WriteDecimal(scalar.Decimal);
+                break;
+            case SaveValueKind.Text:
+                writer.WriteText(scalar.Text);
+                break;
+            case SaveValueKind.Bytes:
+                writer.WriteBytes(scalar.Bytes.Span);
+                break;
+            default:
+                writer.WriteNull();
+                break;
+        }
+    }
+}
+
+/// <summary>Text from a file, cut to a length that fits a message.</summary>
+internal static class Shorten
+{
+    public static string Text(string text, int length = 60) => text.Length <= length ? text : $"{text.AsSpan(0, length)}…";
+}

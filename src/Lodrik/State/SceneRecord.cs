@@ -1,0 +1,214 @@
+using Lodrik.State;
+
+namespace Lodrik;
+
+/// <summary>What a save knows of one entity beside its parts.</summary>
+/// <param name="Id">The entity's id.</param>
+/// <param name="Kind">The name under which the game can create it again.</param>
+/// <param name="Parent">The entity that it belongs to, if any.</param>
+public readonly record struct EntityRecord(EntityId Id, string Kind, EntityId? Parent);
+
+/// <summary>
+/// A scene at one moment: its entities with their parts, and the placed ones that are gone. It is a copy, which later changes
+/// of the live scene do not reach.
+/// </summary>
+public sealed class SceneRecord
+{
+    private static readonly KeyTable SceneKeys = new("nextSpawn", "gone", "entities");
+    private static readonly KeyTable EntityKeys = new("kind", "parent", "parts");
+
+    private readonly List<EntityRecord> _entities = [];
+    private readonly Dictionary<EntityId, int> _byId = [];
+    private readonly List<EntityId> _gone = [];
+    private readonly HashSet<EntityId> _isGone = [];
+    private readonly Dictionary<string, List<PartColumn>> _columns = new(StringComparer.Ordinal);
+
+    /// <summary>The entities that are there.</summary>
+    public IReadOnlyList<EntityRecord> Entities => _entities;
+
+    /// <summary>The placed entities that are there no more.</summary>
+    public IReadOnlyList<EntityId> Gone => _gone;
+
+    /// <summary>The number that the next spawned entity gets; 0 where the game counts by itself.</summary>
+    public long NextSpawn { get; internal set; }
+
+    /// <summary>What is known of an entity; null where it is not in the scene.</summary>
+    public EntityRecord? Find(EntityId id) => _byId.TryGetValue(id, out var index) ? _entities[index] : null;
+
+    /// <summary>A part of an entity.</summary>
+    /// <returns>False where the entity has no such part, or where it was not decoded as this type.</returns>
+    public bool TryGetPart<T>(EntityId id, string part, [System.Diagnostics.CodeAnalysis.MaybeNullWhen(false)] out T value)
+    {
+        value = default;
+        if (!_byId.TryGetValue(id, out var index) || !_columns.TryGetValue(_entities[index].Kind, out var columns))
+            return false;
+        foreach (var column in columns)
+        {
+            if (column.Name == part && column is PartColumn<T> typed && typed.TryGet(index, out value))
+                return true;
+        }
+        return false;
+    }
+
+    /// <summary>Adds an entity; false where its id is taken.</summary>
+    internal bool TryAdd(EntityRecord entity)
+    {
+        if (!_byId.TryAdd(entity.Id, _entities.Count))
+            return false;
+        _entities.Add(entity);
+        return true;
+    }
+
+    internal void AddGone(EntityId id)
+    {
+        if (_isGone.Add(id))
+            _gone.Add(id);
+    }
+
+    internal bool IsGone(EntityId id) => _isGone.Contains(id);
+
+    internal int IndexOf(EntityId id) => _byId[id];
+
+    /// <summary>The column of a part, made with the first entity that has it.</summary>
+    internal PartColumn Column(string kind, string part, Func<PartColumn> make)
+    {
+        var columns = ColumnsOf(kind);
+        foreach (var column in columns)
+        {
+            if (column.Name == part)
+                return column;
+        }
+        var added = make();
+        columns.Add(added);
+        return added;
+    }
+
+    internal List<PartColumn> ColumnsOf(string kind)
+    {
+        if (!_columns.TryGetValue(kind, out var columns))
+            _columns.Add(kind, columns = []);
+        return columns;
+    }
+
+    /// <summary>Writes the scene as one value: entity by entity, each under its id.</summary>
+    internal void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct
+    {
+        writer.BeginObject(3);
+        writer.WriteKey(SceneKeys, 0);
+        writer.WriteInteger(NextSpawn);
+        writer.WriteKey(SceneKeys, 1);
+        writer.BeginList(_gone.Count);
+        foreach (var id in _gone)
+            writer.WriteText(id.ToString());
+        writer.EndList();
+        writer.WriteKey(SceneKeys, 2);
+        writer.BeginObject(_entities.Count);
+        for (var index = 0; index < _entities.Count; index++)
+        {
+            writer.WriteKey(_entities[index].Id.ToString());
+            WriteEntity(ref writer, index);
+        }
+        writer.EndObject();
+        writer.EndObject();
+    }
+
+    /// <summary>Reads a scene.</summary>
+    /// <param name="reader">The reader, before the scene's value.</param>
+    /// <param name="types">The column for a kind's part; null from it keeps the part as a tree.</param>
+    internal static SceneRecord Read<TReader>(ref TReader reader, Func<string, string, PartColumn?> types) where TReader : IStateReader, allows ref struct
+    {
+        var scene = new SceneRecord();
+        reader.BeginObject();
+        var key = -1;
+        while (reader.ReadKey(SceneKeys, ref key))
+        {
+            switch (key)
+            {
+                case 0:
+                    scene.NextSpawn = reader.ReadInteger(0, long.MaxValue);
+                    break;
+                case 1:
+                    reader.BeginList();
+                    while (reader.NextItem())
+                        scene.AddGone(ReadId(ref reader, reader.ReadText()));
+                    break;
+                case 2:
+                    reader.BeginObject();
+                    while (reader.ReadKey(out var text))
+                        scene.ReadEntity(ref reader, ReadId(ref reader, text), types);
+                    break;
+                default:
+                    reader.Skip();
+                    break;
+            }
+        }
+        return scene;
+    }
+
+    private void WriteEntity<TWriter>(ref TWriter writer, int index) where TWriter : IStateWriter, allows ref struct
+    {
+        var entity = _entities[index];
+        var columns = ColumnsOf(entity.Kind);
+        var parts = 0;
+        foreach (var column in columns)
+            parts += column.Has(index) ? 1 : 0;
+        writer.BeginObject(1 + (entity.Parent is null ? 0 : 1) + (parts == 0 ? 0 : 1));
+        writer.WriteKey(EntityKeys, 0);
+        writer.WriteText(entity.Kind);
+        if (entity.Parent is { } parent)
+        {
+            writer.WriteKey(EntityKeys, 1);
+            writer.WriteText(parent.ToString());
+        }
+        if (parts > 0)
+        {
+            writer.WriteKey(EntityKeys, 2);
+            writer.BeginObject(parts);
+            foreach (var column in columns)
+            {
+                if (!column.Has(index))
+                    continue;
+                writer.WriteKey(column.Name);
+                column.Write(ref writer, index);
+            }
+            writer.EndObject();
+        }
+        writer.EndObject();
+    }
+
+    private void ReadEntity<TReader>(ref TReader reader, EntityId id, Func<string, string, PartColumn?> types) where TReader : IStateReader, allows ref struct
+    {
+        string? kind = null;
+        EntityId? parent = null;
+        reader.BeginObject();
+        var key = -1;
+        while (reader.ReadKey(EntityKeys, ref key))
+        {
+            switch (key)
+            {
+                case 0:
+                    kind = reader.ReadText();
+                    break;
+                case 1:
+                    parent = ReadId(ref reader, reader.ReadText());
+                    break;
+                case 2:
+                    var of = kind ?? throw reader.Wrong($"The kind of the entity {id} has to stand before its parts.");
+                    reader.BeginObject();
+                    while (reader.ReadKey(out var part))
+                        Column(of, part, () => types(of, part) ?? new TreePartColumn(part)).Read(ref reader, _entities.Count);
+                    break;
+                default:
+                    reader.Skip();
+                    break;
+            }
+        }
+        if (kind is null)
+            throw reader.Wrong($"The entity {id} has no kind.");
+        if (!TryAdd(new EntityRecord(id, kind, parent)))
+            throw reader.Wrong($"The entity {id} stands twice.");
+    }
+
+    private static EntityId ReadId<TReader>(ref TReader reader, string text) where TReader : IStateReader, allows ref struct =>
+        EntityId.TryParse(text, out var id) ? id : throw reader.Wrong($"\"{Shorten.Text(text)}\" is no entity's id.");
+}

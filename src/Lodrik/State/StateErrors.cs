@@ -1,0 +1,7 @@
+namespace Lodrik;
+
+/// <summary>The live state cannot be saved as it is.</summary>
+/// <inheritdoc/>
+public sealed class UnsavableStateException(
+    SaveErrorCode code, string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
+    : SaveException(code, problem, location, remedy, innerException);

@@ -1,0 +1,44 @@
+namespace Lodrik.Storage;
+
+/// <summary>
+/// Where the bytes of saves live: named files below one root, and nothing about what is in them. Names are relative, with '/'
+/// between folders. A database or a server can stand behind this as well as a directory.
+/// </summary>
+public interface ISaveStorage
+{
+    /// <summary>A short name of the place for messages.</summary>
+    string Description { get; }
+
+    /// <summary>The names of all files below a folder (the empty string for the root), at any depth, in no order.</summary>
+    /// <exception cref="StorageException">The place cannot be read.</exception>
+    IReadOnlyList<StoredFile> List(string folder);
+
+    /// <summary>Reads a range of a file; fewer bytes where the file ends before, null where there is no such file.</summary>
+    /// <exception cref="StorageException">The file cannot be read.</exception>
+    byte[]? Read(string name, long offset, int count);
+
+    /// <summary>Reads a whole file; null where there is none.</summary>
+    /// <exception cref="StorageException">The file cannot be read.</exception>
+    byte[]? Read(string name);
+
+    /// <summary>
+    /// Writes a whole file so that it is either wholly there or not at all, and there for good once the call has returned.
+    /// </summary>
+    /// <param name="name">The file; its folders are created.</param>
+    /// <param name="bytes">Its content.</param>
+    /// <param name="replace">Whether a file of that name may be there already; it is then replaced in one step.</param>
+    /// <exception cref="StorageException">The file cannot be written, or is there already; what was there is still there.</exception>
+    void Write(string name, ReadOnlyMemory<byte> bytes, bool replace);
+
+    /// <summary>Deletes a file, for good once the call has returned; false where there was none.</summary>
+    /// <exception cref="StorageException">The file cannot be deleted.</exception>
+    bool Delete(string name);
+
+    /// <summary>The path or address under which a person finds a file.</summary>
+    string Locate(string name);
+}
+
+/// <summary>A file of a storage.</summary>
+/// <param name="Name">Its name from the root.</param>
+/// <param name="Bytes">Its size.</param>
+public readonly record struct StoredFile(string Name, long Bytes);
