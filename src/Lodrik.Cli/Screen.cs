@@ -52,7 +52,7 @@ internal static class Screen
     {
         var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(writer) });
         if (redirected)
-            console.Profile.Width = 160;
+            console.Profile.Width = 500;
         return console;
     }
 }

@@ -40,7 +40,7 @@ internal static class CheckCommand
             file = SavedFile.Open(path);
             Decode(file);
         }
-        catch (SaveException exception)
+        catch (SaveException exception) when (exception is not StorageException)
         {
             Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]damaged[/]  {exception.Message}");
             return false;

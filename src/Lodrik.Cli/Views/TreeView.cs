@@ -8,7 +8,9 @@ namespace Lodrik.Cli.Views;
 internal sealed class TreeView(bool full)
 {
     private const int Folded = 12;
-    private const int LineLength = 76;
+
+    // Beside the value stand the branches of the tree and a name.
+    private static readonly int LineLength = Math.Clamp(Screen.Out.Profile.Width - 30, 50, 110);
 
     public Tree Of(string name, SaveValue value, string? note = null)
     {

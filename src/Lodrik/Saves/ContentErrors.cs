@@ -45,11 +45,9 @@ internal static class ContentErrors
         return exception switch
         {
             ContentException { Code: SaveErrorCode.WrongContent } content =>
-                new SaveContentException(content.Code, content.Message, location, "Mend the value, or load an older generation."),
+                new SaveContentException(content.Code, content.Message, location, "Mend the value, or load an older generation.", content.InnerException),
             ContentException content => new DamagedSaveException(content.Code, content.Message, location, OlderGeneration),
-            JsonException or XmlException => new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed(form), location, OlderGeneration, exception),
-            _ => new SaveContentException(
-                SaveErrorCode.WrongContent, $"The value could not be taken: {exception.Message}", location, "Mend the value, or load an older generation.", exception),
+            _ => new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed(form), location, OlderGeneration, exception),
         };
     }
 

@@ -1,7 +1,3 @@
-using System.Xml;
-using Lodrik.Formats.Binary;
-using Lodrik.Formats.Json;
-using Lodrik.Formats.Xml;
 using Lodrik.Saves;
 using Lodrik.State;
 
@@ -166,13 +162,14 @@ public sealed class SavedFile
         _slices.Where(slice => slice.Name.Length > name.Length + 1 && slice.Name.StartsWith(name, StringComparison.Ordinal) && slice.Name[name.Length] == '/');
 
     /// <summary>The one value that a file written wholly by hand consists of.</summary>
-    internal VerifiedSection Whole() => new(Form, _bytes, _layout.Whole, _location);
+    internal VerifiedSection Whole() => new(Form, _bytes, _layout.Whole, SectionHealth.Unchecked, _location);
 
     /// <summary>Makes sure that a section may be decoded.</summary>
     /// <exception cref="DamagedSaveException">It does not match its digest.</exception>
     internal VerifiedSection Verify(SectionSlice slice)
     {
-        if (HealthOf(slice) == SectionHealth.Damaged)
+        var health = HealthOf(slice);
+        if (health == SectionHealth.Damaged)
         {
             throw new DamagedSaveException(
                 SaveErrorCode.Damaged,
@@ -180,7 +177,7 @@ public sealed class SavedFile
                 new SaveLocation { Section = slice.Name }.Within(_location),
                 "Load an older generation.");
         }
-        return new VerifiedSection(Form, _bytes, slice, _location);
+        return new VerifiedSection(Form, _bytes, slice, health, _location);
     }
 
     private SectionHealth HealthOf(SectionSlice slice)
@@ -212,89 +209,5 @@ public sealed class SavedFile
 
         public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct =>
             Tree = SaveValueCodec.ReadTree(ref reader);
-    }
-}
-
-/// <summary>A section whose bytes may be decoded. There is no other way to a decoder than through this type.</summary>
-internal sealed class VerifiedSection(SaveForm form, ReadOnlyMemory<byte> file, SectionSlice slice, SaveLocation location, string? name = null)
-    : UndecodedSection
-{
-    public override string Name => name ?? slice.Name;
-
-    /// <summary>The same section under its name within a group.</summary>
-    public VerifiedSection Within(string group) => new(form, file, slice, location, slice.Name[(group.Length + 1)..]);
-
-    public override void Decode(ISectionDecoder decoder)
-    {
-        try
-        {
-            switch (form)
-            {
-                case SaveForm.Json:
-                    var json = new JsonStateReader(file.Span.Slice(slice.Offset, slice.Length));
-                    decoder.Decode(ref json);
-                    json.End();
-                    break;
-                case SaveForm.Xml:
-                    using (var reader = XmlReader.Create(new MemoryStream(file.Slice(slice.Offset, slice.Length).ToArray()), XmlStateReader.Settings))
-                    {
-                        var xml = new XmlStateReader(reader);
-                        decoder.Decode(ref xml);
-                        xml.End();
-                    }
-                    break;
-                default:
-                    var binary = new BinaryStateReader(file.Span.Slice(slice.Offset, slice.Length));
-                    decoder.Decode(ref binary);
-                    binary.End();
-                    break;
-            }
-        }
-        catch (Exception exception) when (exception is not (SaveException or OutOfMemoryException))
-        {
-            // Setters of the game run in here too: whatever they refuse is a value that could not be taken.
-            throw ContentErrors.InSection(exception, form, file, slice, location);
-        }
-    }
-}
-
-/// <summary>Hands the sections of an opened save to the state that asks for them.</summary>
-internal readonly struct SectionReader(SavedFile file, IReadOnlyCollection<string>? wanted, bool bare) : ISectionReader
-{
-    public void Read<T, TCodec>(string name, ref T value) where TCodec : IStateCodec<T>
-    {
-        if (!IsWanted(name))
-            return;
-        var section = bare ? file.Whole() : file.Find(name) is { } slice ? file.Verify(slice) : null;
-        if (section is null)
-            return;
-        var decoder = new ValueDecoder<T, TCodec> { Value = value };
-        section.Decode(decoder);
-        value = decoder.Value;
-    }
-
-    public void ReadGroup(string name, ISectionGroup? group)
-    {
-        var reader = this;
-        if (group is null || (wanted is not null && !wanted.Any(one => one.StartsWith(name + "/", StringComparison.Ordinal))))
-            return;
-        group.TakeSections([.. file.FindGroup(name).Where(slice => reader.IsWanted(slice.Name)).Select(slice => reader.VerifyIn(name, slice))]);
-    }
-
-    private VerifiedSection VerifyIn(string group, SectionSlice slice) => file.Verify(slice).Within(group);
-
-    private bool IsWanted(string name) =>
-        wanted is null || wanted.Contains(name) || (name.IndexOf('/', StringComparison.Ordinal) is > 0 and var slash && wanted.Contains(name[..(slash + 1)]));
-
-    private sealed class ValueDecoder<T, TCodec> : ISectionDecoder where TCodec : IStateCodec<T>
-    {
-        public required T Value { get; set; }
-
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
-        {
-            var value = Value;
-            TCodec.Read(ref reader, ref value);
-            Value = value;
-        }
     }
 }

@@ -53,7 +53,12 @@ public sealed class SceneArchive : ISectionGroup
     {
         _scenes.Clear();
         foreach (var section in sections)
+        {
             _scenes[section.Name] = section;
+            // What was edited by hand is looked at while the save is loaded, and not when the player gets to the scene.
+            if (!section.IsIntact)
+                Get(section.Name);
+        }
     }
 
     private sealed class Decoder(Func<string, string, PartColumn?> types) : ISectionDecoder

@@ -230,6 +230,11 @@ public abstract class UndecodedSection
     /// <summary>The section's name within its group.</summary>
     public abstract string Name { get; }
 
+    /// <summary>
+    /// Whether the bytes are as they were written. Those that are not may turn out not to fit, and are best decoded at once.
+    /// </summary>
+    public abstract bool IsIntact { get; }
+
     /// <summary>Decodes the section.</summary>
     /// <exception cref="SaveException">The content does not fit.</exception>
     public abstract void Decode(ISectionDecoder decoder);

@@ -12,7 +12,7 @@ namespace Lodrik.Formats.Binary;
 /// Reads state from CBOR (RFC 8949). Every length is held against the bytes that are there before anything is reserved for it,
 /// so that no file can ask for more memory than a small multiple of its own size.
 /// </summary>
-internal ref struct BinaryStateReader : IStateReader
+internal ref partial struct BinaryStateReader : IStateReader
 {
     private static readonly UTF8Encoding StrictUtf8 = new(false, throwOnInvalidBytes: true);
 
@@ -205,27 +205,6 @@ internal ref struct BinaryStateReader : IStateReader
         return Content(Cbor.ByteString, "bytes").ToArray();
     }
 
-    public T[] ReadNumbers<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>
-    {
-        var (major, argument) = PeekHead(out var size);
-        if (major == Cbor.Tag && argument == Cbor.TypedArrayTag<T>() && BitConverter.IsLittleEndian)
-        {
-            Begin();
-            _position += size;
-            var block = Content(Cbor.ByteString, "numbers");
-            if (block.Length % Unsafe.SizeOf<T>() != 0)
-                throw Wrong("The block of numbers does not end with a number.");
-            var values = new T[block.Length / Unsafe.SizeOf<T>()];
-            block.CopyTo(MemoryMarshal.AsBytes(values.AsSpan()));
-            return values;
-        }
-        BeginList();
-        var numbers = new List<T>();
-        while (NextItem())
-            numbers.Add(ReadNumber<T>());
-        return [.. numbers];
-    }
-
     public void BeginObject()
     {
         Begin();
@@ -307,7 +286,7 @@ internal ref struct BinaryStateReader : IStateReader
         }
     }
 
-    public readonly Exception Wrong(string problem) => new ContentException(SaveErrorCode.WrongContent, problem, Here);
+    public readonly Exception Wrong(string problem) => new ContentException(SaveErrorCode.WrongContent, problem, Place);
 
     /// <summary>The tag before the next item, consumed; 0 where there is none.</summary>
     public ulong TryReadTag()
@@ -355,7 +334,8 @@ internal ref struct BinaryStateReader : IStateReader
     /// <summary>Whether the next item is a typed array (RFC 8746).</summary>
     public readonly bool AtTypedArray => PeekHead(out _) is (Cbor.Tag, var tag) && Cbor.IsTypedArray(tag);
 
-    private readonly ContentPlace Here => new(_outer.Length > 0 ? _outerPosition : _start);
+    /// <summary>Where the value stands that was read last.</summary>
+    public readonly ContentPlace Place => new(_outer.Length > 0 ? _outerPosition : _start);
 
     private void Begin() => _start = _position;
 
@@ -417,7 +397,7 @@ internal ref struct BinaryStateReader : IStateReader
         if (bytesEach > 0 && count > (ulong)(_bytes.Length - _position) / (uint)bytesEach)
             throw Short();
         if (_depth >= StateLimits.MaxDepth)
-            throw new ContentException(SaveErrorCode.LimitExceeded, StateLimits.TooDeepToRead, Here);
+            throw new ContentException(SaveErrorCode.LimitExceeded, StateLimits.TooDeepToRead, Place);
         _remaining[_depth++] = (int)count;
     }
 
@@ -429,54 +409,8 @@ internal ref struct BinaryStateReader : IStateReader
         return false;
     }
 
-    private T ReadNumber<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>
-    {
-        if (typeof(T) == typeof(decimal))
-            return T.CreateChecked(ReadDecimal());
-        if (!NumberText.IsWholeType<T>())
-            return T.CreateTruncating(ReadDouble());
-        var number = ReadBigInteger();
-        if (number < BigInteger.CreateChecked(T.MinValue) || number > BigInteger.CreateChecked(T.MaxValue))
-            throw Wrong($"{number} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.");
-        return T.CreateChecked(number);
-    }
-
-    private void Expand(ulong tag)
-    {
-        var block = Content(Cbor.ByteString, "numbers");
-        var size = Cbor.ElementSize(tag);
-        if (block.Length % size != 0)
-            throw Wrong("The block of numbers does not end with a number.");
-        using var list = new PooledBuffer(16 + 2 * block.Length);
-        var writer = new BinaryStateWriter(list);
-        writer.BeginList(block.Length / size);
-        for (; block.Length > 0; block = block[size..])
-        {
-            switch (tag)
-            {
-                case 64: writer.WriteInteger(block[0]); break;
-                case 72: writer.WriteInteger((sbyte)block[0]); break;
-                case 69: writer.WriteInteger(BinaryPrimitives.ReadUInt16LittleEndian(block)); break;
-                case 77: writer.WriteInteger(BinaryPrimitives.ReadInt16LittleEndian(block)); break;
-                case 70: writer.WriteInteger(BinaryPrimitives.ReadUInt32LittleEndian(block)); break;
-                case 78: writer.WriteInteger(BinaryPrimitives.ReadInt32LittleEndian(block)); break;
-                case 71: writer.WriteBigInteger(BinaryPrimitives.ReadUInt64LittleEndian(block)); break;
-                case 79: writer.WriteInteger(BinaryPrimitives.ReadInt64LittleEndian(block)); break;
-                case 84: writer.WriteSingle((float)BinaryPrimitives.ReadHalfLittleEndian(block)); break;
-                case 85: writer.WriteSingle(BinaryPrimitives.ReadSingleLittleEndian(block)); break;
-                default: writer.WriteDouble(BinaryPrimitives.ReadDoubleLittleEndian(block)); break;
-            }
-        }
-        _outer = _bytes;
-        _outerPosition = _position;
-        _expandedDepth = _depth;
-        _bytes = list.Written.ToArray();
-        _position = 0;
-        BeginList();
-    }
-
     private readonly Exception Short() =>
-        new ContentException(SaveErrorCode.Damaged, "The content ends too soon.", Here);
+        new ContentException(SaveErrorCode.Damaged, "The content ends too soon.", Place);
 
     private Exception Unexpected(string expected)
     {

@@ -160,6 +160,9 @@ internal ref struct JsonStateReader : IStateReader
     public readonly Exception Wrong(string problem) =>
         new ContentException(SaveErrorCode.WrongContent, problem, new ContentPlace(_reader.TokenStartIndex));
 
+    /// <summary>Where the value stands that was read last.</summary>
+    public readonly ContentPlace Place => new(_reader.TokenStartIndex);
+
     /// <summary>Makes sure that nothing stands behind the value.</summary>
     public void End()
     {

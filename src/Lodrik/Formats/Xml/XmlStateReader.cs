@@ -204,6 +204,9 @@ internal struct XmlStateReader : IStateReader
         return new ContentException(SaveErrorCode.WrongContent, problem, _place);
     }
 
+    /// <summary>Where the value stands that was read last.</summary>
+    public readonly ContentPlace Place => _place;
+
     /// <summary>Makes sure that the value was read to its end and nothing stands behind it.</summary>
     /// <exception cref="XmlException">What is left is not well-formed.</exception>
     public readonly void End()

@@ -1,0 +1,44 @@
+using Lodrik.State;
+
+namespace Lodrik.Saves;
+
+/// <summary>Hands the sections of an opened save to the state that asks for them.</summary>
+internal readonly struct SectionReader(SavedFile file, IReadOnlyCollection<string>? wanted, bool bare) : ISectionReader
+{
+    public void Read<T, TCodec>(string name, ref T value) where TCodec : IStateCodec<T>
+    {
+        if (!IsWanted(name))
+            return;
+        var section = bare ? file.Whole() : file.Find(name) is { } slice ? file.Verify(slice) : null;
+        if (section is null)
+            return;
+        var decoder = new ValueDecoder<T, TCodec> { Value = value };
+        section.Decode(decoder);
+        value = decoder.Value;
+    }
+
+    public void ReadGroup(string name, ISectionGroup? group)
+    {
+        var reader = this;
+        if (group is null || (wanted is not null && !wanted.Any(one => one.StartsWith(name + "/", StringComparison.Ordinal))))
+            return;
+        group.TakeSections([.. file.FindGroup(name).Where(slice => reader.IsWanted(slice.Name)).Select(slice => reader.VerifyIn(name, slice))]);
+    }
+
+    private VerifiedSection VerifyIn(string group, SectionSlice slice) => file.Verify(slice).Within(group);
+
+    private bool IsWanted(string name) =>
+        wanted is null || wanted.Contains(name) || (name.IndexOf('/', StringComparison.Ordinal) is > 0 and var slash && wanted.Contains(name[..(slash + 1)]));
+
+    private sealed class ValueDecoder<T, TCodec> : ISectionDecoder where TCodec : IStateCodec<T>
+    {
+        public required T Value { get; set; }
+
+        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
+        {
+            var value = Value;
+            TCodec.Read(ref reader, ref value);
+            Value = value;
+        }
+    }
+}

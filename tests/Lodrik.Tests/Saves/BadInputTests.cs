@@ -1,0 +1,334 @@
+using System.Text;
+using CsCheck;
+using Lodrik.State;
+using Lodrik.Tests.Formats;
+using Lodrik.Tests.State;
+using Tidewarden;
+
+namespace Lodrik.Tests.Saves;
+
+/// <summary>Whatever the bytes are, what comes out is a save as it was, or a SaveException that says what is wrong.</summary>
+public sealed class BadInputTests
+{
+    public static TheoryData<SaveForm> Forms => RoundTripTests.Forms;
+
+    [Theory, MemberData(nameof(Forms))]
+    public void A_save_cut_short_at_any_byte_is_refused(SaveForm form)
+    {
+        var whole = StateFile.ToBytes(MarshSave(), form);
+        // A readable file ends in a line break that it can do without.
+        var end = whole.Length - (form == SaveForm.Binary ? 0 : 1);
+        for (var length = 0; length < end; length++)
+        {
+            var problem = Assert.ThrowsAny<SaveException>(() => StateFile.FromBytes<TidewardenSave>(whole.AsMemory(0, length)));
+            Assert.Contains(problem.Code, new[] { SaveErrorCode.NotASave, SaveErrorCode.Damaged });
+        }
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void A_mutated_save_loads_or_is_refused_and_a_refusal_leaves_the_object_alone(SaveForm form)
+    {
+        var whole = StateFile.ToBytes(MarshSave(), form);
+        var untouched = new TidewardenSave { Warden = { Name = "untouched", Oil = 77 }, Errands = { ["keep"] = new Errand { Title = "keep" } } };
+        var before = Content(untouched);
+        Mutations(whole).Sample(
+            bytes =>
+            {
+                var target = new TidewardenSave { Warden = { Name = "untouched", Oil = 77 }, Errands = { ["keep"] = new Errand { Title = "keep" } } };
+                try
+                {
+                    StateFile.FromBytes(bytes, target);
+                }
+                catch (SaveException problem)
+                {
+                    Assert.NotEmpty(problem.Message);
+                    Assert.Equal(before, Content(target));
+                    return;
+                }
+                // What was loaded is whole: every scene of it can be read, and saved again.
+                Content(target);
+            },
+            iter: 4000, threads: 2);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void Every_kind_of_value_survives_mutation_without_any_other_exception(SaveForm form) =>
+        Gen.SelectMany(SampleStates.Any, save => Mutations(StateFile.ToBytes(save, form))).Sample(
+            bytes =>
+            {
+                try
+                {
+                    StateFile.FromBytes<SampleSave>(bytes);
+                }
+                catch (SaveException)
+                {
+                    // Refused: as good as loaded.
+                }
+            },
+            iter: 1500, threads: 2);
+
+    [Fact]
+    public void A_packed_save_with_any_bit_of_a_section_flipped_is_refused_and_names_the_section()
+    {
+        var whole = StateFile.ToBytes(MarshSave(), SaveForm.Binary);
+        foreach (var section in SavedFile.FromBytes(whole).Sections)
+        {
+            var start = IndexOf(whole, section);
+            for (var i = start; i < start + section.Bytes; i++)
+            {
+                whole[i] ^= (byte)(1 << (i % 8));
+                var problem = Assert.Throws<DamagedSaveException>(() => StateFile.FromBytes<TidewardenSave>(whole));
+                whole[i] ^= (byte)(1 << (i % 8));
+                Assert.Equal(section.Name, problem.Location.Section);
+            }
+        }
+    }
+
+    [Fact]
+    public void An_empty_file_and_a_foreign_file_are_no_saves()
+    {
+        Assert.Equal(SaveErrorCode.NotASave, Refusal<Room>([]).Code);
+        Assert.Equal(SaveErrorCode.NotASave, Refusal<Room>("PNG and so on"u8.ToArray()).Code);
+        Assert.Equal(SaveErrorCode.NotASave, Refusal<Room>([0x89, 0x50, 0x4E, 0x47]).Code);
+        Assert.Equal(SaveErrorCode.NotASave, Refusal<Room>([0xFF, 0xFE, 0x7B, 0x00]).Code);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void A_save_of_another_game_is_refused_by_name(SaveForm form)
+    {
+        var problem = Refusal<SampleSave>(StateFile.ToBytes(MarshSave(), form));
+        Assert.Equal(SaveErrorCode.WrongGame, problem.Code);
+        Assert.IsType<SaveMismatchException>(problem);
+        Assert.Contains("\"tidewarden\"", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("\"lodrik-tests\"", problem.Message, StringComparison.Ordinal);
+        Assert.Equal(SaveErrorCode.WrongGame, Refusal<Room>(StateFile.ToBytes(MarshSave(), form)).Code);
+        Assert.Equal(SaveErrorCode.WrongGame, Refusal<TidewardenSave>(StateFile.ToBytes(new Room(), form)).Code);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void A_save_of_a_newer_version_of_the_game_is_refused(SaveForm form)
+    {
+        var problem = Refusal<VersionTwo>(StateFile.ToBytes(new VersionThree(), form));
+        Assert.Equal(SaveErrorCode.NewerVersion, problem.Code);
+        Assert.Contains("version 3", problem.Message, StringComparison.Ordinal);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void A_save_of_an_older_version_without_a_step_is_refused_and_says_which_step_is_missing(SaveForm form)
+    {
+        var problem = Refusal<VersionThree>(StateFile.ToBytes(new VersionTwo(), form));
+        Assert.Equal(SaveErrorCode.MissingMigration, problem.Code);
+        Assert.Contains("from 2 to 3", problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_file_in_a_newer_layout_is_refused_before_anything_else_is_read()
+    {
+        var json = StateFile.ToText(new Room()).Replace("\"format\": 1", "\"format\": 2", StringComparison.Ordinal);
+        var xml = StateFile.ToText(new Room(), SaveForm.Xml).Replace("<format>1<", "<format>2<", StringComparison.Ordinal);
+        var packed = StateFile.ToBytes(new Room());
+        packed[4] = 2; // The tag takes three bytes, the list's head one, then comes the number of the layout.
+        foreach (var bytes in new[] { Encoding.UTF8.GetBytes(json), Encoding.UTF8.GetBytes(xml), packed })
+            Assert.Equal(SaveErrorCode.NewerFormat, Refusal<Room>(bytes).Code);
+    }
+
+    [Fact]
+    public void A_member_of_the_wrong_type_is_named_with_section_path_line_and_column_in_JSON()
+    {
+        var text = StateFile.ToText(MarshSave()).Replace("\"count\": 1", "\"count\": \"many\"", StringComparison.Ordinal);
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText<TidewardenSave>(text));
+        Assert.Equal(SaveErrorCode.WrongContent, problem.Code);
+        Assert.Equal("warden", problem.Location.Section);
+        Assert.Equal("/satchel/0/count", problem.Location.Path);
+        var lines = text.Split('\n');
+        Assert.Contains("\"many\"", lines[problem.Location.Line!.Value - 1], StringComparison.Ordinal);
+        Assert.Equal(lines[problem.Location.Line.Value - 1].IndexOf("\"many\"", StringComparison.Ordinal) + 1, problem.Location.Column);
+        Assert.Contains("a whole number", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("\"many\"", problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_member_of_the_wrong_type_is_named_with_section_path_and_line_in_XML()
+    {
+        var text = StateFile.ToText(MarshSave(), SaveForm.Xml).Replace("<count>1</count>", "<count>many</count>", StringComparison.Ordinal);
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText<TidewardenSave>(text));
+        Assert.Equal("warden", problem.Location.Section);
+        Assert.Equal("/satchel/0/count", problem.Location.Path);
+        Assert.Contains("<count>many", text.Split('\n')[problem.Location.Line!.Value - 1], StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_member_of_the_wrong_type_is_named_with_section_and_path_in_binary()
+    {
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromBytes<OtherRoom>(StateFile.ToBytes(new Room { Doors = { new Room { Name = "cellar" } } })));
+        Assert.Equal("state", problem.Location.Section);
+        Assert.Equal("/doors/0/name", problem.Location.Path);
+        Assert.Contains("Expected a whole number, found text", problem.Message, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("300", "300 is out of range: it has to be between 0 and 255")]
+    [InlineData("-1", "-1 is out of range: it has to be between 0 and 255")]
+    [InlineData("1.0", "Expected a whole number")]
+    [InlineData("true", "Expected a whole number")]
+    [InlineData("null", "Expected a whole number")]
+    [InlineData("{}", "Expected a whole number")]
+    [InlineData("99999999999999999999999", "out of range")]
+    public void A_number_that_does_not_fit_is_named_with_its_bounds(string value, string message)
+    {
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText<Scalars>($"{{ \"byte\": {value} }}"));
+        Assert.Equal("/byte", problem.Location.Path);
+        Assert.Contains(message, problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void An_unknown_enum_name_is_answered_with_the_known_ones()
+    {
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText<Values>("{ \"day\": \"Moonday\" }"));
+        Assert.Contains("Sunday, Monday", problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_setter_of_the_game_that_refuses_a_value_is_reported_at_its_place()
+    {
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText<Fussy>("{\n  \"depth\": -3\n}"));
+        Assert.Equal("/depth", problem.Location.Path);
+        Assert.Equal(2, problem.Location.Line);
+        Assert.IsType<ArgumentOutOfRangeException>(problem.InnerException);
+    }
+
+    [Theory]
+    [InlineData("{ \"name\": \"a\", \"name\": \"b\" }", SaveErrorCode.Damaged)]
+    [InlineData("{ \"name\": \"a\" } { }", SaveErrorCode.Damaged)]
+    [InlineData("{ \"name\": \"a\"", SaveErrorCode.Damaged)]
+    [InlineData("{ \"name\": \"\\uD800\" }", SaveErrorCode.WrongContent)]
+    [InlineData("<room><name>a</name><name>b</name></room>", SaveErrorCode.Damaged)]
+    [InlineData("<room><name>a</name></house>", SaveErrorCode.Damaged)]
+    [InlineData("<room>text<name>a</name></room>", SaveErrorCode.Damaged)]
+    [InlineData("<room><name>a</nam></room>", SaveErrorCode.Damaged)]
+    [InlineData("<room><name>&bomb;</name></room>", SaveErrorCode.Damaged)]
+    [InlineData("<!DOCTYPE room [<!ENTITY bomb \"x\">]><room><name>&bomb;</name></room>", SaveErrorCode.Damaged)]
+    [InlineData("<room/><room/>", SaveErrorCode.Damaged)]
+    public void A_text_that_contradicts_itself_is_refused(string text, SaveErrorCode code) => Assert.Equal(code, Refusal<Room>(Encoding.UTF8.GetBytes(text)).Code);
+
+    [Theory]
+    [InlineData("[", "]")]
+    [InlineData("{\"a\":", "}")]
+    public void A_nesting_bomb_is_refused_without_ending_the_stack(string open, string close)
+    {
+        var bomb = "{ \"tree\": " + string.Concat(Enumerable.Repeat(open, 100_000)) + "1" + string.Concat(Enumerable.Repeat(close, 100_000)) + "}";
+        Assert.Contains(Refusal<SampleSave>(Encoding.UTF8.GetBytes(bomb)).Code, new[] { SaveErrorCode.LimitExceeded, SaveErrorCode.Damaged });
+        var xml = "<save><tree>" + string.Concat(Enumerable.Repeat("<a>", 100_000)) + string.Concat(Enumerable.Repeat("</a>", 100_000)) + "</tree></save>";
+        Assert.Equal(SaveErrorCode.LimitExceeded, Refusal<SampleSave>(Encoding.UTF8.GetBytes(xml)).Code);
+    }
+
+    [Fact]
+    public void Huge_declared_lengths_reserve_nothing()
+    {
+        foreach (var head in new byte[] { 0x5B, 0x7B, 0x9B, 0xBB })
+        {
+            byte[] bomb = [0xD9, 0xD9, 0xF7, head, 0x00, 0x00, 0x00, 0x00, 0x7F, 0xFF, 0xFF, 0xFF, 0x01];
+            Assert.ThrowsAny<SaveException>(() => StateFile.FromBytes<Room>(bomb));
+        }
+        var before = GC.GetAllocatedBytesForCurrentThread();
+        Assert.ThrowsAny<SaveException>(() => StateFile.FromBytes<Room>(new byte[] { 0xD9, 0xD9, 0xF7, 0x86, 0x01, 0x5B, 0, 0, 0, 0, 0x7F, 0xFF, 0xFF, 0xFF }));
+        Assert.True(GC.GetAllocatedBytesForCurrentThread() - before < 1_000_000);
+    }
+
+    [Fact]
+    public void A_missing_file_is_a_storage_error_that_names_it_and_a_fallback_has_defaults()
+    {
+        var path = Path.Combine(Path.GetTempPath(), Guid.NewGuid().ToString("N"), "none.json");
+        var problem = Assert.Throws<StorageException>(() => StateFile.Read<Room>(path));
+        Assert.Equal(path, problem.Location.File);
+        Assert.Equal("", StateFile.ReadOrNew<Room>(path).Name);
+    }
+
+    private static TidewardenSave MarshSave()
+    {
+        var game = new Game();
+        game.Light("beacon-1");
+        game.PickUpOil("oil-2");
+        game.SetOut(new(4, 4), "amber", tied: true);
+        return game.ToSave();
+    }
+
+    private static SaveMap Content(TidewardenSave save) => SavedFile.FromBytes(StateFile.ToBytes(save)).ReadTree();
+
+    private static SaveException Refusal<T>(byte[] bytes) where T : IStateRoot<T> => Assert.ThrowsAny<SaveException>(() => StateFile.FromBytes<T>(bytes));
+
+    private static int IndexOf(byte[] file, SavedSection section)
+    {
+        // The sections stand in order, each behind its head; the search starts behind the table, which ends with the last digest.
+        var slices = Lodrik.Saves.FileLayout.Read(file, default).Slices;
+        return slices.Single(slice => slice.Name == section.Name).Offset;
+    }
+
+    /// <summary>The bytes with a few of them changed, inserted, taken out, doubled or exchanged.</summary>
+    private static Gen<byte[]> Mutations(byte[] whole) =>
+        Gen.Select(Gen.Int[0, 4], Gen.Int[0, whole.Length - 1], Gen.Int[1, 12], Gen.Byte).Array[1, 4].Select(changes =>
+        {
+            var bytes = new List<byte>(whole);
+            foreach (var (how, position, length, value) in changes)
+            {
+                var at = Math.Min(position, bytes.Count - 1);
+                var count = Math.Min(length, bytes.Count - at);
+                switch (how)
+                {
+                    case 0:
+                        bytes[at] = value;
+                        break;
+                    case 1:
+                        bytes[at] ^= (byte)(1 << (value % 8));
+                        break;
+                    case 2:
+                        bytes.Insert(at, value);
+                        break;
+                    case 3:
+                        bytes.RemoveRange(at, Math.Min(count, bytes.Count - 1));
+                        break;
+                    default:
+                        bytes.InsertRange(at, bytes.GetRange(at, count));
+                        break;
+                }
+            }
+            return bytes.ToArray();
+        });
+}
+
+[SaveFile("versions", Version = 2)]
+public sealed partial class VersionTwo
+{
+    public Room Room { get; set; } = new();
+}
+
+[SaveFile("versions", Version = 3)]
+public sealed partial class VersionThree
+{
+    public Room Room { get; set; } = new();
+}
+
+/// <summary>What a Room would be if its names were numbers.</summary>
+[StateType]
+public sealed partial class OtherRoom
+{
+    public List<NumberedRoom> Doors { get; set; } = [];
+}
+
+[StateType]
+public sealed partial class NumberedRoom
+{
+    public int Name { get; set; }
+}
+
+[StateType]
+public sealed partial class Fussy
+{
+    private int _depth;
+
+    public int Depth
+    {
+        get => _depth;
+        set => _depth = value >= 0 ? value : throw new ArgumentOutOfRangeException(nameof(value), "A depth is not negative.");
+    }
+}

@@ -1,0 +1,161 @@
+using System.Text;
+using Lodrik.Tests.Formats;
+using Lodrik.Tests.State;
+
+namespace Lodrik.Tests.Saves;
+
+/// <summary>The smallest case: one object and one file.</summary>
+public sealed class StateFileTests : IDisposable
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
+
+    public static TheoryData<SaveForm> Forms => RoundTripTests.Forms;
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Theory, MemberData(nameof(Forms))]
+    public void An_object_goes_to_a_path_and_comes_back(SaveForm form)
+    {
+        var path = Path.Combine(_folder, "new", "folder", "room.save");
+        StateFile.Write(path, new Room { Name = "loft" }, form);
+        Assert.Equal("loft", StateFile.Read<Room>(path).Name);
+        Assert.Equal(form, SavedFile.Open(path).Form);
+        Assert.Equal(["room.save"], Directory.GetFiles(Path.GetDirectoryName(path)!).Select(Path.GetFileName));
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void An_object_goes_to_a_stream_and_comes_back(SaveForm form)
+    {
+        using var stream = new MemoryStream();
+        StateFile.Write(stream, new Room { Name = "loft" }, form);
+        stream.Position = 0;
+        Assert.Equal("loft", StateFile.Read<Room>(stream).Name);
+    }
+
+    [Fact]
+    public void Writing_again_replaces_the_file()
+    {
+        var path = Path.Combine(_folder, "room.json");
+        StateFile.Write(path, new Room { Name = "a much longer name than the next" });
+        StateFile.Write(path, new Room { Name = "b" });
+        Assert.Equal("b", StateFile.Read<Room>(path).Name);
+    }
+
+    [Fact]
+    public void An_object_that_cannot_be_saved_leaves_the_file_alone()
+    {
+        var path = Path.Combine(_folder, "room.json");
+        StateFile.Write(path, new Room { Name = "kept" });
+        var endless = new Room();
+        endless.Doors.Add(endless);
+        Assert.Throws<UnsavableStateException>(() => StateFile.Write(path, endless));
+        Assert.Equal("kept", StateFile.Read<Room>(path).Name);
+    }
+
+    [Fact]
+    public void Text_has_no_binary_form() => Assert.Throws<ArgumentOutOfRangeException>(() => StateFile.ToText(new Room(), SaveForm.Binary));
+
+    [Theory, MemberData(nameof(Forms))]
+    public void Reading_into_an_object_fills_it_anew_and_keeps_it(SaveForm form)
+    {
+        var saved = new Declarations { Required = "r", Letter = new Letter("the miller", 2) };
+        var used = new Declarations { Required = "x" };
+        used.GetOnly.Add("second");
+        var (list, letter) = (used.GetOnly, used.Letter);
+        StateFile.FromBytes(StateFile.ToBytes(saved, form), used);
+        Assert.Same(list, used.GetOnly);
+        Assert.Same(letter, used.Letter);
+        Assert.Equal(["first"], used.GetOnly);
+        Assert.Equal("the miller", used.Letter.To);
+    }
+
+    [Theory]
+    [InlineData("{ \"name\": \"loft\", \"doors\": [ { \"name\": \"stairs\" }, ], /* by hand */ }")]
+    [InlineData("\uFEFF  {\"name\":\"loft\",\"doors\":[{\"name\":\"stairs\"}]}")]
+    [InlineData("// at the top\n{\"doors\":[{\"name\":\"stairs\"}],\"name\":\"loft\",\"unknown\":{\"deep\":[1,2]}}")]
+    [InlineData("<room><name>loft</name><doors type=\"list\"><item><name>stairs</name></item></doors></room>")]
+    [InlineData("<?xml version=\"1.0\"?>\n<!-- by hand -->\n<r><unknown><deep a='>'/></unknown><doors>\n <door><name><![CDATA[stairs]]></name></door>\n</doors><name>l<!-- -->oft</name></r>\n")]
+    public void A_file_written_wholly_by_hand_loads_as_the_state_it_describes(string text)
+    {
+        var room = StateFile.FromText<Room>(text);
+        Assert.Equal("loft", room.Name);
+        Assert.Equal("stairs", Assert.Single(room.Doors).Name);
+    }
+
+    [Theory]
+    [InlineData("{ \"room\": { \"name\": \"loft\" } }")]
+    [InlineData("<anything><room><name>loft</name></room></anything>")]
+    public void A_save_root_written_by_hand_is_its_sections(string text)
+    {
+        Assert.Equal("loft", StateFile.FromText<VersionTwo>(text).Room.Name);
+        var file = SavedFile.FromBytes(Encoding.UTF8.GetBytes(text));
+        Assert.Null(file.Header);
+        Assert.Equal(SectionHealth.Unchecked, file.Health);
+    }
+
+    [Fact]
+    public void What_a_file_does_not_mention_has_its_initial_value()
+    {
+        var declarations = StateFile.FromText<Declarations>("{ \"required\": \"r\" }");
+        Assert.Equal("init", declarations.Init);
+        Assert.Equal(5, declarations.PrivateSetter);
+        Assert.Equal(9, declarations.Oil);
+        Assert.Equal(["first"], declarations.GetOnly);
+        Assert.Equal(new Letter("nobody", 1), declarations.Letter);
+        Assert.Equal(3, StateFile.FromText<Declarations>("{ \"letter\": { \"to\": \"a\" } }").Letter is { To: "a", Pages: 1 } ? 3 : 0);
+        Assert.Equal(new Letter("", 3), StateFile.FromText<Letter>("{}"));
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void A_readable_file_can_be_edited_and_says_so(SaveForm form)
+    {
+        var bytes = StateFile.ToBytes(new VersionTwo { Room = { Name = "loft" } }, form);
+        var edited = Encoding.Latin1.GetBytes(Encoding.Latin1.GetString(bytes).Replace("loft", "barn", StringComparison.Ordinal));
+        if (form == SaveForm.Binary)
+        {
+            Assert.Equal(SectionHealth.Damaged, SavedFile.FromBytes(edited).Health);
+            Assert.Throws<DamagedSaveException>(() => StateFile.FromBytes<VersionTwo>(edited));
+            return;
+        }
+        Assert.Equal("barn", StateFile.FromBytes<VersionTwo>(edited).Room.Name);
+        var file = SavedFile.FromBytes(edited);
+        Assert.Equal(SectionHealth.EditedByHand, file.Health);
+        Assert.Equal(("room", SectionHealth.EditedByHand), (file.Sections[0].Name, file.Sections[0].Health));
+    }
+
+    [Fact]
+    public void A_section_taken_out_by_hand_is_missed()
+    {
+        var text = StateFile.ToText(new VersionTwo());
+        var start = text.LastIndexOf("\"room\"", StringComparison.Ordinal);
+        var file = SavedFile.FromBytes(Encoding.UTF8.GetBytes(text[..text.LastIndexOf(',', start)] + "}"));
+        Assert.Equal(["room"], file.MissingSections);
+        Assert.Equal(SectionHealth.EditedByHand, file.Health);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void The_header_is_read_from_the_beginning_of_a_file(SaveForm form)
+    {
+        var bytes = StateFile.ToBytes(new SampleSave { Collections = { Ints = new int[100_000] } }, form);
+        var header = Lodrik.Saves.FileLayout.ReadHeader(bytes.AsMemory(0, 1500), default);
+        Assert.Equal("lodrik-tests", header?.Game);
+        Assert.Equal(3, header?.Version);
+        Assert.Equal(form, header?.Content);
+        Assert.Null(Lodrik.Saves.FileLayout.ReadHeader(bytes.AsMemory(0, 60), default));
+    }
+
+    [Theory]
+    [InlineData("<a/>")]
+    [InlineData("<a></a>")]
+    [InlineData("<a> <b/> <c d='>'>x</c> <!-- <e> --> <?pi <f> ?> <g><![CDATA[</g>]]><h/></g> </a>")]
+    [InlineData("<?xml version='1.0'?><a><entry key='with / and &lt;'>x</entry><b>\n</b></a>\n")]
+    public void Sections_of_XML_are_found_where_XmlReader_finds_them(string text)
+    {
+        var bytes = Encoding.UTF8.GetBytes(text);
+        var found = new Lodrik.Formats.Xml.XmlSlices(bytes).All().Select(slice => (slice.Name, Xml: Encoding.UTF8.GetString(bytes.AsSpan(slice.Offset, slice.Length)))).ToList();
+        var expected = System.Xml.Linq.XDocument.Parse(text, System.Xml.Linq.LoadOptions.PreserveWhitespace).Root!.Elements().ToList();
+        Assert.Equal(expected.Select(element => element.Attribute("key")?.Value ?? element.Name.LocalName), found.Select(one => one.Name));
+        Assert.All(found.Zip(expected), pair =>
+            Assert.True(System.Xml.Linq.XNode.DeepEquals(System.Xml.Linq.XElement.Parse(pair.First.Xml, System.Xml.Linq.LoadOptions.PreserveWhitespace), pair.Second)));
+    }
+}

@@ -1,0 +1,251 @@
+using System.Collections.ObjectModel;
+using System.Drawing;
+using System.Numerics;
+using CsCheck;
+using Lodrik.State;
+
+namespace Lodrik.Tests.State;
+
+/// <summary>A member of every type that can be saved, and every way of declaring one.</summary>
+[SaveFile("lodrik-tests", Version = 3)]
+public sealed partial class SampleSave
+{
+    public Scalars Scalars { get; set; } = new();
+
+    public Values Values { get; set; } = new();
+
+    public Collections Collections { get; set; } = new();
+
+    public Declarations Declarations { get; set; } = new() { Required = "" };
+
+    public SaveValue Tree { get; set; } = SaveValue.Null;
+
+    /// <summary>The whole save as trees, for comparing two by content.</summary>
+    public SaveMap Content() => SavedFile.FromBytes(StateFile.ToBytes(this)).ReadTree();
+}
+
+[StateType]
+public sealed partial class Scalars
+{
+    public bool Bool { get; set; }
+    public sbyte SByte { get; set; }
+    public byte Byte { get; set; }
+    public short Int16 { get; set; }
+    public ushort UInt16 { get; set; }
+    public int Int32 { get; set; }
+    public uint UInt32 { get; set; }
+    public long Int64 { get; set; }
+    public ulong UInt64 { get; set; }
+    public Int128 Int128 { get; set; }
+    public UInt128 UInt128 { get; set; }
+    public BigInteger BigInteger { get; set; }
+    public Half Half { get; set; }
+    public float Single { get; set; }
+    public double Double { get; set; }
+    public decimal Decimal { get; set; }
+    public char Char { get; set; } = 'x';
+    public string? Text { get; set; } = "";
+    public byte[]? Bytes { get; set; }
+}
+
+[StateType]
+public sealed partial class Values
+{
+    public DayOfWeek Day { get; set; }
+    public FileAccess Access { get; set; }
+    public Guid Guid { get; set; }
+    public DateTime DateTime { get; set; }
+    public DateTimeOffset DateTimeOffset { get; set; }
+    public DateOnly DateOnly { get; set; }
+    public TimeOnly TimeOnly { get; set; }
+    public TimeSpan TimeSpan { get; set; }
+    public Uri? Uri { get; set; }
+    public Version? Version { get; set; }
+    public int? MaybeInt { get; set; }
+    public DateTime? MaybeTime { get; set; }
+    public Vector2 Vector2 { get; set; }
+    public Vector3 Vector3 { get; set; }
+    public Vector4 Vector4 { get; set; }
+    public Quaternion Quaternion { get; set; }
+    public Plane Plane { get; set; }
+    public Matrix3x2 Matrix3x2 { get; set; }
+    public Matrix4x4 Matrix4x4 { get; set; }
+    public Color Color { get; set; }
+    public Point Point { get; set; }
+    public PointF PointF { get; set; }
+    public System.Drawing.Size Size { get; set; }
+    public SizeF SizeF { get; set; }
+    public Rectangle Rectangle { get; set; }
+    public RectangleF RectangleF { get; set; }
+    public Memory<byte> Memory { get; set; }
+}
+
+[StateType]
+public sealed partial class Collections
+{
+    public int[]? Ints { get; set; }
+    public List<double> Doubles { get; set; } = [];
+    public ulong[] Longs { get; set; } = [];
+    public string?[] Texts { get; set; } = [];
+    public List<Crate> Crates { get; set; } = [];
+    public List<List<string>> Nested { get; set; } = [];
+    public HashSet<string> Set { get; set; } = [];
+    public SortedSet<int> Sorted { get; set; } = [];
+    public LinkedList<bool> Linked { get; set; } = [];
+    public Queue<string> Queue { get; set; } = [];
+    public Stack<string> Stack { get; set; } = [];
+    public Collection<Crate> Collection { get; set; } = [];
+    public Dictionary<string, Crate?> ByName { get; set; } = [];
+    public Dictionary<int, string> ByNumber { get; set; } = [];
+    public SortedDictionary<DayOfWeek, float> ByDay { get; set; } = [];
+    public Dictionary<Guid, int[]> ById { get; set; } = [];
+    public Dictionary<DateTime, bool> ByTime { get; set; } = [];
+}
+
+[StateType]
+public partial record struct Crate(string Mark, int Weight);
+
+/// <summary>Ways of declaring members.</summary>
+[StateType]
+public sealed partial class Declarations : DeclarationsBase
+{
+    public required string Required { get; set; }
+    public string Init { get; init; } = "init";
+    public int PrivateSetter { get; private set; } = 5;
+    public List<string> GetOnly { get; } = ["first"];
+    public int Field = 7;
+    [Saved("lamp")] private int _oil = 9;
+    [Saved("odd key / with ~ and \"")] public int OddKey { get; set; } = 11;
+    [NotSaved] public int Hovering { get; set; } = 13;
+    public Letter Letter { get; set; } = new("nobody", 1);
+    public Box<int>? Box { get; set; }
+    public int Computed => Field + 1;
+
+    public int Oil => _oil;
+
+    public void Change(int oil, int privateSetter) => (_oil, PrivateSetter) = (oil, privateSetter);
+}
+
+public abstract class DeclarationsBase
+{
+    public string Inherited { get; set; } = "inherited";
+}
+
+[StateType]
+public sealed partial record Letter(string To, int Pages = 3);
+
+[StateType]
+public sealed partial class Box<T> where T : struct
+{
+    public string Label { get; init; } = "box";
+    public int Size { get; set; }
+}
+
+/// <summary>Random states, with the awkward values of every type among them.</summary>
+public static class SampleStates
+{
+    private static readonly Gen<string> AnyText = Gen.OneOf(
+        Gen.String,
+        Gen.OneOf("", " ", "  two  ", "\0", "a\0b", "\r\n\t", "]]>", "<&>\"'", "\\u0000", "\\", "true", "-12", "1.0", "NaN", "0042", "grüße 潮 🦢", "\uFFFE", "\u0085\u2028"));
+
+    private static readonly Gen<float> AnySingle = Gen.OneOf(
+        Gen.Float, Gen.OneOf(0f, -0f, 1f, float.Epsilon, float.MaxValue, float.MinValue, float.NaN, float.PositiveInfinity, float.NegativeInfinity, 0.1f, 1e-40f));
+
+    private static readonly Gen<double> AnyDouble = Gen.OneOf(
+        Gen.Double, Gen.OneOf(0d, -0d, 1d, double.Epsilon, double.MaxValue, double.MinValue, double.NaN, double.PositiveInfinity, 1e300, 123456789012345680d));
+
+    private static readonly Gen<Crate> AnyCrate = Gen.Select(AnyText, Gen.Int, (mark, weight) => new Crate(mark, weight));
+
+    private static readonly Gen<DateTime> AnyTime = Gen.Select(
+        Gen.Long[DateTime.MinValue.Ticks, DateTime.MaxValue.Ticks], Gen.OneOf(DateTimeKind.Utc, DateTimeKind.Unspecified), (ticks, kind) => new DateTime(ticks, kind));
+
+    private static readonly Gen<BigInteger> AnyBig = Gen.Select(Gen.Byte.Array[0, 40], bytes => new BigInteger(bytes));
+
+    public static Gen<SaveValue> AnyTree { get; } = Gen.Recursive<SaveValue>((depth, inner) => depth > 3
+        ? Leaf
+        : Gen.Frequency((4, Leaf), (1, inner.List[0, 4].Select(ToList)), (1, Gen.Select(AnyText, inner).List[0, 4].Select(ToMap))));
+
+    public static Gen<SampleSave> Any { get; } = Gen.Select(AnyScalars(), AnyValues(), AnyCollections(), AnyDeclarations(), AnyTree,
+        (scalars, values, collections, declarations, tree) => new SampleSave
+        {
+            Scalars = scalars,
+            Values = values,
+            Collections = collections,
+            Declarations = declarations,
+            Tree = tree,
+        });
+
+    // What every form tells apart by itself: a single and a decimal are not among them, text forms do not mark those.
+    private static Gen<SaveValue> Leaf => Gen.OneOf(
+        Gen.Const(SaveValue.Null),
+        Gen.Bool.Select(value => (SaveValue)value),
+        AnyBig.Select(value => (SaveValue)value),
+        AnyText.Select(value => (SaveValue)value),
+        AnyDouble.Where(double.IsFinite).Select(value => (SaveValue)value));
+
+    private static SaveValue ToList(List<SaveValue> items)
+    {
+        var list = new SaveList();
+        items.ForEach(list.Add);
+        return list;
+    }
+
+    private static SaveValue ToMap(List<(string, SaveValue)> entries)
+    {
+        var map = new SaveMap();
+        entries.ForEach(entry => map[entry.Item1] = entry.Item2);
+        return map;
+    }
+
+    private static Gen<Scalars> AnyScalars() => Gen.Select(
+        Gen.Select(Gen.Bool, Gen.SByte, Gen.Byte, Gen.Short, Gen.UShort, Gen.Int, Gen.UInt, Gen.Long),
+        Gen.Select(Gen.ULong, Gen.ULong, AnyBig, AnySingle, AnyDouble, Gen.Decimal, Gen.Char, AnyText),
+        Gen.Byte.Array[0, 20],
+        (a, b, bytes) => new Scalars
+        {
+            Bool = a.Item1, SByte = a.Item2, Byte = a.Item3, Int16 = a.Item4, UInt16 = a.Item5, Int32 = a.Item6, UInt32 = a.Item7, Int64 = a.Item8,
+            UInt64 = b.Item1, Int128 = new Int128(b.Item1, b.Item2), UInt128 = new UInt128(b.Item2, b.Item1), BigInteger = b.Item3,
+            Half = (Half)b.Item4, Single = b.Item4, Double = b.Item5, Decimal = b.Item6, Char = b.Item7, Text = a.Item1 ? b.Item8 : null, Bytes = a.Item1 ? null : bytes,
+        });
+
+    private static Gen<Values> AnyValues() => Gen.Select(
+        Gen.Select(AnyTime, Gen.Guid, Gen.Int, AnySingle, Gen.TimeSpan, Gen.DateOnly, Gen.TimeOnly),
+        Gen.Select(AnySingle, AnySingle, Gen.Int[0, 6], Gen.Int[0, 3], Gen.Int),
+        (a, b) => new Values
+        {
+            Day = (DayOfWeek)b.Item3, Access = (FileAccess)b.Item4, Guid = a.Item2, DateTime = a.Item1,
+            DateTimeOffset = new DateTimeOffset(Math.Clamp(a.Item1.Ticks, TimeSpan.TicksPerDay, DateTime.MaxValue.Ticks - TimeSpan.TicksPerDay), TimeSpan.FromMinutes(a.Item3 % 600)),
+            DateOnly = a.Item6, TimeOnly = a.Item7, TimeSpan = a.Item5,
+            Uri = a.Item3 > 0 ? new Uri($"https://example.org/{a.Item3}?x=1") : null, Version = new Version(1, Math.Abs(a.Item3 % 100)),
+            MaybeInt = a.Item3 > 0 ? a.Item3 : null, MaybeTime = a.Item3 < 0 ? a.Item1 : null,
+            Vector2 = new(a.Item4, b.Item1), Vector3 = new(b.Item1, b.Item2, a.Item4), Vector4 = new(a.Item4, 0, 1, b.Item2), Quaternion = new(0, 1, a.Item4, b.Item1),
+            Plane = new(1, 0, 0, b.Item2), Matrix3x2 = new(1, 2, 3, 4, 5, a.Item4), Matrix4x4 = Matrix4x4.CreateTranslation(1, 2, 3) with { M11 = b.Item1 },
+            Color = a.Item3 % 2 == 0 ? Color.FromArgb(b.Item5) : Color.SeaGreen, Point = new(a.Item3, b.Item5), PointF = new(a.Item4, b.Item2), Size = new(b.Item5, a.Item3),
+            SizeF = new(b.Item1, b.Item2), Rectangle = new(1, 2, a.Item3, b.Item5), RectangleF = new(a.Item4, 2, 3, b.Item1), Memory = BitConverter.GetBytes(a.Item3),
+        });
+
+    private static Gen<Collections> AnyCollections() => Gen.Select(
+        Gen.Select(Gen.Int.Array, AnyDouble.List[0, 20], Gen.ULong.Array[0, 20], AnyText.Array[0, 8], AnyCrate.List[0, 12]),
+        Gen.Select(AnyText.List[0, 4].List[0, 4], AnyText.HashSet[0, 6], Gen.Int.HashSet[0, 6], Gen.Bool.List[0, 6]),
+        Gen.Select(Gen.Dictionary(AnyText, AnyCrate)[0, 6], Gen.Dictionary(Gen.Int, AnyText)[0, 6], Gen.Dictionary(Gen.Guid, Gen.Int.Array[0, 3])[0, 3], Gen.Dictionary(AnyTime, Gen.Bool)[0, 3]),
+        (a, b, c) => new Collections
+        {
+            Ints = a.Item1, Doubles = a.Item2, Longs = a.Item3, Texts = a.Item4, Crates = a.Item5, Nested = b.Item1, Set = b.Item2, Sorted = new(b.Item3),
+            Linked = new(b.Item4), Queue = new(a.Item4), Stack = new(a.Item4), Collection = new(a.Item5),
+            ByName = c.Item1.ToDictionary(pair => pair.Key, pair => pair.Value.Weight % 3 == 0 ? null : (Crate?)pair.Value),
+            ByNumber = c.Item2, ByDay = new() { [DayOfWeek.Friday] = 1.5f, [(DayOfWeek)a.Item5.Count] = -0f }, ById = c.Item3, ByTime = c.Item4,
+        });
+
+    private static Gen<Declarations> AnyDeclarations() => Gen.Select(AnyText, Gen.Int, AnyText.List[0, 3], (text, number, texts) =>
+    {
+        var declarations = new Declarations
+        {
+            Required = text, Init = text, Field = number, OddKey = number, Inherited = text, Letter = new Letter(text, number),
+            Box = number > 0 ? new Box<int> { Label = text, Size = number } : null, Hovering = number,
+        };
+        declarations.Change(number, -number);
+        declarations.GetOnly.Clear();
+        declarations.GetOnly.AddRange(texts);
+        return declarations;
+    });
+}
