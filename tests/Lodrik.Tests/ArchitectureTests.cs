@@ -1,0 +1,92 @@
+using System.Reflection.Metadata;
+using System.Runtime.CompilerServices;
+using System.Text.RegularExpressions;
+
+namespace Lodrik.Tests;
+
+/// <summary>The folder is the layer: code refers to its own folder and to those below it, never upward.</summary>
+public sealed partial class ArchitectureTests
+{
+    // From the top down. State and Storage are the ground; neither knows the other.
+    private static readonly string[] Layers = ["Sessions", "Scenes", "Slots", "Migrations", "Saves", "Protection", "Formats", "State", "Storage"];
+
+    [Fact]
+    public void No_folder_refers_to_one_above_it()
+    {
+        var sources = Sources();
+        var owners = sources.SelectMany(source => TypeNames(source.Text).Select(name => (name, source.Layer)))
+            .Where(one => one.Layer.Length > 0)
+            .ToLookup(one => one.name, one => one.Layer);
+        var upward = new List<string>();
+        foreach (var (path, layer, text) in sources.Where(source => source.Layer.Length > 0))
+        {
+            foreach (var word in Words().Matches(WithoutComments(text)).Select(match => match.Value).Distinct())
+            {
+                // Members that happen to have a type's name are not told apart; such names have to be listed below.
+                foreach (var owner in owners[word].Where(owner => !MayUse(layer, owner)))
+                {
+                    if (!MemberNames.Contains(word))
+                        upward.Add($"{path} ({layer}) refers to {word} ({owner})");
+                }
+            }
+        }
+        Assert.Empty(upward);
+    }
+
+    [Fact]
+    public void Every_folder_of_the_core_is_a_layer() =>
+        Assert.Empty(Sources().Select(source => source.Layer).Where(layer => layer.Length > 0).Distinct().Except(Layers));
+
+    [Fact]
+    public void The_core_has_no_interface_code()
+    {
+        using var stream = File.OpenRead(typeof(SaveStore<>).Assembly.Location);
+        using var image = new System.Reflection.PortableExecutable.PEReader(stream);
+        var metadata = image.GetMetadataReader();
+        var references = metadata.AssemblyReferences.Select(handle => metadata.GetString(metadata.GetAssemblyReference(handle).Name)).ToList();
+        Assert.DoesNotContain("System.Console", references);
+        Assert.DoesNotContain("System.CommandLine", references);
+        Assert.DoesNotContain(references, reference => reference.StartsWith("Spectre", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void Every_public_type_stands_in_the_root_namespace_or_in_that_of_its_layer()
+    {
+        var allowed = Layers.Select(layer => $"Lodrik.{layer}").Append("Lodrik").ToHashSet();
+        Assert.Empty(typeof(SaveStore<>).Assembly.GetExportedTypes().Where(type => !allowed.Contains(type.Namespace!)).Select(type => type.FullName));
+    }
+
+    private static readonly HashSet<string> MemberNames = ["Generation"];
+
+    private static bool MayUse(string layer, string owner) => (layer, owner) switch
+    {
+        _ when layer == owner => true,
+        ("State", "Storage") or ("Storage", "State") => false,
+        _ => Array.IndexOf(Layers, owner) > Array.IndexOf(Layers, layer),
+    };
+
+    private static List<(string Path, string Layer, string Text)> Sources([CallerFilePath] string here = "")
+    {
+        var core = Path.GetFullPath(Path.Combine(Path.GetDirectoryName(here)!, "..", "..", "src", "Lodrik"));
+        return
+        [
+            .. Directory.EnumerateFiles(core, "*.cs", SearchOption.AllDirectories)
+                .Select(path => (Path: Path.GetRelativePath(core, path), Text: File.ReadAllText(path)))
+                .Where(source => !source.Path.StartsWith("obj", StringComparison.Ordinal) && !source.Path.StartsWith("bin", StringComparison.Ordinal))
+                .Select(source => (source.Path, source.Path.Contains(Path.DirectorySeparatorChar) ? source.Path.Split(Path.DirectorySeparatorChar)[0] : "", source.Text)),
+        ];
+    }
+
+    private static IEnumerable<string> TypeNames(string text) => Declarations().Matches(text).Select(match => match.Groups[1].Value);
+
+    private static string WithoutComments(string text) => Comments().Replace(text, "");
+
+    [GeneratedRegex(@"^(?:public |internal |private )?(?:sealed |static |abstract |readonly |ref |partial )*(?:class|struct|interface|enum|record(?: struct)?) (\w+)", RegexOptions.Multiline)]
+    private static partial Regex Declarations();
+
+    [GeneratedRegex(@"//.*$|""(?:[^""\\]|\\.)*""", RegexOptions.Multiline)]
+    private static partial Regex Comments();
+
+    [GeneratedRegex(@"\b[A-Z]\w+\b")]
+    private static partial Regex Words();
+}

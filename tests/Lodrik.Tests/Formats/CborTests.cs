@@ -1,0 +1,294 @@
+using System.Formats.Cbor;
+using System.Numerics;
+using CsCheck;
+using Lodrik.Formats;
+using Lodrik.Formats.Binary;
+using Lodrik.State;
+using Lodrik.Tests.State;
+
+namespace Lodrik.Tests.Formats;
+
+/// <summary>The token writer and reader against System.Formats.Cbor, which is the oracle for RFC 8949.</summary>
+public sealed class CborTests
+{
+    [Fact]
+    public void Every_tree_that_we_write_is_read_the_same_by_the_platforms_reader() => SampleStates.AnyTree.Sample(
+        tree =>
+        {
+            using var buffer = new PooledBuffer();
+            var writer = new BinaryStateWriter(buffer);
+            SaveValueCodec.Write(ref writer, tree);
+            var reader = new CborReader(buffer.WrittenMemory, CborConformanceMode.Strict);
+            Assert.Equal(tree, Read(reader));
+            Assert.Equal(0, reader.BytesRemaining);
+        },
+        iter: 2000, threads: 2);
+
+    [Fact]
+    public void Every_tree_that_the_platform_writes_is_read_the_same_by_us() => SampleStates.AnyTree.Sample(
+        tree =>
+        {
+            var writer = new CborWriter(CborConformanceMode.Strict, convertIndefiniteLengthEncodings: true);
+            Write(writer, tree);
+            var reader = new BinaryStateReader(writer.Encode());
+            Assert.Equal(tree, Widened(SaveValueCodec.ReadTree(ref reader)));
+            reader.End();
+        },
+        iter: 2000, threads: 2);
+
+    [Fact]
+    public void Whole_saves_are_well_formed_CBOR_behind_the_self_described_tag() => SampleStates.Any.Sample(
+        save =>
+        {
+            var reader = new CborReader(StateFile.ToBytes(save), CborConformanceMode.Strict);
+            Assert.Equal(CborTag.SelfDescribeCbor, reader.ReadTag());
+            var parts = reader.ReadStartArray();
+            Assert.Equal(5 + 5, parts);
+            Assert.Equal(1, reader.ReadInt32());
+            reader.ReadByteString();
+            for (var i = 2; i < parts - 1; i++)
+            {
+                // The header, the table and each section are CBOR within their byte strings.
+                var inner = new CborReader(reader.ReadByteString(), CborConformanceMode.Strict);
+                inner.SkipValue();
+                Assert.Equal(0, inner.BytesRemaining);
+            }
+            reader.ReadNull();
+            reader.ReadEndArray();
+            Assert.Equal(0, reader.BytesRemaining);
+        },
+        iter: 200, threads: 2);
+
+    // Appendix A of RFC 8949, as far as values have one: the diagnostic notation beside the bytes.
+    [Theory]
+    [InlineData("00", 0L)]
+    [InlineData("01", 1L)]
+    [InlineData("0a", 10L)]
+    [InlineData("17", 23L)]
+    [InlineData("1818", 24L)]
+    [InlineData("1819", 25L)]
+    [InlineData("1864", 100L)]
+    [InlineData("1903e8", 1000L)]
+    [InlineData("1a000f4240", 1000000L)]
+    [InlineData("1b000000e8d4a51000", 1000000000000L)]
+    [InlineData("20", -1L)]
+    [InlineData("29", -10L)]
+    [InlineData("3863", -100L)]
+    [InlineData("3903e7", -1000L)]
+    public void Whole_numbers_of_the_standards_examples_are_read_and_written(string hex, long value)
+    {
+        var bytes = Convert.FromHexString(hex);
+        Assert.Equal(value, new BinaryStateReader(bytes).ReadInteger(long.MinValue, long.MaxValue));
+        using var buffer = new PooledBuffer();
+        new BinaryStateWriter(buffer).WriteInteger(value);
+        Assert.Equal(bytes, buffer.Written.ToArray());
+    }
+
+    [Theory]
+    [InlineData("1bffffffffffffffff", "18446744073709551615")]
+    [InlineData("c249010000000000000000", "18446744073709551616")]
+    [InlineData("3bffffffffffffffff", "-18446744073709551616")]
+    [InlineData("c349010000000000000000", "-18446744073709551617")]
+    public void Big_numbers_of_the_standards_examples_are_read_and_written(string hex, string value)
+    {
+        var bytes = Convert.FromHexString(hex);
+        Assert.Equal(BigInteger.Parse(value), new BinaryStateReader(bytes).ReadBigInteger());
+        using var buffer = new PooledBuffer();
+        new BinaryStateWriter(buffer).WriteBigInteger(BigInteger.Parse(value));
+        Assert.Equal(bytes, buffer.Written.ToArray());
+    }
+
+    [Theory]
+    [InlineData("f90000", 0.0)]
+    [InlineData("f98000", -0.0)]
+    [InlineData("f93c00", 1.0)]
+    [InlineData("fb3ff199999999999a", 1.1)]
+    [InlineData("f97bff", 65504.0)]
+    [InlineData("fa47c35000", 100000.0)]
+    [InlineData("fa7f7fffff", 3.4028234663852886e+38)]
+    [InlineData("fb7e37e43c8800759c", 1.0e+300)]
+    [InlineData("f90001", 5.960464477539063e-8)]
+    [InlineData("f90400", 0.00006103515625)]
+    [InlineData("f9c400", -4.0)]
+    [InlineData("fbc010666666666666", -4.1)]
+    [InlineData("f97c00", double.PositiveInfinity)]
+    [InlineData("fa7fc00000", double.NaN)]
+    [InlineData("fbfff0000000000000", double.NegativeInfinity)]
+    public void Floats_of_the_standards_examples_are_read(string hex, double value) =>
+        Assert.Equal(Bits(value), Bits(new BinaryStateReader(Convert.FromHexString(hex)).ReadDouble()));
+
+    [Theory]
+    [InlineData("60", "")]
+    [InlineData("6449455446", "IETF")]
+    [InlineData("62225c", "\"\\")]
+    [InlineData("62c3bc", "ü")]
+    [InlineData("63e6b0b4", "水")]
+    [InlineData("64f0908591", "\ud800\udd51")]
+    public void Text_of_the_standards_examples_is_read_and_written(string hex, string value)
+    {
+        var bytes = Convert.FromHexString(hex);
+        Assert.Equal(value, new BinaryStateReader(bytes).ReadText());
+        using var buffer = new PooledBuffer();
+        new BinaryStateWriter(buffer).WriteText(value);
+        Assert.Equal(bytes, buffer.Written.ToArray());
+    }
+
+    [Theory]
+    [InlineData("80", "[]")]
+    [InlineData("83010203", "[1, 2, 3]")]
+    [InlineData("8301820203820405", "[1, [2, 3], [4, 5]]")]
+    [InlineData("a0", "{}")]
+    [InlineData("a26161016162820203", "{\"a\": 1, \"b\": [2, 3]}")]
+    [InlineData("826161a161626163", "[\"a\", {\"b\": \"c\"}]")]
+    [InlineData("84f4f5f6f7", "[false, true, null, null]")]
+    public void Structures_of_the_standards_examples_are_read(string hex, string json)
+    {
+        var reader = new BinaryStateReader(Convert.FromHexString(hex));
+        var expected = new Lodrik.Formats.Json.JsonStateReader(System.Text.Encoding.UTF8.GetBytes(json));
+        Assert.Equal(SaveValueCodec.ReadTree(ref expected), SaveValueCodec.ReadTree(ref reader));
+        reader.End();
+    }
+
+    [Theory]
+    [InlineData("1c")]
+    [InlineData("18")]
+    [InlineData("62ff")]
+    [InlineData("61ff")]
+    [InlineData("8201")]
+    [InlineData("a101")]
+    [InlineData("ff")]
+    [InlineData("f8ff")]
+    [InlineData("d90001")]
+    [InlineData("c482")]
+    [InlineData("c4820000ff")]
+    [InlineData("d84e4101")]
+    public void What_is_not_well_formed_is_refused(string hex) => Assert.Throws<ContentException>(() =>
+    {
+        var reader = new BinaryStateReader(Convert.FromHexString(hex));
+        SaveValueCodec.ReadTree(ref reader);
+        reader.End();
+    });
+
+    [Fact]
+    public void A_typed_array_is_read_as_numbers_of_another_type_and_item_by_item()
+    {
+        using var buffer = new PooledBuffer();
+        new BinaryStateWriter(buffer).WriteNumbers<short>([1, -2, 300]);
+        Assert.Equal(new long[] { 1, -2, 300 }, new BinaryStateReader(buffer.Written).ReadNumbers<long>());
+        Assert.Equal(new double[] { 1, -2, 300 }, new BinaryStateReader(buffer.Written).ReadNumbers<double>());
+        var reader = new BinaryStateReader(buffer.Written);
+        Assert.Equal(3, ((SaveList)SaveValueCodec.ReadTree(ref reader)).Count);
+        reader.End();
+        Assert.Throws<ContentException>(() => new BinaryStateReader(buffer.Written).ReadNumbers<byte>());
+    }
+
+    [Theory]
+    [InlineData("0"), InlineData("1.50"), InlineData("-79228162514264337593543950335"), InlineData("0.0000000000000000000000000001")]
+    public void A_decimal_keeps_its_scale(string text)
+    {
+        var value = decimal.Parse(text, System.Globalization.CultureInfo.InvariantCulture);
+        using var buffer = new PooledBuffer();
+        new BinaryStateWriter(buffer).WriteDecimal(value);
+        Assert.Equal(value, new CborReader(buffer.WrittenMemory).ReadDecimal());
+        Assert.Equal(decimal.GetBits(value), decimal.GetBits(new BinaryStateReader(buffer.Written).ReadDecimal()));
+    }
+
+    /// <summary>The bits of a number; all that are no number are the same.</summary>
+    private static long Bits(double value) => double.IsNaN(value) ? -1 : BitConverter.DoubleToInt64Bits(value);
+
+    /// <summary>The tree with every single widened: the platform's writer takes the shortest float that keeps the value.</summary>
+    private static SaveValue Widened(SaveValue value)
+    {
+        switch (value)
+        {
+            case SaveScalar { Kind: SaveValueKind.Single } scalar:
+                return (double)scalar.Single;
+            case SaveList list:
+                var items = new SaveList();
+                foreach (var item in list)
+                    items.Add(Widened(item));
+                return items;
+            case SaveMap map:
+                var entries = new SaveMap();
+                foreach (var (key, entry) in map)
+                    entries[key] = Widened(entry);
+                return entries;
+            default:
+                return value;
+        }
+    }
+
+    private static SaveValue Read(CborReader reader)
+    {
+        switch (reader.PeekState())
+        {
+            case CborReaderState.Null:
+                reader.ReadNull();
+                return SaveValue.Null;
+            case CborReaderState.Boolean:
+                return reader.ReadBoolean();
+            case CborReaderState.UnsignedInteger:
+                return new BigInteger(reader.ReadUInt64());
+            case CborReaderState.NegativeInteger:
+                return -1 - new BigInteger(reader.ReadCborNegativeIntegerRepresentation());
+            case CborReaderState.Tag:
+                return reader.ReadBigInteger();
+            case CborReaderState.DoublePrecisionFloat:
+                return reader.ReadDouble();
+            case CborReaderState.TextString:
+                return reader.ReadTextString();
+            case CborReaderState.StartArray:
+                var list = new SaveList();
+                for (var count = reader.ReadStartArray(); count > 0; count--)
+                    list.Add(Read(reader));
+                reader.ReadEndArray();
+                return list;
+            default:
+                var map = new SaveMap();
+                for (var count = reader.ReadStartMap(); count > 0; count--)
+                    map[reader.ReadTextString()] = Read(reader);
+                reader.ReadEndMap();
+                return map;
+        }
+    }
+
+    private static void Write(CborWriter writer, SaveValue value)
+    {
+        switch (value)
+        {
+            case SaveList list:
+                writer.WriteStartArray(list.Count);
+                foreach (var item in list)
+                    Write(writer, item);
+                writer.WriteEndArray();
+                break;
+            case SaveMap map:
+                writer.WriteStartMap(map.Count);
+                foreach (var (key, entry) in map)
+                {
+                    writer.WriteTextString(key);
+                    Write(writer, entry);
+                }
+                writer.WriteEndMap();
+                break;
+            case SaveScalar { Kind: SaveValueKind.Bool } scalar:
+                writer.WriteBoolean(scalar.Bool);
+                break;
+            case SaveScalar { Kind: SaveValueKind.Integer } scalar when scalar.Integer >= 0 && scalar.Integer <= ulong.MaxValue:
+                writer.WriteUInt64((ulong)scalar.Integer);
+                break;
+            case SaveScalar { Kind: SaveValueKind.Integer } scalar:
+                writer.WriteBigInteger(scalar.Integer);
+                break;
+            case SaveScalar { Kind: SaveValueKind.Double } scalar:
+                writer.WriteDouble(scalar.Double);
+                break;
+            case SaveScalar { Kind: SaveValueKind.Text } scalar:
+                writer.WriteTextString(scalar.Text);
+                break;
+            default:
+                writer.WriteNull();
+                break;
+        }
+    }
+}

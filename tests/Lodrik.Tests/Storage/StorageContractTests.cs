@@ -1,0 +1,174 @@
+using Lodrik.Storage;
+
+namespace Lodrik.Tests.Storage;
+
+/// <summary>What every storage has to do, whatever stands behind it.</summary>
+public abstract class StorageContractTests
+{
+    protected abstract ISaveStorage Storage { get; }
+
+    [Fact]
+    public void What_is_written_is_read_back_whole_and_in_ranges()
+    {
+        Storage.Write("slots/a/1.json", "0123456789"u8.ToArray(), replace: false);
+        Assert.Equal("0123456789"u8.ToArray(), Storage.Read("slots/a/1.json"));
+        Assert.Equal("234"u8.ToArray(), Storage.Read("slots/a/1.json", 2, 3));
+        Assert.Equal("89"u8.ToArray(), Storage.Read("slots/a/1.json", 8, 100));
+        Assert.Equal([], Storage.Read("slots/a/1.json", 100, 1)!);
+        Assert.Equal([], Storage.Read("slots/a/1.json", 0, 0)!);
+    }
+
+    [Fact]
+    public void What_is_not_there_is_read_as_nothing_and_deleted_as_nothing()
+    {
+        Assert.Null(Storage.Read("none"));
+        Assert.Null(Storage.Read("no/such/file", 0, 10));
+        Assert.False(Storage.Delete("none"));
+        Assert.Empty(Storage.List(""));
+        Assert.Empty(Storage.List("no/such"));
+    }
+
+    [Fact]
+    public void A_file_that_is_there_is_replaced_only_when_asked()
+    {
+        Storage.Write("a", "one"u8.ToArray(), replace: false);
+        Assert.Throws<StorageException>(() => Storage.Write("a", "two"u8.ToArray(), replace: false));
+        Assert.Equal("one"u8.ToArray(), Storage.Read("a"));
+        Storage.Write("a", "two"u8.ToArray(), replace: true);
+        Assert.Equal("two"u8.ToArray(), Storage.Read("a"));
+    }
+
+    [Fact]
+    public void A_listing_has_every_file_below_the_folder_and_no_other()
+    {
+        foreach (var name in new[] { "a/1", "a/b/2", "ab/3", "4" })
+            Storage.Write(name, new byte[name.Length], replace: false);
+        Assert.Equal([new StoredFile("a/1", 3), new("a/b/2", 5)], Storage.List("a").OrderBy(file => file.Name));
+        Assert.Equal(["4", "a/1", "a/b/2", "ab/3"], Storage.List("").Select(file => file.Name).Order(StringComparer.Ordinal));
+        Assert.True(Storage.Delete("a/1"));
+        Assert.Equal([new StoredFile("a/b/2", 5)], Storage.List("a"));
+    }
+
+    [Fact]
+    public void What_was_handed_over_can_be_changed_afterwards()
+    {
+        var bytes = "one"u8.ToArray();
+        Storage.Write("a", bytes, replace: false);
+        bytes[0] = 0;
+        Assert.Equal("one"u8.ToArray(), Storage.Read("a"));
+        Storage.Read("a")![0] = 0;
+        Assert.Equal("one"u8.ToArray(), Storage.Read("a"));
+    }
+
+    [Theory]
+    [InlineData(""), InlineData("../a"), InlineData("a/../../b"), InlineData("/etc/passwd"), InlineData("a//b"), InlineData("."), InlineData("a\\b"), InlineData("a\0")]
+    public void A_name_that_leads_out_of_the_storage_is_refused(string name)
+    {
+        Assert.ThrowsAny<ArgumentException>(() => Storage.Write(name, default, replace: true));
+        Assert.ThrowsAny<ArgumentException>(() => Storage.Read(name));
+        Assert.ThrowsAny<ArgumentException>(() => Storage.Delete(name));
+    }
+}
+
+public sealed class MemoryStorageTests : StorageContractTests
+{
+    protected override ISaveStorage Storage { get; } = new MemoryStorage();
+}
+
+public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
+
+    public DirectoryStorageTests() => Storage = new DirectoryStorage(Path.Combine(_folder, "not", "yet"));
+
+    protected override ISaveStorage Storage { get; }
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Fact]
+    public void The_steps_of_a_write_come_in_the_order_that_makes_it_durable()
+    {
+        var steps = new RecordedOperations();
+        new DirectoryStorage(_folder, steps).Write("slots/a/1.json", "x"u8.ToArray(), replace: false);
+        var (slots, a, file) = (Path.Combine(_folder, "slots"), Path.Combine(_folder, "slots", "a"), Path.Combine(_folder, "slots", "a", "1.json"));
+        Assert.Equal(
+            [$"make {slots}", $"flush {_folder}", $"make {a}", $"flush {slots}", $"write {file}.tmp", $"rename {file}.tmp {file}", $"flush {a}"],
+            steps.Done);
+    }
+
+    [Theory]
+    [InlineData("write"), InlineData("rename")]
+    public void A_write_that_fails_half_way_leaves_nothing_behind(string step)
+    {
+        var storage = new DirectoryStorage(_folder, new RecordedOperations { FailAt = step });
+        var problem = Assert.Throws<StorageException>(() => storage.Write("a", "x"u8.ToArray(), replace: false));
+        Assert.Contains("disk is full", problem.Message, StringComparison.Ordinal);
+        Assert.Empty(Directory.GetFileSystemEntries(_folder));
+    }
+
+    [Fact]
+    public void A_temporary_file_that_a_crash_left_is_never_listed()
+    {
+        File.WriteAllText(Path.Combine(_folder, "1.json.tmp"), "half");
+        Assert.Empty(new DirectoryStorage(_folder).List(""));
+        new DirectoryStorage(_folder).Write("1.json", "whole"u8.ToArray(), replace: false);
+        Assert.Equal("whole", File.ReadAllText(Path.Combine(_folder, "1.json")));
+    }
+
+    [Fact]
+    public void A_file_in_place_of_the_folder_is_a_clear_error()
+    {
+        var path = Path.Combine(_folder, "saves");
+        File.WriteAllText(path, "I am a file");
+        Assert.Throws<StorageException>(() => new DirectoryStorage(path).List(""));
+        Assert.Throws<StorageException>(() => new DirectoryStorage(path).Write("a", default, replace: true));
+        Assert.Equal("I am a file", File.ReadAllText(path));
+    }
+
+    [Fact]
+    public void A_folder_in_place_of_a_file_is_a_clear_error()
+    {
+        Directory.CreateDirectory(Path.Combine(_folder, "a", "b"));
+        var problem = Assert.Throws<StorageException>(() => new DirectoryStorage(_folder).Read("a"));
+        Assert.Contains("folder", problem.Message, StringComparison.Ordinal);
+        Assert.Throws<StorageException>(() => new DirectoryStorage(_folder).Write("a", default, replace: true));
+    }
+
+    /// <summary>The system's own operations, written down, and failing where a test wants it.</summary>
+    private sealed class RecordedOperations : IFileOperations
+    {
+        private readonly FileOperations _system = FileOperations.System;
+
+        public List<string> Done { get; } = [];
+
+        public string? FailAt { get; init; }
+
+        public bool Exists(string path) => _system.Exists(path);
+
+        public bool FolderExists(string path) => _system.FolderExists(path);
+
+        public void MakeFolder(string path) => Do($"make {path}", () => _system.MakeFolder(path));
+
+        public void DropEmptyFolder(string path) => _system.DropEmptyFolder(path);
+
+        public IEnumerable<(string Path, long Bytes)> List(string folder) => _system.List(folder);
+
+        public byte[]? Read(string path, long offset, int count) => _system.Read(path, offset, count);
+
+        public void WriteAndFlush(string path, ReadOnlyMemory<byte> bytes) => Do($"write {path}", () => _system.WriteAndFlush(path, bytes));
+
+        public void Rename(string from, string to) => Do($"rename {from} {to}", () => _system.Rename(from, to));
+
+        public void Delete(string path) => _system.Delete(path);
+
+        public void FlushFolder(string path) => Do($"flush {path}", () => _system.FlushFolder(path));
+
+        private void Do(string step, Action act)
+        {
+            if (FailAt is not null && step.StartsWith(FailAt, StringComparison.Ordinal))
+                throw new IOException("No space left on device", 28);
+            act();
+            Done.Add(step);
+        }
+    }
+}
