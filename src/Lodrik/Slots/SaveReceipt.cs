@@ -17,7 +17,14 @@ public sealed record SaveReceipt(
 
     /// <summary>The receipt as a line for a log or a console.</summary>
     public override string ToString() =>
-        FormattableString.Invariant($"saved {Slot}, generation {Generation}: {Bytes:N0} bytes of {Form} in {Milliseconds:F1} ms, {File}");
+        FormattableString.Invariant($"saved {Slot}, generation {Generation}: {Bytes} bytes of {FormInWords} in {Milliseconds:F1} ms, {File}");
+
+    private string FormInWords => Form switch
+    {
+        SaveForm.Json => "JSON",
+        SaveForm.Xml => "XML",
+        _ => "binary",
+    };
 }
 
 /// <summary>Whether there was something to load.</summary>

@@ -201,7 +201,7 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
                 {
                     var file = _files.Open(slot, generation);
                     var result = new LoadResult<T>(slot, generation.Number, decode(file), file) { PassedOver = passedOver };
-                    Remember(slot, file.Header?.Playthrough ?? Playthrough);
+                    Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);
                     StoreLog.Loaded(_log, slot, generation.Number, _files.Storage.Locate(generation.File));
                     return result;
                 }
@@ -217,26 +217,29 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
 
     private SaveHeader Describe(SlotName slot, SaveLabel label, SaveHeader? parent)
     {
-        var header = new SaveHeader
+        var shown = new SlotLabel
+        {
+            Title = label.Title,
+            Kind = label.Kind ?? (slot == SlotName.Quick ? SaveKind.Quick : slot == SlotName.Auto ? SaveKind.Auto : SaveKind.Manual),
+            Played = label.Played,
+            Playthrough = Playthrough,
+            ParentId = parent?.SaveId,
+        };
+        foreach (var (name, value) in label.Summary)
+            shown.Summary[name] = value;
+        return new SaveHeader
         {
             Game = T.Root.Game,
             Version = T.Root.Version,
             SaveId = NewId(),
-            ParentId = parent?.SaveId,
-            Playthrough = Playthrough,
-            Kind = label.Kind ?? (slot == SlotName.Quick ? SaveKind.Quick : slot == SlotName.Auto ? SaveKind.Auto : SaveKind.Manual),
-            Title = label.Title,
             Saved = _clock.GetUtcNow(),
-            Played = label.Played,
+            Slot = shown,
         };
-        foreach (var (name, value) in label.Summary)
-            header.Summary[name] = value;
-        return header;
     }
 
     private bool IsAnothers(SlotName slot, SlotSummary occupant) =>
         slot != SlotName.Quick && slot != SlotName.Auto && slot != CurrentSlot
-        && (occupant.Header is null || occupant.Header.Playthrough != Playthrough);
+        && occupant.Header?.Slot?.Playthrough != Playthrough;
 
     private void Remember(SlotName slot, Guid playthrough)
     {

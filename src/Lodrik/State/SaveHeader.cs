@@ -36,27 +36,11 @@ public sealed partial class SaveHeader
     [Saved("save")]
     public Guid SaveId { get; internal set; }
 
-    /// <summary>The id of the save that the same slot held before; null for the first.</summary>
-    [Saved("parent")]
-    public Guid? ParentId { get; internal set; }
-
-    /// <summary>The playthrough that the save belongs to.</summary>
-    public Guid Playthrough { get; internal set; }
-
-    /// <summary>Why the save was made.</summary>
-    public SaveKind Kind { get; internal set; }
-
-    /// <summary>The title that the game gave it; may be empty.</summary>
-    public string Title { get; internal set; } = "";
-
-    /// <summary>The game's own values for the slot list, in the game's order.</summary>
-    public OrderedDictionary<string, State.SaveValue> Summary { get; internal set; } = [];
-
     /// <summary>When it was saved.</summary>
     public DateTimeOffset Saved { get; internal set; }
 
-    /// <summary>How long the playthrough had been played.</summary>
-    public TimeSpan Played { get; internal set; }
+    /// <summary>What a slot list shows of it; null where it was saved to no slot.</summary>
+    public SlotLabel? Slot { get; internal set; }
 
     /// <summary>The form of the sections' content.</summary>
     public SaveForm Content { get; internal set; }
@@ -66,4 +50,54 @@ public sealed partial class SaveHeader
 
     /// <summary>The digest of the list of sections (XXH3, 128 bits, in hexadecimal).</summary>
     public string ContentsDigest { get; internal set; } = "";
+
+    /// <summary>The id of the save that the same slot held before; null for the first.</summary>
+    [NotSaved]
+    public Guid? ParentId => Slot?.ParentId;
+
+    /// <summary>The playthrough that the save belongs to; all zeros where it was saved to no slot.</summary>
+    [NotSaved]
+    public Guid Playthrough => Slot?.Playthrough ?? default;
+
+    /// <summary>Why the save was made.</summary>
+    [NotSaved]
+    public SaveKind Kind => Slot?.Kind ?? default;
+
+    /// <summary>The title that the game gave it; may be empty.</summary>
+    [NotSaved]
+    public string Title => Slot?.Title ?? "";
+
+    /// <summary>The game's own values for the slot list, in the game's order.</summary>
+    [NotSaved]
+    public IReadOnlyDictionary<string, State.SaveValue> Summary => Slot?.Summary ?? NoSummary;
+
+    /// <summary>How long the playthrough had been played.</summary>
+    [NotSaved]
+    public TimeSpan Played => Slot?.Played ?? default;
+
+    private static readonly OrderedDictionary<string, State.SaveValue> NoSummary = [];
+}
+
+/// <summary>What the header of a save in a slot says for the slot list.</summary>
+[StateType]
+public sealed partial class SlotLabel
+{
+    /// <summary>The title that the game gave the save; may be empty.</summary>
+    public string Title { get; internal set; } = "";
+
+    /// <summary>Why the save was made.</summary>
+    public SaveKind Kind { get; internal set; }
+
+    /// <summary>How long the playthrough had been played.</summary>
+    public TimeSpan Played { get; internal set; }
+
+    /// <summary>The game's own values, in the game's order.</summary>
+    public OrderedDictionary<string, State.SaveValue> Summary { get; internal set; } = [];
+
+    /// <summary>The playthrough that the save belongs to.</summary>
+    public Guid Playthrough { get; internal set; }
+
+    /// <summary>The id of the save that the same slot held before; null for the first.</summary>
+    [Saved("parent")]
+    public Guid? ParentId { get; internal set; }
 }

@@ -1,0 +1,73 @@
+using Lodrik;
+using Tidewarden;
+
+// Saves and loads in every form, in a program without a just-in-time compiler. It prints one line per check, and ends with
+// an error where one fails.
+var failed = 0;
+var folder = Directory.CreateTempSubdirectory("lodrik-aot-");
+try
+{
+    foreach (var form in Enum.GetValues<SaveForm>())
+    {
+        using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = Path.Combine(folder.FullName, form.ToString()), Form = form });
+        var story = Story.Play(store);
+        Check($"{form}: the scene is as it was at the save", story.Loaded.Shows(story.AtSave));
+        Check($"{form}: the slots are listed", store.List().Count == 3);
+
+        var path = Path.Combine(folder.FullName, $"flags.{form}");
+        StateFile.Write(path, new Flags { Marks = { [3] = Mark.Seen | Mark.Lit }, Numbers = { 1, 2, 3 }, Note = null }, form);
+        var flags = StateFile.Read<Flags>(path);
+        Check($"{form}: a state type comes back", flags.Marks[3] == (Mark.Seen | Mark.Lit) && flags.Numbers.Count == 3 && flags.Letter.To == "the miller");
+        Check($"{form}: a save can be looked into without its types", SavedFile.Open(path).ReadSection("state").ToString() == "4 entries");
+
+        var bytes = File.ReadAllBytes(path);
+        Check($"{form}: a cut save is refused", Refuses(() => StateFile.FromBytes<Flags>(bytes.AsMemory(0, bytes.Length / 2))));
+    }
+}
+finally
+{
+    folder.Delete(recursive: true);
+}
+return failed == 0 ? 0 : 1;
+
+void Check(string what, bool holds)
+{
+    Console.WriteLine($"{(holds ? "ok" : "FAILED")}  {what}");
+    failed += holds ? 0 : 1;
+}
+
+static bool Refuses(Action act)
+{
+    try
+    {
+        act();
+        return false;
+    }
+    catch (SaveException)
+    {
+        return true;
+    }
+}
+
+[Flags]
+internal enum Mark
+{
+    None = 0,
+    Seen = 1,
+    Lit = 2,
+}
+
+[StateType]
+internal sealed partial class Flags
+{
+    public Dictionary<int, Mark> Marks { get; set; } = [];
+
+    public HashSet<long> Numbers { get; } = [];
+
+    public string? Note { get; init; } = "none";
+
+    public Letter Letter { get; set; } = new("the miller", 2);
+}
+
+[StateType]
+internal sealed partial record Letter(string To, int Pages);
