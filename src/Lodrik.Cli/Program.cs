@@ -21,6 +21,6 @@ try
 }
 catch (SaveException exception)
 {
-    Screen.Error.MarkupLineInterpolated($"[{Screen.Bad}]{exception.Message}[/]");
+    Screen.Error.MarkupLineInterpolated($"[{Screen.Bad}]{Screen.Visible(exception.Message)}[/]");
     return ExitCode.FoundWrong;
 }

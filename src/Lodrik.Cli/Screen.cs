@@ -27,6 +27,16 @@ internal static class Screen
     /// <summary>Where errors go.</summary>
     public static IAnsiConsole Error { get; } = Make(Console.Error, Console.IsErrorRedirected);
 
+    /// <summary>
+    /// Text from a file as markup: what Spectre would take for markup is escaped, and control characters are written out, so
+    /// that no save can move the cursor or color the screen.
+    /// </summary>
+    public static string Text(string text) => Markup.Escape(Visible(text));
+
+    /// <summary>Text with its control characters written as escapes.</summary>
+    public static string Visible(string text) =>
+        text.Any(char.IsControl) ? string.Concat(text.Select(c => char.IsControl(c) ? $"\\u{(int)c:x4}" : c.ToString())) : text;
+
     public static string Size(long bytes) => bytes switch
     {
         < 10_000 => string.Create(CultureInfo.InvariantCulture, $"{bytes} B"),

@@ -42,7 +42,7 @@ internal static class CheckCommand
         }
         catch (SaveException exception) when (exception is not StorageException)
         {
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]damaged[/]  {exception.Message}");
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]damaged[/]  {Screen.Visible(exception.Message)}");
             return false;
         }
         var (color, word) = file.Health switch
@@ -53,6 +53,7 @@ internal static class CheckCommand
             _ => (Screen.Bad, "damaged"),
         };
         Screen.Out.MarkupLineInterpolated($"[{color}]{word}[/]  {path}");
+        var sections = new Grid().AddColumn(new GridColumn().Padding(2, 0, 2, 0)).AddColumn(new GridColumn().RightAligned()).AddColumn();
         foreach (var section in file.Sections.Where(section => details || section.Health is not (SectionHealth.Intact or SectionHealth.Unchecked)))
         {
             var mark = section.Health switch
@@ -62,10 +63,12 @@ internal static class CheckCommand
                 SectionHealth.Unchecked => $"[{Screen.Faint}]unchecked[/]",
                 _ => $"[{Screen.Bad}]damaged[/]",
             };
-            Screen.Out.MarkupLine($"  [{Screen.Name}]{Markup.Escape(section.Name)}[/]  {Screen.Size(section.Bytes)}  {mark}");
+            sections.AddRow($"[{Screen.Name}]{Screen.Text(section.Name)}[/]", Screen.Size(section.Bytes), mark);
         }
         foreach (var section in file.MissingSections)
-            Screen.Out.MarkupLine($"  [{Screen.Name}]{Markup.Escape(section)}[/]  [{Screen.Notice}]taken out[/]");
+            sections.AddRow($"[{Screen.Name}]{Screen.Text(section)}[/]", "", $"[{Screen.Notice}]taken out[/]");
+        if (sections.Rows.Count > 0)
+            Screen.Out.Write(sections);
         return file.Health is SectionHealth.Intact or SectionHealth.Unchecked;
     }
 

@@ -54,7 +54,7 @@ internal static class DemoCommand
         {
             Screen.Out.Write(new Columns(moments.Select(Map)).Collapse());
         }
-        Screen.Out.MarkupLine($"[{Screen.Faint}]@ warden  [/]{Sign('B')} [{Screen.Faint}]beacon lit[/]  {Sign('b')} [{Screen.Faint}]dark[/]  {Sign('*')} [{Screen.Faint}]drift lantern[/]  {Sign('p')} [{Screen.Faint}]punt[/]  {Sign('s')} [{Screen.Faint}]sluice[/]  {Sign('o')} [{Screen.Faint}]oil[/]  {Sign('l')} [{Screen.Faint}]letter[/]  {Sign('h')} [{Screen.Faint}]heron[/]");
+        Screen.Out.MarkupLine($"[{Screen.Faint}]@ warden  [/]{Sign('B')} [{Screen.Faint}]beacon lit[/]  {Sign('b')} [{Screen.Faint}]dark[/]  {Sign('*')} [{Screen.Faint}]drift lantern[/]  {Sign('p')} [{Screen.Faint}]punt[/]  {Sign('s')} [{Screen.Faint}]sluice[/] {Sign('S')} [{Screen.Faint}]open[/]  {Sign('o')} [{Screen.Faint}]oil[/]  {Sign('l')} [{Screen.Faint}]letter[/]  {Sign('h')} [{Screen.Faint}]heron[/]");
         Screen.Out.WriteLine();
 
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
@@ -110,7 +110,7 @@ internal static class DemoCommand
         var file = story.Receipts.Single(receipt => receipt.Slot == "evening").File;
         Screen.Out.MarkupLineInterpolated($"The saves are in [bold]{folder}[/]. Try next:");
         foreach (var command in (string[])[$"slots {json}", $"show {file}", $"show {file} scenes/marsh/entities/beacon-1", $"check {folder}"])
-            Screen.Out.WriteLine($"  lodrik {command}");
+            Screen.Out.Profile.Out.Writer.WriteLine($"  lodrik {command}"); // Not wrapped, so that it can be copied.
         Screen.Out.MarkupLine($"[{Screen.Faint}]Without an installed lodrik: dotnet run --project src/Lodrik.Cli -- slots …[/]");
     }
 

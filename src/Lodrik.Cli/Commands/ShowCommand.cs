@@ -40,7 +40,7 @@ internal static class ShowCommand
         {
             if (section.Health == SectionHealth.Damaged)
             {
-                Screen.Out.MarkupLine($"[{Screen.Name}]{Markup.Escape(section.Name)}[/]  [{Screen.Bad}]damaged: it cannot be shown[/]");
+                Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Bad}]damaged: it cannot be shown[/]");
                 continue;
             }
             Screen.Out.Write(view.Of(section.Name, file.ReadSection(section.Name), Note(section)));
@@ -56,13 +56,13 @@ internal static class ShowCommand
         if (file.Header is { } header)
         {
             if (header.Title.Length > 0)
-                Row("title", $"[bold]{Markup.Escape(header.Title)}[/]");
-            Row("game", header.Game.Length == 0 ? "none: a state type on its own" : $"{Markup.Escape(header.Game)}, version {header.Version}");
+                Row("title", $"[bold]{Screen.Text(header.Title)}[/]");
+            Row("game", header.Game.Length == 0 ? "none: a state type on its own" : $"{Screen.Text(header.Game)}, version {header.Version}");
             if (header.Game.Length > 0)
                 Row("kind", header.Kind.ToString().ToLowerInvariant());
             Row("saved", $"{Screen.Time(header.Saved)}{(header.Played > TimeSpan.Zero ? $", after {Screen.Duration(header.Played)} of play" : "")}");
             foreach (var (name, value) in header.Summary)
-                Row(Markup.Escape(name), Markup.Escape(value.ToString() ?? ""));
+                Row(Screen.Text(name), Screen.Text(value.ToString() ?? ""));
             Row("save", header.SaveId.ToString());
         }
         else
@@ -70,7 +70,7 @@ internal static class ShowCommand
             Row("header", "none: written by hand");
         }
         Row("form", form);
-        var panel = new Panel(grid).Header($" {Markup.Escape(Path.GetFileName(path))} ").Border(BoxBorder.Rounded).BorderColor(Color.Grey50);
+        var panel = new Panel(grid).Header($" {Screen.Text(Path.GetFileName(path))} ").Border(BoxBorder.Rounded).BorderColor(Color.Grey50);
         Screen.Out.Write(panel);
     }
 

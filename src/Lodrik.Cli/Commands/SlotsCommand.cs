@@ -40,8 +40,8 @@ internal static class SlotsCommand
             table.AddRow(
                 $"[{Screen.Name}]{slot.Slot}[/]",
                 header?.Kind.ToString().ToLowerInvariant() ?? "",
-                Markup.Escape(slot.Title),
-                Markup.Escape(string.Join(", ", header?.Summary.Select(pair => $"{pair.Key} {Short(pair.Value)}") ?? [])),
+                Screen.Text(slot.Title),
+                Screen.Text(string.Join(", ", header?.Summary.Select(pair => $"{pair.Key} {Short(pair.Value)}") ?? [])),
                 header is null ? "" : Screen.Duration(slot.Played),
                 Screen.Time(slot.Saved),
                 header?.Version.ToString(CultureInfo.InvariantCulture) ?? "",
@@ -57,7 +57,7 @@ internal static class SlotsCommand
         }
         Screen.Out.Write(table);
         foreach (var slot in slots.Where(slot => slot.Problem is not null))
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]{slot.Slot}: {slot.Problem!.Message}[/]");
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]{slot.Slot}: {Screen.Visible(slot.Problem!.Message)}[/]");
         return slots.All(slot => slot.Health == SlotHealth.Readable) ? ExitCode.Fine : ExitCode.FoundWrong;
     }
 

@@ -7,14 +7,14 @@ namespace Lodrik.Cli.Views;
 /// <param name="full">Whether long lists are shown to their end.</param>
 internal sealed class TreeView(bool full)
 {
-    private const int Folded = 12;
+    private const int Folded = 10;
 
     // Beside the value stand the branches of the tree and a name.
     private static readonly int LineLength = Math.Clamp(Screen.Out.Profile.Width - 30, 50, 110);
 
     public Tree Of(string name, SaveValue value, string? note = null)
     {
-        var title = $"[{Screen.Name}]{Markup.Escape(name)}[/]{(note is null ? "" : $"  [{Screen.Faint}]{Markup.Escape(note)}[/]")}";
+        var title = $"[{Screen.Name}]{Screen.Text(name)}[/]{(note is null ? "" : $"  [{Screen.Faint}]{Markup.Escape(note)}[/]")}";
         var tree = new Tree(value is SaveMap or SaveList && !IsEmpty(value) ? title : $"{title}  {Inline(value).Markup}").Style(new Style(Color.Grey50));
         AddChildren(tree, value);
         return tree;
@@ -24,7 +24,7 @@ internal sealed class TreeView(bool full)
     {
         var children = value switch
         {
-            SaveMap map => map.Select(entry => (Name: $"[{Screen.Name}]{Markup.Escape(entry.Key)}[/]", entry.Value)),
+            SaveMap map => map.Select(entry => (Name: $"[{Screen.Name}]{Screen.Text(entry.Key)}[/]", entry.Value)),
             SaveList list => list.Select((item, index) => (Name: $"[{Screen.Faint}]{index}[/]", Value: item)),
             _ => [],
         };
@@ -61,7 +61,7 @@ internal sealed class TreeView(bool full)
             case SaveList { Count: 0 }:
                 return ($"[{Screen.Faint}]none[/]", 4);
             case SaveMap map:
-                return Join(map.Select(entry => ($"[{Screen.Name}]{Markup.Escape(entry.Key)}[/] ", entry.Key.Length + 1, entry.Value)), "{ ", " }");
+                return Join(map.Select(entry => ($"[{Screen.Name}]{Screen.Text(entry.Key)}[/] ", entry.Key.Length + 1, entry.Value)), "{ ", " }");
             case SaveList list:
                 return Join(list.Select(item => ("", 0, item)), "[", "]");
             default:
@@ -86,7 +86,7 @@ internal sealed class TreeView(bool full)
 
     private static (string Markup, int Length) Scalar(SaveScalar scalar)
     {
-        var text = Visible(scalar.ToString());
+        var text = Screen.Visible(scalar.ToString());
         return scalar.Kind switch
         {
             SaveValueKind.Text => ($"\"{Markup.Escape(text)}\"", text.Length + 2),
@@ -94,13 +94,5 @@ internal sealed class TreeView(bool full)
             SaveValueKind.Bytes => ($"[{Screen.Faint}]{scalar.Bytes.Length} bytes[/]", 12),
             _ => ($"[{Screen.Number}]{Markup.Escape(text)}[/]", text.Length),
         };
-    }
-
-    /// <summary>Text with its control characters shown, so that none of them reaches the terminal.</summary>
-    private static string Visible(string text)
-    {
-        if (!text.Any(char.IsControl))
-            return text;
-        return string.Concat(text.Select(c => char.IsControl(c) ? $"\\u{(int)c:x4}" : c.ToString()));
     }
 }

@@ -203,9 +203,25 @@ public static class SampleStates
         Gen.Byte.Array[0, 20],
         (a, b, bytes) => new Scalars
         {
-            Bool = a.Item1, SByte = a.Item2, Byte = a.Item3, Int16 = a.Item4, UInt16 = a.Item5, Int32 = a.Item6, UInt32 = a.Item7, Int64 = a.Item8,
-            UInt64 = b.Item1, Int128 = new Int128(b.Item1, b.Item2), UInt128 = new UInt128(b.Item2, b.Item1), BigInteger = b.Item3,
-            Half = (Half)b.Item4, Single = b.Item4, Double = b.Item5, Decimal = b.Item6, Char = b.Item7, Text = a.Item1 ? b.Item8 : null, Bytes = a.Item1 ? null : bytes,
+            Bool = a.Item1,
+            SByte = a.Item2,
+            Byte = a.Item3,
+            Int16 = a.Item4,
+            UInt16 = a.Item5,
+            Int32 = a.Item6,
+            UInt32 = a.Item7,
+            Int64 = a.Item8,
+            UInt64 = b.Item1,
+            Int128 = new Int128(b.Item1, b.Item2),
+            UInt128 = new UInt128(b.Item2, b.Item1),
+            BigInteger = b.Item3,
+            Half = (Half)b.Item4,
+            Single = b.Item4,
+            Double = b.Item5,
+            Decimal = b.Item6,
+            Char = b.Item7,
+            Text = a.Item1 ? b.Item8 : null,
+            Bytes = a.Item1 ? null : bytes,
         });
 
     private static Gen<Values> AnyValues() => Gen.Select(
@@ -213,15 +229,33 @@ public static class SampleStates
         Gen.Select(AnySingle, AnySingle, Gen.Int[0, 6], Gen.Int[0, 3], Gen.Int),
         (a, b) => new Values
         {
-            Day = (DayOfWeek)b.Item3, Access = (FileAccess)b.Item4, Guid = a.Item2, DateTime = a.Item1,
+            Day = (DayOfWeek)b.Item3,
+            Access = (FileAccess)b.Item4,
+            Guid = a.Item2,
+            DateTime = a.Item1,
             DateTimeOffset = new DateTimeOffset(Math.Clamp(a.Item1.Ticks, TimeSpan.TicksPerDay, DateTime.MaxValue.Ticks - TimeSpan.TicksPerDay), TimeSpan.FromMinutes(a.Item3 % 600)),
-            DateOnly = a.Item6, TimeOnly = a.Item7, TimeSpan = a.Item5,
-            Uri = a.Item3 > 0 ? new Uri($"https://example.org/{a.Item3}?x=1") : null, Version = new Version(1, Math.Abs(a.Item3 % 100)),
-            MaybeInt = a.Item3 > 0 ? a.Item3 : null, MaybeTime = a.Item3 < 0 ? a.Item1 : null,
-            Vector2 = new(a.Item4, b.Item1), Vector3 = new(b.Item1, b.Item2, a.Item4), Vector4 = new(a.Item4, 0, 1, b.Item2), Quaternion = new(0, 1, a.Item4, b.Item1),
-            Plane = new(1, 0, 0, b.Item2), Matrix3x2 = new(1, 2, 3, 4, 5, a.Item4), Matrix4x4 = Matrix4x4.CreateTranslation(1, 2, 3) with { M11 = b.Item1 },
-            Color = a.Item3 % 2 == 0 ? Color.FromArgb(b.Item5) : Color.SeaGreen, Point = new(a.Item3, b.Item5), PointF = new(a.Item4, b.Item2), Size = new(b.Item5, a.Item3),
-            SizeF = new(b.Item1, b.Item2), Rectangle = new(1, 2, a.Item3, b.Item5), RectangleF = new(a.Item4, 2, 3, b.Item1), Memory = BitConverter.GetBytes(a.Item3),
+            DateOnly = a.Item6,
+            TimeOnly = a.Item7,
+            TimeSpan = a.Item5,
+            Uri = a.Item3 > 0 ? new Uri($"https://example.org/{a.Item3}?x=1") : null,
+            Version = new Version(1, Math.Abs(a.Item3 % 100)),
+            MaybeInt = a.Item3 > 0 ? a.Item3 : null,
+            MaybeTime = a.Item3 < 0 ? a.Item1 : null,
+            Vector2 = new(a.Item4, b.Item1),
+            Vector3 = new(b.Item1, b.Item2, a.Item4),
+            Vector4 = new(a.Item4, 0, 1, b.Item2),
+            Quaternion = new(0, 1, a.Item4, b.Item1),
+            Plane = new(1, 0, 0, b.Item2),
+            Matrix3x2 = new(1, 2, 3, 4, 5, a.Item4),
+            Matrix4x4 = Matrix4x4.CreateTranslation(1, 2, 3) with { M11 = b.Item1 },
+            Color = a.Item3 % 2 == 0 ? Color.FromArgb(b.Item5) : Color.SeaGreen,
+            Point = new(a.Item3, b.Item5),
+            PointF = new(a.Item4, b.Item2),
+            Size = new(b.Item5, a.Item3),
+            SizeF = new(b.Item1, b.Item2),
+            Rectangle = new(1, 2, a.Item3, b.Item5),
+            RectangleF = new(a.Item4, 2, 3, b.Item1),
+            Memory = BitConverter.GetBytes(a.Item3),
         });
 
     private static Gen<Collections> AnyCollections() => Gen.Select(
@@ -230,18 +264,37 @@ public static class SampleStates
         Gen.Select(Gen.Dictionary(AnyText, AnyCrate)[0, 6], Gen.Dictionary(Gen.Int, AnyText)[0, 6], Gen.Dictionary(Gen.Guid, Gen.Int.Array[0, 3])[0, 3], Gen.Dictionary(AnyTime, Gen.Bool)[0, 3]),
         (a, b, c) => new Collections
         {
-            Ints = a.Item1, Doubles = a.Item2, Longs = a.Item3, Texts = a.Item4, Crates = a.Item5, Nested = b.Item1, Set = b.Item2, Sorted = new(b.Item3),
-            Linked = new(b.Item4), Queue = new(a.Item4), Stack = new(a.Item4), Collection = new(a.Item5),
+            Ints = a.Item1,
+            Doubles = a.Item2,
+            Longs = a.Item3,
+            Texts = a.Item4,
+            Crates = a.Item5,
+            Nested = b.Item1,
+            Set = b.Item2,
+            Sorted = new(b.Item3),
+            Linked = new(b.Item4),
+            Queue = new(a.Item4),
+            Stack = new(a.Item4),
+            Collection = new(a.Item5),
             ByName = c.Item1.ToDictionary(pair => pair.Key, pair => pair.Value.Weight % 3 == 0 ? null : (Crate?)pair.Value),
-            ByNumber = c.Item2, ByDay = new() { [DayOfWeek.Friday] = 1.5f, [(DayOfWeek)a.Item5.Count] = -0f }, ById = c.Item3, ByTime = c.Item4,
+            ByNumber = c.Item2,
+            ByDay = new() { [DayOfWeek.Friday] = 1.5f, [(DayOfWeek)a.Item5.Count] = -0f },
+            ById = c.Item3,
+            ByTime = c.Item4,
         });
 
     private static Gen<Declarations> AnyDeclarations() => Gen.Select(AnyText, Gen.Int, AnyText.List[0, 3], (text, number, texts) =>
     {
         var declarations = new Declarations
         {
-            Required = text, Init = text, Field = number, OddKey = number, Inherited = text, Letter = new Letter(text, number),
-            Box = number > 0 ? new Box<int> { Label = text, Size = number } : null, Hovering = number,
+            Required = text,
+            Init = text,
+            Field = number,
+            OddKey = number,
+            Inherited = text,
+            Letter = new Letter(text, number),
+            Box = number > 0 ? new Box<int> { Label = text, Size = number } : null,
+            Hovering = number,
         };
         declarations.Change(number, -number);
         declarations.GetOnly.Clear();

@@ -1,0 +1,209 @@
+using Xunit;
+
+namespace Lodrik.Cli.Tests;
+
+public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDisposable
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
+
+    public static TheoryData<string> Forms => ["json", "xml", "binary"];
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Fact]
+    public void The_demo_restores_its_scene_in_every_form()
+    {
+        Assert.Equal((0, ""), (demo.Run.Exit, demo.Run.Error));
+        Assert.Equal(3, demo.Run.Out.Split("as it was at the save").Length - 1);
+        Assert.DoesNotContain("not as it was", demo.Run.Out, StringComparison.Ordinal);
+        Assert.Contains("bring back letter letter-2: it was removed since the save", demo.Run.Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Every_command_that_the_demo_names_works()
+    {
+        var commands = demo.Run.Out.Split('\n').Where(line => line.StartsWith("  lodrik ", StringComparison.Ordinal)).ToList();
+        Assert.Equal(4, commands.Count);
+        foreach (var command in commands)
+        {
+            var run = ProgramRun.Lodrik(command.Trim()["lodrik ".Length..].Split(' '));
+            Assert.Equal((command, 0, ""), (command, run.Exit, run.Error));
+            Assert.NotEmpty(run.Out);
+        }
+    }
+
+    [Fact]
+    public void The_demo_can_be_played_again_into_the_same_folder_and_into_one_of_its_own()
+    {
+        Assert.Equal(0, ProgramRun.Lodrik("demo", "--out", _folder).Exit);
+        Assert.Equal(0, ProgramRun.Lodrik("demo", "--out", _folder).Exit);
+        Assert.Equal(2, Directory.GetFiles(Path.Combine(_folder, "json", "slots", "evening")).Length);
+        var own = ProgramRun.Lodrik("demo");
+        Assert.Equal(0, own.Exit);
+        var named = own.Out.Split('\n').Single(line => line.StartsWith("The saves are in ", StringComparison.Ordinal))["The saves are in ".Length..].Split(". Try")[0];
+        Assert.True(Directory.Exists(Path.Combine(named, "xml")));
+        Directory.Delete(named, recursive: true);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void Slots_lists_what_a_save_screen_would(string form)
+    {
+        var run = ProgramRun.Lodrik("slots", Path.Combine(demo.Folder, form));
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        var rows = run.Out.Split('\n').Where(line => line.Contains("readable", StringComparison.Ordinal)).ToList();
+        Assert.Equal(3, rows.Count);
+        Assert.Contains(rows, row => row.Contains("evening", StringComparison.Ordinal) && row.Contains("Evening on the marsh", StringComparison.Ordinal) && row.Contains("beacons lit 3", StringComparison.Ordinal));
+        Assert.Contains(rows, row => row.Contains("quick", StringComparison.Ordinal) && row.Contains("1 h 30 min", StringComparison.Ordinal));
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void Show_prints_the_header_the_sections_and_their_content(string form)
+    {
+        var run = ProgramRun.Lodrik("show", demo.Evening(form));
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        foreach (var expected in new[] { "Evening on the marsh", "tidewarden, version 1", "Isolde Reedmere", "scenes/marsh", "stamina 82.8", "position [13.0, 3.0]", "tide \"Low\"", "more (--full shows all)" })
+            Assert.Contains(expected, run.Out, StringComparison.Ordinal);
+        var full = ProgramRun.Lodrik("show", demo.Evening(form), "--full").Out;
+        Assert.DoesNotContain("--full", full, StringComparison.Ordinal);
+        Assert.Contains("candle { burnt", full, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("warden/satchel/0/name", "\"tinderbox\"")]
+    [InlineData("warden", "stamina")]
+    [InlineData("scenes/marsh/entities/beacon-1/parts/flame", "lit true")]
+    [InlineData("/scenes~1marsh/entities/beacon-1/parts/flame", "lit true")]
+    [InlineData("scenes/marsh/entities/#3/parent", "\"punt\"")]
+    public void Show_goes_to_a_place(string path, string expected)
+    {
+        foreach (var form in Forms)
+        {
+            var run = ProgramRun.Lodrik("show", demo.Evening(form.Data), path);
+            Assert.Equal((0, ""), (run.Exit, run.Error));
+            Assert.Contains(expected, run.Out, StringComparison.Ordinal);
+        }
+    }
+
+    [Theory]
+    [InlineData("wardens", "The sections are: warden, season, errands, scenes/harbour, scenes/marsh.")]
+    [InlineData("warden/hat", "There is no \"hat\" in warden. It has: name, scene")]
+    [InlineData("warden/satchel/7", "There is no \"7\" in warden/satchel. It has the items 0 to 0.")]
+    [InlineData("warden/name/x", "It is a single value: Isolde Reedmere.")]
+    public void A_place_that_is_not_there_is_answered_with_what_is(string path, string expected)
+    {
+        var run = ProgramRun.Lodrik("show", demo.Evening("xml"), path);
+        Assert.Equal((1, ""), (run.Exit, run.Out));
+        Assert.Contains(expected, run.Error, StringComparison.Ordinal);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void Check_finds_an_intact_save_intact_section_by_section(string form)
+    {
+        var run = ProgramRun.Lodrik("check", demo.Evening(form));
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        Assert.Equal(1 + 5, run.Out.Split("intact").Length - 1);
+        Assert.Contains("4 files, nothing wrong", ProgramRun.Lodrik("check", Path.Combine(demo.Folder, form)).Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Check_finds_what_was_edited_and_what_is_damaged()
+    {
+        var edited = Path.Combine(_folder, "edited.json");
+        File.WriteAllText(edited, File.ReadAllText(demo.Evening("json")).Replace("\"oil\": 4", "\"oil\": 400", StringComparison.Ordinal));
+        var run = ProgramRun.Lodrik("check", edited);
+        Assert.Equal(1, run.Exit);
+        Assert.Matches(@"warden +215 B  edited by hand", run.Out);
+        Assert.Matches(@"season +119 B  intact", run.Out);
+
+        var bytes = File.ReadAllBytes(demo.Evening("binary"));
+        bytes[^20] ^= 1;
+        File.WriteAllBytes(Path.Combine(_folder, "damaged.lodrik"), bytes);
+        run = ProgramRun.Lodrik("check", Path.Combine(_folder, "damaged.lodrik"));
+        Assert.Equal(1, run.Exit);
+        Assert.Matches(@"scenes/marsh +1570 B  damaged", run.Out);
+
+        File.WriteAllBytes(Path.Combine(_folder, "cut.xml"), File.ReadAllBytes(demo.Evening("xml"))[..2000]);
+        run = ProgramRun.Lodrik("check", _folder);
+        Assert.Equal(1, run.Exit);
+        Assert.Contains("3 files, 3 not as written", run.Out, StringComparison.Ordinal);
+        Assert.Contains("The file ends too soon", run.Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Show_of_a_damaged_save_shows_what_is_intact()
+    {
+        var bytes = File.ReadAllBytes(demo.Evening("binary"));
+        bytes[^20] ^= 1;
+        var path = Path.Combine(_folder, "damaged.lodrik");
+        File.WriteAllBytes(path, bytes);
+        var run = ProgramRun.Lodrik("show", path);
+        Assert.Equal(1, run.Exit);
+        Assert.Contains("scenes/marsh  damaged", run.Out, StringComparison.Ordinal);
+        Assert.Contains("Isolde Reedmere", run.Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Slots_shows_a_damaged_slot_as_damaged_and_the_others_as_they_are()
+    {
+        Directory.CreateDirectory(Path.Combine(_folder, "slots", "bad"));
+        Directory.CreateDirectory(Path.Combine(_folder, "slots", "good"));
+        File.WriteAllText(Path.Combine(_folder, "slots", "bad", "00000001.json"), "{ \"lodrik\": ");
+        File.Copy(demo.Evening("json"), Path.Combine(_folder, "slots", "good", "00000001.json"));
+        var run = ProgramRun.Lodrik("slots", _folder);
+        Assert.Equal(1, run.Exit);
+        Assert.Contains(run.Out.Split('\n'), line => line.Contains("bad ", StringComparison.Ordinal) && line.Contains("damaged", StringComparison.Ordinal));
+        Assert.Contains(run.Out.Split('\n'), line => line.Contains("good", StringComparison.Ordinal) && line.Contains("readable", StringComparison.Ordinal));
+    }
+
+    [Theory]
+    [InlineData("show", "none.json")]
+    [InlineData("show", "@none.json")]
+    [InlineData("slots", "none")]
+    [InlineData("check", "none")]
+    public void What_is_not_there_is_one_line_on_the_error_stream(string command, string path)
+    {
+        var run = ProgramRun.Lodrik(command, path);
+        Assert.Equal((1, ""), (run.Exit, run.Out));
+        Assert.StartsWith("There is no such f", run.Error, StringComparison.Ordinal);
+        Assert.Contains(path, run.Error, StringComparison.Ordinal);
+        Assert.Single(run.Error.TrimEnd().Split('\n'));
+    }
+
+    [Theory]
+    [InlineData]
+    [InlineData("show")]
+    [InlineData("shwo", "x")]
+    [InlineData("slots", "a", "b")]
+    [InlineData("demo", "--nowhere")]
+    public void Wrong_use_exits_with_2(params string[] arguments)
+    {
+        var run = ProgramRun.Lodrik(arguments);
+        Assert.Equal(2, run.Exit);
+        Assert.NotEmpty(run.Error);
+    }
+
+    [Fact]
+    public void Help_exits_with_0_and_names_every_command()
+    {
+        var run = ProgramRun.Lodrik("--help");
+        Assert.Equal(0, run.Exit);
+        foreach (var command in new[] { "demo", "slots", "show", "check" })
+            Assert.Contains($"  {command} ", run.Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Redirected_output_has_no_escape_sequences() => Assert.DoesNotContain('\e', demo.Run.Out + ProgramRun.Lodrik("show", demo.Evening("json")).Out);
+
+    [Fact]
+    public void Control_characters_in_a_save_do_not_reach_the_terminal()
+    {
+        var path = Path.Combine(_folder, "evil.json");
+        File.WriteAllText(path, "{ \"name\": \"\\u001b[2Jgone\", \"[red]\": \"[/]\", \"k\\u0007\": { \"\\u001b]\": 1 } }");
+        var run = ProgramRun.Lodrik("show", path);
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        Assert.Contains("\\u001b[2Jgone", run.Out, StringComparison.Ordinal);
+        Assert.Contains("[red]  5 B  \"[/]\"", run.Out, StringComparison.Ordinal);
+        Assert.Contains("k\\u0007", run.Out, StringComparison.Ordinal);
+        Assert.DoesNotContain(run.Out.Replace("\n", "", StringComparison.Ordinal), char.IsControl);
+    }
+}

@@ -1,0 +1,65 @@
+using System.Collections.Immutable;
+using Microsoft.CodeAnalysis;
+using Microsoft.CodeAnalysis.CSharp;
+
+namespace Lodrik.Generator.Tests;
+
+/// <summary>One run of the generator over a piece of source.</summary>
+internal sealed class GeneratorRun
+{
+    private static readonly ImmutableArray<MetadataReference> References =
+    [
+        .. ((string)AppContext.GetData("TRUSTED_PLATFORM_ASSEMBLIES")!).Split(Path.PathSeparator)
+            .Where(path => !Path.GetFileName(path).StartsWith("Lodrik.Generator", StringComparison.Ordinal))
+            .Select(path => MetadataReference.CreateFromFile(path)),
+    ];
+
+    private readonly CSharpCompilation _compilation;
+    private readonly GeneratorDriver _driver;
+
+    public GeneratorRun(string source)
+    {
+        _compilation = CSharpCompilation.Create(
+            "game",
+            [CSharpSyntaxTree.ParseText(Usings + source, Parsing, "Game.cs")],
+            References,
+            new CSharpCompilationOptions(OutputKind.DynamicallyLinkedLibrary, nullableContextOptions: NullableContextOptions.Enable));
+        _driver = CSharpGeneratorDriver.Create(
+                [new StateTypeGenerator().AsSourceGenerator()],
+                parseOptions: Parsing,
+                driverOptions: new GeneratorDriverOptions(IncrementalGeneratorOutputKind.None, trackIncrementalGeneratorSteps: true))
+            .RunGenerators(_compilation);
+        Result = _driver.GetRunResult().Results.Single();
+    }
+
+    private static CSharpParseOptions Parsing { get; } = new(LanguageVersion.CSharp13);
+
+    private const string Usings = "using System; using System.Collections.Generic; using System.Numerics; using Lodrik; using Lodrik.State;\n";
+
+    public GeneratorRunResult Result { get; }
+
+    /// <summary>What the generator reported: the id, the text it points at, and the message.</summary>
+    public IReadOnlyList<(string Id, string At, string Message)> Problems =>
+        [.. Result.Diagnostics.Select(one => (one.Id, At(one.Location), one.GetMessage()))];
+
+    /// <summary>What the compiler says of the source and the generated code together: warnings and errors.</summary>
+    public IReadOnlyList<string> Complaints => [.. _compilation
+        .AddSyntaxTrees(Result.GeneratedSources.Select(source => source.SyntaxTree))
+        .GetDiagnostics()
+        .Where(one => one.Severity >= DiagnosticSeverity.Warning)
+        .Select(one => one.ToString())];
+
+    public string Source(string hint) => Result.GeneratedSources.Single(source => source.HintName == hint).SourceText.ToString();
+
+    /// <summary>Why each model is there after the source was edited: new, cached, unchanged …</summary>
+    public IReadOnlyList<IncrementalStepRunReason> ReasonsAfter(Func<string, string> edit)
+    {
+        var before = _compilation.SyntaxTrees.Single();
+        var after = CSharpSyntaxTree.ParseText(edit(before.ToString()), Parsing, "Game.cs");
+        var result = _driver.RunGenerators(_compilation.ReplaceSyntaxTree(before, after)).GetRunResult().Results.Single();
+        return [.. result.TrackedSteps[StateTypeGenerator.ModelStep].SelectMany(step => step.Outputs).Select(output => output.Reason)];
+    }
+
+    private string At(Location location) =>
+        location == Location.None ? "" : _compilation.SyntaxTrees.Single().ToString().Substring(location.SourceSpan.Start, location.SourceSpan.Length);
+}

@@ -1,0 +1,166 @@
+using Microsoft.CodeAnalysis;
+using Xunit;
+
+namespace Lodrik.Generator.Tests;
+
+public sealed class StateTypeGeneratorTests
+{
+    private const string Game = """
+        [SaveFile("game", Version = 2)]
+        public sealed partial class GameSave
+        {
+            public Hero Hero { get; set; } = new();
+            public Dictionary<string, List<Hero?>> Parties { get; set; } = [];
+            public SceneArchive Scenes { get; } = new();
+        }
+
+        [StateType]
+        public sealed partial class Hero
+        {
+            public string Name { get; set; } = "";
+            public int? Level { get; init; }
+            public List<Vector3> Path { get; } = [];
+            [Saved("hp")] private float _health = 10;
+        }
+        """;
+
+    [Fact]
+    public void What_is_generated_compiles_without_a_warning()
+    {
+        var run = new GeneratorRun(Game);
+        Assert.Empty(run.Problems);
+        // The compiler does not see that the generated code uses a private field only to save it.
+        Assert.DoesNotContain(run.Complaints, complaint => !complaint.Contains("CS0414", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void The_code_is_straight_and_readable()
+    {
+        var source = new GeneratorRun(Game).Source("Hero.State.g.cs");
+        Assert.Contains("KeyTable Keys = new(\"name\", \"level\", \"path\", \"hp\");", source, StringComparison.Ordinal);
+        Assert.Contains("global::Lodrik.State.TextCodec.Write(ref writer, value.Name);", source, StringComparison.Ordinal);
+        Assert.Contains("private static extern void SetLevel(global::Hero owner, int? member);", source, StringComparison.Ordinal);
+        Assert.DoesNotContain("Reflection", source, StringComparison.Ordinal);
+        Assert.DoesNotContain("\r", source, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_root_names_its_sections() =>
+        Assert.Contains("public const string Scenes = \"scenes/\";", new GeneratorRun(Game).Source("GameSave.State.g.cs"), StringComparison.Ordinal);
+
+    [Fact]
+    public void An_edit_elsewhere_costs_nothing()
+    {
+        var reasons = new GeneratorRun(Game).ReasonsAfter(source => source + "\npublic class Unrelated { int _x = 1; }");
+        Assert.Equal(2, reasons.Count);
+        Assert.All(reasons, reason => Assert.True(reason is IncrementalStepRunReason.Cached or IncrementalStepRunReason.Unchanged, reason.ToString()));
+    }
+
+    [Fact]
+    public void An_edit_of_a_member_concerns_its_type_only()
+    {
+        var reasons = new GeneratorRun(Game).ReasonsAfter(source => source.Replace("[Saved(\"hp\")]", "[Saved(\"health\")]", StringComparison.Ordinal));
+        Assert.Equal(1, reasons.Count(reason => reason == IncrementalStepRunReason.Modified));
+    }
+
+    [Fact]
+    public void A_type_that_is_not_partial_is_refused()
+    {
+        var problem = Assert.Single(new GeneratorRun("[StateType] public class Hero { public int Level { get; set; } }").Problems);
+        Assert.Equal(("LDR001", "Hero"), (problem.Id, problem.At));
+        Assert.Contains("partial", problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_type_within_one_that_is_not_partial_is_refused_at_the_outer_one()
+    {
+        var problem = Assert.Single(new GeneratorRun("public class Outer { [StateType] public partial class Hero { public int Level { get; set; } } }").Problems);
+        Assert.Equal(("LDR001", "Outer"), (problem.Id, problem.At));
+        Assert.Empty(new GeneratorRun("public partial class Outer { [StateType] public partial class Hero { public int Level { get; set; } } }").Complaints);
+    }
+
+    [Theory]
+    [InlineData("object", "SaveValue")]
+    [InlineData("Action", "Code cannot be saved")]
+    [InlineData("Weapon", "[StateType]")]
+    [InlineData("IReadOnlyList<int>", "concrete type")]
+    [InlineData("System.IO.Stream", "[NotSaved]")]
+    [InlineData("List<Weapon>", "[StateType]")]
+    [InlineData("Dictionary<Vector2, int>", "as the key")]
+    [InlineData("Dictionary<string, Weapon>", "[StateType]")]
+    [InlineData("Inner", "top and nowhere else")]
+    public void A_member_that_cannot_be_saved_is_refused_with_a_way_out(string type, string remedy)
+    {
+        var problem = Assert.Single(new GeneratorRun($$"""
+            public class Weapon { }
+            [SaveFile("inner")] public sealed partial class Inner { }
+            [StateType] public partial class Hero { public {{type}} Held { get; set; } = null!; }
+            """).Problems);
+        Assert.Equal(("LDR002", "Held"), (problem.Id, problem.At));
+        Assert.Contains(remedy, problem.Message, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("public int Level { get; set; } [Saved(\"level\")] private int _other;")]
+    [InlineData("public int HP { get; set; } public int Hp { get; set; }")]
+    public void Two_members_with_one_key_are_refused(string members)
+    {
+        var problem = Assert.Single(new GeneratorRun($"[StateType] public partial class Hero {{ {members} }}").Problems);
+        Assert.Equal("LDR003", problem.Id);
+    }
+
+    [Theory]
+    [InlineData("[StateType] public abstract partial class Hero { }", "abstract")]
+    [InlineData("[StateType] public partial class Hero { public Hero(int a) { } public Hero(string b) { } }", "several constructors")]
+    public void A_type_that_cannot_be_created_is_refused(string source, string reason)
+    {
+        var problem = Assert.Single(new GeneratorRun(source).Problems);
+        Assert.Equal("LDR004", problem.Id);
+        Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("[SaveFile(\"my game\")] public partial class Root { }", "my game")]
+    [InlineData("[SaveFile(\"\")] public partial class Root { }", "\"\"")]
+    [InlineData("[SaveFile(\"g\", Version = 0)] public partial class Root { }", "1 or more")]
+    [InlineData("[SaveFile(\"g\")] public partial class Root { public int Seal { get; set; } }", "\"seal\"")]
+    [InlineData("[SaveFile(\"g\")] public partial class Root { public int Lodrik { get; set; } }", "\"lodrik\"")]
+    [InlineData("[SaveFile(\"g\")] public partial class Root { [Saved(\"a/b\")] public int A { get; set; } }", "slash")]
+    [InlineData("[SaveFile(\"g\")] public partial class Root<T> { }", "generic")]
+    public void A_root_that_is_declared_wrongly_is_refused(string source, string reason)
+    {
+        var problem = Assert.Single(new GeneratorRun(source).Problems);
+        Assert.Equal("LDR005", problem.Id);
+        Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_type_with_both_attributes_is_refused() =>
+        Assert.Contains("LDR005", new GeneratorRun("[SaveFile(\"g\"), StateType] public partial class Root { }").Problems.Select(problem => problem.Id));
+
+    [Theory]
+    [InlineData("[Saved] public int Doubled => 2;", "computed")]
+    [InlineData("[Saved] private readonly int _level;", "readonly")]
+    [InlineData("[Saved] public int Level { set { } }", "getter")]
+    public void A_member_that_is_asked_for_and_cannot_be_set_is_refused(string member, string reason)
+    {
+        var problem = Assert.Single(new GeneratorRun($"[StateType] public partial class Hero {{ {member} }}").Problems);
+        Assert.Equal("LDR006", problem.Id);
+        Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("public partial record Hero(string Name, int Level = 3, float Speed = 1.5f, DayOfWeek Day = DayOfWeek.Friday, char Mark = 'x', string? Note = null);")]
+    [InlineData("public readonly partial record struct Hero(string Name, decimal Gold = 1.5m, double Limit = double.NaN);")]
+    [InlineData("public partial struct Hero { public int @class; public int Level { get; set; } }")]
+    [InlineData("public sealed partial class Hero { private Hero() { } public required string Name { get; init; } }")]
+    [InlineData("public partial class Hero : Being { public int Level { get; set; } } public abstract class Being { public string Name { get; private set; } = \"\"; protected int _x; }")]
+    [InlineData("public partial class Hero<T> where T : struct { public int Level { get; init; } public List<int> Path { get; } = []; }")]
+    [InlineData("internal partial class Hero { public Dictionary<DayOfWeek, int[]?> Plan { get; set; } = []; public int this[int i] => i; public static int Count { get; set; } }")]
+    public void Every_way_of_declaring_a_type_compiles(string source)
+    {
+        var run = new GeneratorRun("[StateType] " + source);
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+    }
+}
