@@ -116,37 +116,29 @@ internal sealed class FileLayout
         var start = mark + (int)reader.TokenStartIndex;
         if (reader.TokenType != JsonTokenType.StartObject)
             throw new ContentException(SaveErrorCode.NotASave, "A save is one JSON object.", new ContentPlace(start));
-        var names = new HashSet<string>();
         while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName)
         {
             var name = reader.GetString()!;
             var at = mark + reader.TokenStartIndex;
-            if (!names.Add(name))
-                throw new ContentException(SaveErrorCode.Damaged, $"The key \"{Shorten.Text(name)}\" stands twice.", new ContentPlace(at));
             reader.Read();
             var offset = mark + (int)reader.TokenStartIndex;
             reader.Skip();
-            var slice = new SectionSlice(name, offset, mark + (int)reader.BytesConsumed - offset);
-            var bytes = file.Slice(slice.Offset, slice.Length);
-            switch (name)
-            {
-                case SaveEncoder.HeaderKey:
-                    layout.Header = JsonHeader(bytes);
-                    break;
-                case SaveEncoder.ContentsKey:
-                    var tokens = new JsonStateReader(bytes);
-                    layout.ReadTable(ref tokens, bytes);
-                    break;
-                case SaveEncoder.SealKey:
-                    break;
-                default:
-                    layout.Slices.Add(slice);
-                    break;
-            }
+            layout.Add(new SectionSlice(name, offset, mark + (int)reader.BytesConsumed - offset), at);
         }
         layout.Whole = new SectionSlice("", start, mark + (int)reader.BytesConsumed - start);
         if (reader.Read())
             throw new ContentException(SaveErrorCode.Damaged, "Something stands behind the save's end.", new ContentPlace(mark + reader.TokenStartIndex));
+        if (layout.Take(SaveEncoder.HeaderKey) is { } header)
+        {
+            layout.Header = JsonHeader(file.Slice(header.Offset, header.Length));
+            if (layout.Take(SaveEncoder.ContentsKey) is { } contents)
+            {
+                var bytes = file.Slice(contents.Offset, contents.Length);
+                var tokens = new JsonStateReader(bytes);
+                layout.ReadTable(ref tokens, bytes);
+            }
+            layout.Take(SaveEncoder.SealKey);
+        }
         return layout;
     }
 
@@ -154,32 +146,43 @@ internal sealed class FileLayout
     {
         var layout = new FileLayout(SaveForm.Xml);
         var slices = new XmlSlices(file);
-        var names = new HashSet<string>();
         foreach (var (name, offset, length) in slices.All())
-        {
-            if (!names.Add(name))
-                throw new ContentException(SaveErrorCode.Damaged, $"The section \"{Shorten.Text(name)}\" stands twice.", new ContentPlace(offset));
-            switch (name)
-            {
-                case SaveEncoder.HeaderKey:
-                    layout.Header = XmlHeader(file.Slice(offset, length));
-                    break;
-                case SaveEncoder.ContentsKey:
-                    using (var reader = XmlReader.Create(new MemoryStream(file.Slice(offset, length).ToArray()), XmlStateReader.Settings))
-                    {
-                        var tokens = new XmlStateReader(reader);
-                        layout.ReadTable(ref tokens, file.Slice(offset, length).Span);
-                    }
-                    break;
-                case SaveEncoder.SealKey:
-                    break;
-                default:
-                    layout.Slices.Add(new SectionSlice(name, offset, length));
-                    break;
-            }
-        }
+            layout.Add(new SectionSlice(name, offset, length), offset);
         layout.Whole = new SectionSlice("", slices.RootOffset, slices.RootLength);
+        if (layout.Take(SaveEncoder.HeaderKey) is { } header)
+        {
+            layout.Header = XmlHeader(file.Slice(header.Offset, header.Length));
+            if (layout.Take(SaveEncoder.ContentsKey) is { } contents)
+            {
+                var bytes = file.Slice(contents.Offset, contents.Length);
+                using var reader = XmlReader.Create(new MemoryStream(bytes.ToArray()), XmlStateReader.Settings);
+                var tokens = new XmlStateReader(reader);
+                layout.ReadTable(ref tokens, bytes.Span);
+            }
+            layout.Take(SaveEncoder.SealKey);
+        }
         return layout;
+    }
+
+    private void Add(SectionSlice slice, long at)
+    {
+        if (Slices.Exists(other => other.Name == slice.Name))
+            throw new ContentException(SaveErrorCode.Damaged, $"The key \"{Shorten.Text(slice.Name)}\" stands twice.", new ContentPlace(at));
+        Slices.Add(slice);
+    }
+
+    /// <summary>
+    /// Takes a part of the file itself out of the sections. Only a save with a header has such parts: in one written wholly by
+    /// hand, "contents" is what the game calls so.
+    /// </summary>
+    private SectionSlice? Take(string name)
+    {
+        var index = Slices.FindIndex(slice => slice.Name == name);
+        if (index < 0)
+            return null;
+        var slice = Slices[index];
+        Slices.RemoveAt(index);
+        return slice;
     }
 
     private static FileLayout ReadPacked(ReadOnlySpan<byte> file)

@@ -144,6 +144,8 @@ public sealed class SavedFile
     internal void ReadInto<T>(ref T state, IReadOnlyCollection<string>? wanted) where T : IStateRoot<T>
     {
         CheckRoot(T.Root);
+        if (Header is not null && !T.Root.IsSaveFile && Find(StateRoot.SingleSection) is null)
+            throw NoSection(StateRoot.SingleSection);
         var sections = new SectionReader(this, wanted, bare: Header is null && !T.Root.IsSaveFile);
         T.ReadSections(ref sections, ref state);
     }

@@ -81,18 +81,20 @@ public sealed class LiveScene<TScene>
     public RestorePlan Plan(SceneRecord record)
     {
         ArgumentNullException.ThrowIfNull(record);
-        return new RestorePlanner<TScene>(_bindings, FindLive(), record).Plan;
+        return new RestorePlanner<TScene>(_bindings, FindLive(), TypedScene.Of(record, _bindings.MakeColumn)).Plan;
     }
 
     /// <summary>
     /// Puts a captured scene back: removes, spawns (parents first), puts parents and parts, and then lets everything settle.
     /// The plan is made and checked before anything is touched.
     /// </summary>
+    /// <exception cref="SaveContentException">A part does not fit its type; the live scene is untouched.</exception>
     /// <exception cref="SceneException">The plan cannot be made, or a callback of the game threw; its error is inside.</exception>
     public RestoreReport Restore(SceneRecord record)
     {
         ArgumentNullException.ThrowIfNull(record);
         var started = Stopwatch.GetTimestamp();
+        record = TypedScene.Of(record, _bindings.MakeColumn);
         var planner = new RestorePlanner<TScene>(_bindings, FindLive(), record);
         var planned = Stopwatch.GetTimestamp();
         new RestoreRun<TScene>(_bindings, _scene, planner, record).Act();

@@ -16,12 +16,19 @@ internal sealed class RestoreRun<TScene>(SceneBindings<TScene> bindings, TScene 
 
     private void Remove()
     {
-        var removed = new HashSet<EntityId>();
-        foreach (var step in planner.Plan.Steps.Where(step => step.Action == RestoreAction.Remove))
+        var removed = planner.Plan.Steps.Where(step => step.Action == RestoreAction.Remove).Select(step => step.Id).ToHashSet();
+        var removedObjects = removed.Select(id => planner.Live[id].Object).ToHashSet(SameObject.Comparer);
+        // In some games what goes takes along what belongs to it: what stays is let go of first, and children go before parents.
+        foreach (var (id, live) in planner.Live)
         {
-            var live = planner.Live[step.Id];
-            Call("removing", step.Id, step.Kind, () => live.Kind.Remove(scene, live.Object));
-            removed.Add(step.Id);
+            var isOrphan = live.Parent is EntityId parent ? removed.Contains(parent) : live.Parent is not null && removedObjects.Contains(live.Parent);
+            if (isOrphan && !removed.Contains(id))
+                Call("parenting", id, live.Kind.Kind, () => live.Kind.PutParent(live.Object, null));
+        }
+        foreach (var id in planner.Live.Where(live => removed.Contains(live.Key)).OrderBy(live => live.Value.Parent is null).Select(live => live.Key).ToList())
+        {
+            var live = planner.Live[id];
+            Call("removing", id, live.Kind.Kind, () => live.Kind.Remove(scene, live.Object));
         }
         foreach (var (id, live) in planner.Live)
         {

@@ -83,6 +83,9 @@ public sealed class SceneRecord
         return added;
     }
 
+    /// <summary>All columns, each with its kind.</summary>
+    internal IEnumerable<(string Kind, PartColumn Column)> Columns => _columns.SelectMany(kind => kind.Value.Select(column => (kind.Key, column)));
+
     internal List<PartColumn> ColumnsOf(string kind)
     {
         if (!_columns.TryGetValue(kind, out var columns))

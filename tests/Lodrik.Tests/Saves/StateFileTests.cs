@@ -106,6 +106,26 @@ public sealed class StateFileTests : IDisposable
         Assert.Equal(new Letter("", 3), StateFile.FromText<Letter>("{}"));
     }
 
+    [Theory]
+    [InlineData("{ \"contents\": [\"rope\"], \"seal\": \"wax\" }")]
+    [InlineData("<chest><contents><item>rope</item></contents><seal>wax</seal></chest>")]
+    public void What_the_file_itself_calls_its_parts_may_be_members_of_a_state(string text)
+    {
+        var chest = StateFile.FromText<Chest>(text);
+        Assert.Equal(("rope", "wax"), (Assert.Single(chest.Contents), chest.Seal));
+        foreach (var form in Enum.GetValues<SaveForm>())
+            Assert.Equal("wax", StateFile.FromBytes<Chest>(StateFile.ToBytes(chest, form)).Seal);
+    }
+
+    [Fact]
+    public void A_save_whose_only_section_was_taken_out_is_refused_rather_than_read_as_defaults()
+    {
+        var text = StateFile.ToText(new Chest());
+        var start = text.IndexOf("\"state\": {", StringComparison.Ordinal);
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText<Chest>(text[..text.LastIndexOf(',', start)] + "}"));
+        Assert.Equal(SaveErrorCode.NoSuchSection, problem.Code);
+    }
+
     [Theory, MemberData(nameof(Forms))]
     public void A_readable_file_can_be_edited_and_says_so(SaveForm form)
     {
@@ -158,4 +178,12 @@ public sealed class StateFileTests : IDisposable
         Assert.All(found.Zip(expected), pair =>
             Assert.True(System.Xml.Linq.XNode.DeepEquals(System.Xml.Linq.XElement.Parse(pair.First.Xml, System.Xml.Linq.LoadOptions.PreserveWhitespace), pair.Second)));
     }
+}
+
+[StateType]
+public sealed partial class Chest
+{
+    public List<string> Contents { get; set; } = [];
+
+    public string Seal { get; set; } = "";
 }

@@ -328,6 +328,55 @@ public sealed class SceneTests
     }
 
     [Fact]
+    public void A_record_that_was_read_without_the_bindings_restores_as_well()
+    {
+        var yard = Yard.Author();
+        var live = Yard.Bindings().Begin(yard);
+        yard.Spawn("song").Feathers.Add("red");
+        var record = Through(SaveForm.Xml, "yard", live.Capture()).Get("yard")!;
+        Assert.False(record.TryGetPart<Spot>("b1", "spot", out _));
+        Assert.Equal(yard.Print(), Restored(record).Print());
+
+        var broken = StateFile.FromText<YardSave>("{ \"scenes/yard\": { \"entities\": { \"b1\": { \"kind\": \"barrel\", \"parts\": { \"spot\": { \"at\": \"here\" } } } } } }").Scenes.Get("yard")!;
+        var problem = Assert.Throws<SaveContentException>(() => live.Restore(broken));
+        Assert.Equal("/entities/b1/parts/spot/at", problem.Location.Path);
+        Assert.Equal(3, yard.Barrels.Count);
+    }
+
+    [Fact]
+    public void What_stays_is_let_go_of_before_what_it_belonged_to_goes()
+    {
+        // A game in which an object that goes takes along whatever belongs to it.
+        var yard = Yard.Author();
+        var bindings = new SceneBindings<Yard>()
+            .Kind("wagon", scene => scene.Wagons, kind => kind
+                .Id(one => one.Name)
+                .Spawn((scene, id) => new Wagon(id.ToString()))
+                .Remove((scene, one) =>
+                {
+                    scene.Wagons.Remove(one);
+                    scene.Sparrows.RemoveAll(sparrow => sparrow.On == one);
+                }))
+            .Kind("sparrow", scene => scene.Sparrows, kind => kind
+                .Id(one => one.Number)
+                .Parent(one => one.On, (one, wagon) => one.On = wagon)
+                .Spawn((scene, id) => new Sparrow(id.Number))
+                .Remove((scene, one) => Assert.True(scene.Sparrows.Remove(one))));
+        var live = bindings.Begin(yard);
+        var stays = yard.Spawn("stays");
+        yard.Wagons.Clear();
+        var record = live.Capture();
+        var wagon = new Wagon("w1");
+        yard.Wagons.Add(wagon);
+        stays.On = wagon;
+        yard.Spawn("goes").On = wagon;
+        live.Restore(record);
+        Assert.Empty(yard.Wagons);
+        Assert.Same(stays, Assert.Single(yard.Sparrows));
+        Assert.Null(stays.On);
+    }
+
+    [Fact]
     public void A_part_can_be_looked_up_in_a_record()
     {
         var record = Yard.Bindings().Begin(Yard.Author()).Capture();

@@ -1,0 +1,32 @@
+using Lodrik.Formats;
+using Lodrik.Formats.Binary;
+using Lodrik.State;
+
+namespace Lodrik.Scenes;
+
+/// <summary>
+/// A record whose parts have the types that the game gives them. One that was read without the game's bindings has trees instead,
+/// which nothing could be restored from.
+/// </summary>
+internal static class TypedScene
+{
+    /// <exception cref="SaveContentException">A part does not fit its type.</exception>
+    public static SceneRecord Of(SceneRecord record, Func<string, string, PartColumn?> types)
+    {
+        if (!record.Columns.Any(column => column.Column is TreePartColumn && types(column.Kind, column.Column.Name) is not null))
+            return record;
+        using var buffer = new PooledBuffer();
+        var writer = new BinaryStateWriter(buffer);
+        record.Write(ref writer);
+        var reader = new BinaryStateReader(buffer.Written);
+        try
+        {
+            return SceneRecord.Read(ref reader, types);
+        }
+        catch (ContentException content)
+        {
+            throw new SaveContentException(
+                content.Code, content.Message, new SaveLocation { Path = BinaryPlace.PointerAt(buffer.Written, content.Place.Offset) }, "The scene was not touched.", content);
+        }
+    }
+}
