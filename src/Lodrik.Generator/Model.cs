@@ -17,6 +17,7 @@ internal sealed record StateModel(
     string TypeName,
     bool IsReferenceType,
     bool ChecksType,
+    bool HidesCodec,
     string Creation,
     RootModel? Root,
     EquatableList<MemberModel> Members,

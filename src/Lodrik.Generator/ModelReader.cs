@@ -28,6 +28,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cance
             TypeCodecs.Name(type),
             type.IsReferenceType,
             type.IsReferenceType && !type.IsSealed,
+            HasStateTypeAbove(),
             ReadCreation(),
             root,
             new EquatableList<MemberModel>(members),
@@ -49,6 +50,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cance
             Problem(Diagnostics.BadRoot, type, type.Name, "it carries [StateType] as well. [SaveFile] alone is enough.");
         if (type.IsGenericType)
             Problem(Diagnostics.BadRoot, type, type.Name, "it is generic.");
+        if (type.GetMembers("Sections").Any(member => !member.IsImplicitlyDeclared))
+            Problem(Diagnostics.BadRoot, type, type.Name, "it has a member named Sections, which is what the names of its sections are generated into.");
         return new RootModel(game, version);
     }
 
@@ -182,7 +185,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cance
         var constructors = type.InstanceConstructors
             .Where(constructor => constructor.Parameters.Length != 1 || !SymbolEqualityComparer.Default.Equals(constructor.Parameters[0].Type, type))
             .ToList();
-        var constructor = constructors.FirstOrDefault(candidate => candidate.Parameters.Length == 0)
+        // Every struct has a constructor without parameters; where nobody wrote it, that of a record says more.
+        var constructor = constructors.FirstOrDefault(candidate => candidate.Parameters.Length == 0 && !(candidate.IsImplicitlyDeclared && type is { IsRecord: true, IsValueType: true }))
             ?? (type.IsRecord || constructors.Count == 1 ? constructors.OrderByDescending(candidate => candidate.Parameters.Length).FirstOrDefault() : null);
         if (constructor is null)
         {
@@ -195,6 +199,16 @@ internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cance
             attribute.AttributeClass?.ToDisplayString() == "System.Diagnostics.CodeAnalysis.SetsRequiredMembersAttribute");
         var required = setsRequired ? [] : RequiredMembers().Select(member => $"{member} = default!").ToList();
         return required.Count == 0 ? $"new {name}({arguments})" : $"new {name}({arguments}) {{ {string.Join(", ", required)} }}";
+    }
+
+    private bool HasStateTypeAbove()
+    {
+        for (var above = type.BaseType; above is not null; above = above.BaseType)
+        {
+            if (TypeCodecs.IsStateType(above))
+                return true;
+        }
+        return false;
     }
 
     private static string Argument(IParameterSymbol parameter)

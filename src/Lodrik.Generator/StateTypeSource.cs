@@ -44,9 +44,14 @@ internal sealed class StateTypeSource(StateModel model)
     {
         Line($"/// <summary>Writes and reads values of this type.</summary>");
         Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
-        Open($"public readonly struct {TypeCodecs.CodecName} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
+        Open($"public {(model.HidesCodec ? "new " : "")}readonly struct {TypeCodecs.CodecName} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
         Line($"private static readonly global::Lodrik.State.KeyTable Keys = new({string.Join(", ", model.Members.Select(member => Quote(member.Key)))});");
         Line();
+        if (!model.IsReferenceType)
+        {
+            Line($"public static {model.TypeName} Initial => {model.Creation};");
+            Line();
+        }
         WriteWriting();
         Line();
         WriteReading();

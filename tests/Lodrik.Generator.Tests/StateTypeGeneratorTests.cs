@@ -127,6 +127,7 @@ public sealed class StateTypeGeneratorTests
     [InlineData("[SaveFile(\"g\")] public partial class Root { public int Lodrik { get; set; } }", "\"lodrik\"")]
     [InlineData("[SaveFile(\"g\")] public partial class Root { [Saved(\"a/b\")] public int A { get; set; } }", "slash")]
     [InlineData("[SaveFile(\"g\")] public partial class Root<T> { }", "generic")]
+    [InlineData("[SaveFile(\"g\")] public partial class Root { public int Sections { get; set; } }", "named Sections")]
     public void A_root_that_is_declared_wrongly_is_refused(string source, string reason)
     {
         var problem = Assert.Single(new GeneratorRun(source).Problems);
@@ -152,6 +153,7 @@ public sealed class StateTypeGeneratorTests
     [Theory]
     [InlineData("public partial record Hero(string Name, int Level = 3, float Speed = 1.5f, DayOfWeek Day = DayOfWeek.Friday, char Mark = 'x', string? Note = null);")]
     [InlineData("public readonly partial record struct Hero(string Name, decimal Gold = 1.5m, double Limit = double.NaN);")]
+    [InlineData("public partial class Hero : Being { public int Level { get; set; } } [StateType] public partial class Being { public string Name { get; init; } = \"\"; }")]
     [InlineData("public partial struct Hero { public int @class; public int Level { get; set; } }")]
     [InlineData("public sealed partial class Hero { private Hero() { } public required string Name { get; init; } }")]
     [InlineData("public partial class Hero : Being { public int Level { get; set; } } public abstract class Being { public string Name { get; private set; } = \"\"; protected int _x; }")]

@@ -1,4 +1,3 @@
-using System.Text;
 using System.Text.Json;
 using System.Xml;
 using Lodrik.Formats;
@@ -9,32 +8,35 @@ using Lodrik.State;
 
 namespace Lodrik.Saves;
 
-/// <summary>What is known of the sections that have been written so far.</summary>
-internal interface IEncodedSections
+/// <summary>Where one form puts a section among the others.</summary>
+/// <typeparam name="TWriter">The form's writer.</typeparam>
+internal interface ISectionForm<TWriter> where TWriter : IStateWriter
 {
-    /// <summary>The sections written, in order.</summary>
-    List<SectionEntry> Entries { get; }
+    /// <summary>Begins a section; what is written next is its value.</summary>
+    TWriter Begin(string name);
 
-    /// <summary>The section that is being written.</summary>
-    string Current { get; }
+    /// <summary>The bytes of the section as far as it is written.</summary>
+    ReadOnlySpan<byte> Written();
 
-    /// <summary>The pointer of the value that the section being written has got to.</summary>
+    /// <summary>The pointer of the value that the section has got to.</summary>
     string PointerToEnd();
 }
 
-/// <summary>Writes sections as the members of one JSON object.</summary>
-internal struct JsonSections(Utf8JsonWriter writer, PooledBuffer body) : ISectionWriter, IEncodedSections
+/// <summary>Writes the sections of a save one after the other, and takes down the size and the digest of each.</summary>
+internal struct EncodedSections<TForm, TWriter>(TForm form) : ISectionWriter
+    where TForm : class, ISectionForm<TWriter> where TWriter : struct, IStateWriter
 {
-    private int _start;
-
+    /// <summary>The sections written, in order.</summary>
     public List<SectionEntry> Entries { get; } = [];
 
+    /// <summary>The section that is being written.</summary>
     public string Current { get; private set; } = "";
 
     public void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>
     {
-        var tokens = Begin(name);
-        TCodec.Write(ref tokens, value);
+        Current = name;
+        var writer = form.Begin(name);
+        TCodec.Write(ref writer, value);
         End();
     }
 
@@ -42,146 +44,80 @@ internal struct JsonSections(Utf8JsonWriter writer, PooledBuffer body) : ISectio
     {
         foreach (var section in group?.SectionNames ?? [])
         {
-            var tokens = Begin($"{name}/{section}");
-            group!.WriteSection(section, ref tokens);
+            Current = $"{name}/{section}";
+            var writer = form.Begin(Current);
+            group!.WriteSection(section, ref writer);
             End();
         }
     }
 
-    public readonly string PointerToEnd()
+    private readonly void End()
     {
-        writer.Flush();
-        return JsonPlace.PointerAt(body.Written[_start..], long.MaxValue);
+        var bytes = form.Written();
+        Entries.Add(new SectionEntry(Current, bytes.Length, SectionDigest.Of(bytes)));
     }
+}
 
-    private JsonStateWriter Begin(string name)
+/// <summary>Sections as the members of one JSON object.</summary>
+internal sealed class JsonSections(Utf8JsonWriter writer, PooledBuffer body) : ISectionForm<JsonStateWriter>
+{
+    private int _start;
+
+    public JsonStateWriter Begin(string name)
     {
-        Current = name;
         writer.WritePropertyName(name);
         writer.Flush();
         _start = body.Length;
         return new JsonStateWriter(writer);
     }
 
-    private readonly void End()
+    public ReadOnlySpan<byte> Written()
     {
         writer.Flush();
-        var bytes = body.Written[_start..];
-        Entries.Add(new SectionEntry(Current, bytes.Length, SectionDigest.Of(bytes)));
+        return body.Written[_start..];
     }
+
+    public string PointerToEnd() => JsonPlace.PointerAt(Written(), long.MaxValue);
 }
 
-/// <summary>Writes sections as the child elements of one XML element.</summary>
-internal struct XmlSections : ISectionWriter, IEncodedSections
+/// <summary>Sections as the child elements of one XML element.</summary>
+internal sealed class XmlSections(XmlWriter writer, PooledBuffer body) : ISectionForm<XmlStateWriter>
 {
-    private readonly PooledBuffer _body;
-    private readonly XmlWriter _writer;
     private int _start;
 
-    public XmlSections(PooledBuffer body, XmlWriterSettings settings)
+    public XmlStateWriter Begin(string name)
     {
-        _body = body;
-        _writer = XmlWriter.Create(new BufferStream(body), settings);
-        _writer.WriteStartElement(XmlWords.Root);
-    }
-
-    public List<SectionEntry> Entries { get; } = [];
-
-    public string Current { get; private set; } = "";
-
-    public void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>
-    {
-        var tokens = Begin(name);
-        TCodec.Write(ref tokens, value);
-        EndSection();
-    }
-
-    public void WriteGroup(string name, ISectionGroup? group)
-    {
-        foreach (var section in group?.SectionNames ?? [])
-        {
-            var tokens = Begin($"{name}/{section}");
-            group!.WriteSection(section, ref tokens);
-            EndSection();
-        }
-    }
-
-    public readonly string PointerToEnd()
-    {
-        _writer.Flush();
-        return XmlPlace.PointerAt(Encoding.UTF8.GetBytes(Encoding.UTF8.GetString(Section())), int.MaxValue, int.MaxValue);
-    }
-
-    public readonly void End()
-    {
-        _writer.WriteEndElement();
-        _writer.Dispose();
-    }
-
-    private XmlStateWriter Begin(string name)
-    {
-        Current = name;
-        _writer.Flush();
-        _start = _body.Length;
-        var tokens = new XmlStateWriter(_writer);
+        writer.Flush();
+        _start = body.Length;
+        var tokens = new XmlStateWriter(writer);
         tokens.WriteKey(name);
         return tokens;
     }
 
-    private readonly void EndSection()
-    {
-        _writer.Flush();
-        var bytes = Section();
-        Entries.Add(new SectionEntry(Current, bytes.Length, SectionDigest.Of(bytes)));
-    }
-
     /// <summary>The section's element: what was written since, without the end of the tag before and the white space.</summary>
-    private readonly ReadOnlySpan<byte> Section()
+    public ReadOnlySpan<byte> Written()
     {
-        var written = _body.Written[_start..];
+        writer.Flush();
+        var written = body.Written[_start..];
         var start = written.IndexOf((byte)'<');
         return start < 0 ? default : written[start..];
     }
+
+    public string PointerToEnd() => XmlPlace.PointerAt(Written().ToArray(), int.MaxValue, int.MaxValue);
 }
 
-/// <summary>Writes sections one behind the other, as CBOR.</summary>
-internal struct PackedSections(PooledBuffer body) : ISectionWriter, IEncodedSections
+/// <summary>Sections one behind the other, as CBOR.</summary>
+internal sealed class PackedSections(PooledBuffer body) : ISectionForm<BinaryStateWriter>
 {
     private int _start;
 
-    public List<SectionEntry> Entries { get; } = [];
-
-    public string Current { get; private set; } = "";
-
-    public void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>
+    public BinaryStateWriter Begin(string name)
     {
-        var tokens = Begin(name);
-        TCodec.Write(ref tokens, value);
-        End();
-    }
-
-    public void WriteGroup(string name, ISectionGroup? group)
-    {
-        foreach (var section in group?.SectionNames ?? [])
-        {
-            var tokens = Begin($"{name}/{section}");
-            group!.WriteSection(section, ref tokens);
-            End();
-        }
-    }
-
-    public readonly string PointerToEnd() => BinaryPlace.PointerAt(body.Written[_start..], long.MaxValue);
-
-    private BinaryStateWriter Begin(string name)
-    {
-        Current = name;
         _start = body.Length;
         return new BinaryStateWriter(body);
     }
 
-    private readonly void End()
-    {
-        var bytes = body.Written[_start..];
-        Entries.Add(new SectionEntry(Current, bytes.Length, SectionDigest.Of(bytes)));
-    }
+    public ReadOnlySpan<byte> Written() => body.Written[_start..];
+
+    public string PointerToEnd() => BinaryPlace.PointerAt(Written(), long.MaxValue);
 }

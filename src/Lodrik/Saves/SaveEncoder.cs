@@ -69,8 +69,7 @@ internal sealed class SaveEncoder : IDisposable
         var options = JsonStateWriter.Options(indented);
         using var writer = new Utf8JsonWriter(_body, options);
         writer.WriteStartObject();
-        var sections = new JsonSections(writer, _body);
-        Collect(state, ref sections);
+        var entries = Collect<T, JsonSections, JsonStateWriter>(state, new JsonSections(writer, _body));
         writer.WriteEndObject();
         writer.Flush();
 
@@ -80,9 +79,9 @@ internal sealed class SaveEncoder : IDisposable
         writer.Flush();
         var start = _contents.Length;
         var tokens = new JsonStateWriter(writer);
-        SectionTable.WriteReadable(ref tokens, sections.Entries);
+        SectionTable.WriteReadable(ref tokens, entries);
         writer.Flush();
-        Describe(header, sections.Entries, _contents.Written[start..]);
+        Describe(header, entries, _contents.Written[start..]);
         writer.WriteEndObject();
         writer.Flush();
 
@@ -97,7 +96,7 @@ internal sealed class SaveEncoder : IDisposable
         _file.Write(_header.Written[..^end.Length]);
         _file.Write(","u8);
         _file.Write(_contents.Written[1..^end.Length]);
-        if (sections.Entries.Count > 0)
+        if (entries.Count > 0)
         {
             _file.Write(","u8);
             _file.Write(_body.Written[1..^end.Length]);
@@ -111,20 +110,23 @@ internal sealed class SaveEncoder : IDisposable
     {
         var settings = XmlStateWriter.Settings(indented);
         settings.OmitXmlDeclaration = true;
-        var sections = new XmlSections(_body, settings);
-        Collect(state, ref sections);
-        sections.End();
-
+        List<SectionEntry> entries;
+        using (var writer = XmlWriter.Create(new BufferStream(_body), settings))
+        {
+            writer.WriteStartElement(XmlWords.Root);
+            entries = Collect<T, XmlSections, XmlStateWriter>(state, new XmlSections(writer, _body));
+            writer.WriteEndElement();
+        }
         using (var writer = XmlWriter.Create(new BufferStream(_contents), settings))
         {
             writer.WriteStartElement(XmlWords.Root);
             var tokens = new XmlStateWriter(writer);
             tokens.Name(ContentsKey);
-            SectionTable.WriteReadable(ref tokens, sections.Entries);
+            SectionTable.WriteReadable(ref tokens, entries);
             writer.WriteEndElement();
         }
         var inner = XmlInside(_contents.Written);
-        Describe(header, sections.Entries, inner.TrimStart(" \n"u8));
+        Describe(header, entries, inner.TrimStart(" \n"u8));
 
         settings.OmitXmlDeclaration = false;
         using (var writer = XmlWriter.Create(new BufferStream(_header), settings))
@@ -137,19 +139,18 @@ internal sealed class SaveEncoder : IDisposable
         }
         _file.Write(_header.Written[..XmlEnd(_header.Written)]);
         _file.Write(inner);
-        if (sections.Entries.Count > 0)
+        if (entries.Count > 0)
             _file.Write(XmlInside(_body.Written));
         _file.Write(indented ? "\n</save>\n"u8 : "</save>"u8);
     }
 
     private void EncodePacked<T>(T state, SaveHeader header) where T : IStateRoot<T>
     {
-        var sections = new PackedSections(_body);
-        Collect(state, ref sections);
+        var entries = Collect<T, PackedSections, BinaryStateWriter>(state, new PackedSections(_body));
 
         var tokens = new BinaryStateWriter(_contents);
-        SectionTable.WritePacked(ref tokens, sections.Entries);
-        Describe(header, sections.Entries, _contents.Written);
+        SectionTable.WritePacked(ref tokens, entries);
+        Describe(header, entries, _contents.Written);
 
         tokens = new BinaryStateWriter(_header);
         SaveHeader.StateCodec.Write(ref tokens, header);
@@ -158,13 +159,13 @@ internal sealed class SaveEncoder : IDisposable
         BinaryPrimitives.WriteUInt128BigEndian(digest, SectionDigest.Of(_header.Written));
         tokens = new BinaryStateWriter(_file);
         tokens.WriteTag(Cbor.SelfDescribed);
-        tokens.BeginList(PackedParts + sections.Entries.Count);
+        tokens.BeginList(PackedParts + entries.Count);
         tokens.WriteInteger(SaveHeader.CurrentFormat);
         tokens.WriteBytes(digest);
         tokens.WriteBytes(_header.Written);
         tokens.WriteBytes(_contents.Written);
         var offset = 0;
-        foreach (var entry in sections.Entries)
+        foreach (var entry in entries)
         {
             tokens.WriteBytes(_body.Written.Slice(offset, entry.Size));
             offset += entry.Size;
@@ -176,16 +177,18 @@ internal sealed class SaveEncoder : IDisposable
     /// <summary>The items of a packed save beside its sections: format, header digest, header, contents, and the seal's place.</summary>
     internal const int PackedParts = 5;
 
-    private static void Collect<T, TSections>(T state, ref TSections sections)
-        where T : IStateRoot<T> where TSections : struct, ISectionWriter, IEncodedSections
+    private static List<SectionEntry> Collect<T, TForm, TWriter>(T state, TForm form)
+        where T : IStateRoot<T> where TForm : class, ISectionForm<TWriter> where TWriter : struct, IStateWriter
     {
+        var sections = new EncodedSections<TForm, TWriter>(form);
         try
         {
             T.WriteSections(ref sections, state);
+            return sections.Entries;
         }
         catch (ContentException content)
         {
-            var path = sections.PointerToEnd();
+            var path = form.PointerToEnd();
             throw new UnsavableStateException(
                 content.Code,
                 content.Message,

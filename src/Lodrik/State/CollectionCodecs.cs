@@ -39,7 +39,7 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
         reader.BeginList();
         while (reader.NextItem())
         {
-            T item = default!;
+            var item = TCodec.Initial;
             TCodec.Read(ref reader, ref item);
             value.Add(item);
         }
@@ -100,7 +100,7 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
         reader.BeginList();
         while (reader.NextItem())
         {
-            T item = default!;
+            var item = TCodec.Initial;
             TCodec.Read(ref reader, ref item);
             value.Add(item);
         }
@@ -237,7 +237,7 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
                 throw reader.Wrong($"The key \"{Shorten.Text(text)}\" is no {typeof(TKey).Name}.");
             if (value.ContainsKey(key))
                 throw reader.Wrong($"The key \"{Shorten.Text(text)}\" stands twice.");
-            TValue entry = default!;
+            var entry = TCodec.Initial;
             TCodec.Read(ref reader, ref entry);
             value.Add(key, entry);
         }

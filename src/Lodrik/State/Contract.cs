@@ -57,6 +57,9 @@ public static class StateTypes
 /// <typeparam name="T">The type of the values.</typeparam>
 public interface IStateCodec<T>
 {
+    /// <summary>What an item begins as before it is read: for a struct, what its own constructor makes of it.</summary>
+    static virtual T Initial => default!;
+
     /// <summary>Writes one value.</summary>
     static abstract void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct;
 

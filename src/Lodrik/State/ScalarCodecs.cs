@@ -287,7 +287,7 @@ public readonly struct NullableCodec<T, TCodec> : IStateCodec<T?> where T : stru
             value = null;
             return;
         }
-        var present = value.GetValueOrDefault();
+        var present = value ?? TCodec.Initial;
         TCodec.Read(ref reader, ref present);
         value = present;
     }

@@ -106,6 +106,15 @@ public sealed class StateFileTests : IDisposable
         Assert.Equal(new Letter("", 3), StateFile.FromText<Letter>("{}"));
     }
 
+    [Fact]
+    public void A_struct_in_a_list_begins_with_its_own_initial_values()
+    {
+        var rack = StateFile.FromText<Rack>("{ \"bottles\": [ { \"vintage\": 1901 }, {} ], \"best\": {}, \"byName\": { \"a\": {} } }");
+        Assert.Equal([new Bottle(1901, 75, "cork"), new Bottle(1850, 75, "cork")], rack.Bottles);
+        Assert.Equal(new Bottle(1850, 75, "cork"), rack.Best);
+        Assert.Equal(new Bottle(1850, 75, "cork"), rack.ByName["a"]);
+    }
+
     [Theory]
     [InlineData("{ \"contents\": [\"rope\"], \"seal\": \"wax\" }")]
     [InlineData("<chest><contents><item>rope</item></contents><seal>wax</seal></chest>")]
@@ -187,3 +196,16 @@ public sealed partial class Chest
 
     public string Seal { get; set; } = "";
 }
+
+[StateType]
+public sealed partial class Rack
+{
+    public List<Bottle> Bottles { get; set; } = [];
+
+    public Bottle? Best { get; set; }
+
+    public Dictionary<string, Bottle> ByName { get; set; } = [];
+}
+
+[StateType]
+public partial record struct Bottle(int Vintage = 1850, int Litres = 75, string Stopper = "cork");

@@ -112,7 +112,7 @@ internal struct XmlStateReader : IStateReader
         if (type is not (null or XmlWords.TextType or XmlWords.DecimalType))
             throw Wrong($"Expected text, found an element of type \"{Shorten.Text(type)}\".");
         var text = Content();
-        return escaped ? XmlWords.Unescape(text) ?? throw Wrong("The text has an escape other than \\\\ and \\uXXXX.") : text;
+        return escaped ? XmlWords.Unescape(text) ?? throw Wrong("The text has an escape other than \\\\ and \\u with four digits.") : text;
     }
 
     public byte[] ReadBytes()
@@ -238,7 +238,7 @@ internal struct XmlStateReader : IStateReader
         if (_reader.GetAttribute(XmlWords.Key) is { } key)
             return key;
         if (_reader.GetAttribute(XmlWords.EscapedKey) is { } escaped)
-            return XmlWords.Unescape(escaped) ?? throw Wrong("The key has an escape other than \\\\ and \\uXXXX.");
+            return XmlWords.Unescape(escaped) ?? throw Wrong("The key has an escape other than \\\\ and \\u with four digits.");
         return _reader.LocalName;
     }
 
