@@ -11,6 +11,8 @@ var root = new RootCommand("Looks into save files, without the game.")
     SlotsCommand.Create(),
     ShowCommand.Create(),
     CheckCommand.Create(),
+    ConvertCommand.Create(),
+    FormsCommand.Create(),
 };
 // A slot or a file may well begin with '@', which must not be taken for a file of arguments.
 var parsed = root.Parse(args, new ParserConfiguration { ResponseFileTokenReplacer = null });

@@ -58,6 +58,9 @@ internal static class Screen
         _ => "binary",
     };
 
+    /// <summary>A form by the word that is given on the command line.</summary>
+    public static bool TryParseForm(string? word, out SaveForm form) => Enum.TryParse(word, ignoreCase: true, out form) && Enum.IsDefined(form) && !char.IsDigit(word![0]);
+
     private static IAnsiConsole Make(TextWriter writer, bool redirected)
     {
         var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(writer) });

@@ -156,6 +156,48 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     }
 
     [Theory]
+    [InlineData("json", "xml"), InlineData("json", "binary"), InlineData("xml", "json"), InlineData("binary", "json"), InlineData("binary", "xml")]
+    public void Convert_writes_the_same_save_in_another_form(string from, string to)
+    {
+        var target = Path.Combine(_folder, "converted");
+        var run = ProgramRun.Lodrik("convert", demo.Evening(from), "--to", to, "-o", target);
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        var there = SavedFile.Open(target);
+        var original = SavedFile.Open(demo.Evening(to));
+        Assert.Equal(original.Form, there.Form);
+        Assert.Equal(SectionHealth.Intact, there.Health);
+        Assert.Equal(original.Sections.Select(section => section.Name), there.Sections.Select(section => section.Name));
+        Assert.Equal(0, ProgramRun.Lodrik("check", target).Exit);
+
+        var again = ProgramRun.Lodrik("convert", demo.Evening(from), "--to", to, "-o", target);
+        Assert.Equal(1, again.Exit);
+        Assert.Contains("--overwrite", again.Error, StringComparison.Ordinal);
+        Assert.Equal(0, ProgramRun.Lodrik("convert", demo.Evening(from), "--to", to, "-o", target, "--overwrite", "--compact").Exit);
+        Assert.True(new FileInfo(target).Length <= there.Bytes);
+    }
+
+    [Fact]
+    public void Convert_names_the_file_after_the_form_and_refuses_one_that_it_does_not_know()
+    {
+        var source = Path.Combine(_folder, "evening.json");
+        File.Copy(demo.Evening("json"), source);
+        Assert.Equal(0, ProgramRun.Lodrik("convert", source, "--to", "binary").Exit);
+        Assert.True(File.Exists(Path.Combine(_folder, "evening.lodrik")));
+        Assert.Equal(2, ProgramRun.Lodrik("convert", source, "--to", "yaml").Exit);
+        Assert.Equal(2, ProgramRun.Lodrik("convert", source).Exit);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void Forms_compares_the_forms_on_one_save(string form)
+    {
+        var run = ProgramRun.Lodrik("forms", demo.Evening(form));
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        foreach (var row in new[] { "JSON ", "JSON, compact", "XML ", "XML, compact", "binary" })
+            Assert.Contains($"│ {row}", run.Out, StringComparison.Ordinal);
+        Assert.Contains("(this file)", run.Out, StringComparison.Ordinal);
+    }
+
+    [Theory]
     [InlineData("show", "none.json")]
     [InlineData("show", "@none.json")]
     [InlineData("slots", "none")]

@@ -105,6 +105,34 @@ public sealed class SavedFile
         return tree;
     }
 
+    /// <summary>
+    /// The same save in another form, without the game's types: the header (its ids and times included) and every section. A typed
+    /// load of the result gives what a typed load of this save gives.
+    /// </summary>
+    /// <param name="form">The form to write.</param>
+    /// <param name="indented">Whether a readable form is laid out for people.</param>
+    /// <returns>The bytes of the save in that form.</returns>
+    /// <exception cref="SaveException">A section is damaged, or the file was written wholly by hand and has no header to keep.</exception>
+    public byte[] ToForm(SaveForm form, bool indented = true)
+    {
+        if (Header is null)
+        {
+            throw new SaveContentException(
+                SaveErrorCode.WrongContent, "The file was written wholly by hand, and does not say which game it belongs to.", _location, "Load and save it in the game once.");
+        }
+        var header = new SaveHeader
+        {
+            Game = Header.Game,
+            Version = Header.Version,
+            SaveId = Header.SaveId,
+            Saved = Header.Saved,
+            Slot = Header.Slot,
+        };
+        using var encoder = new SaveEncoder();
+        var sections = _slices.ConvertAll(slice => (slice.Name, ReadSection(slice.Name)));
+        return encoder.Encode(new TreeSave(sections), header, form, indented).ToArray();
+    }
+
     /// <summary>Holds the save against the game that is to load it.</summary>
     internal void CheckRoot(StateRoot root)
     {

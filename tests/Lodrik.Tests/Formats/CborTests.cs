@@ -231,8 +231,10 @@ public sealed class CborTests
                 return new BigInteger(reader.ReadUInt64());
             case CborReaderState.NegativeInteger:
                 return -1 - new BigInteger(reader.ReadCborNegativeIntegerRepresentation());
-            case CborReaderState.Tag:
+            case CborReaderState.Tag when reader.PeekTag() is CborTag.UnsignedBigNum or CborTag.NegativeBigNum:
                 return reader.ReadBigInteger();
+            case CborReaderState.Tag:
+                return ReadTypedArray(reader);
             case CborReaderState.DoublePrecisionFloat:
                 return reader.ReadDouble();
             case CborReaderState.TextString:
@@ -250,6 +252,28 @@ public sealed class CborTests
                 reader.ReadEndMap();
                 return map;
         }
+    }
+
+    /// <summary>Expands a typed array, which the platform's reader knows nothing of (RFC 8746 section 2.1).</summary>
+    private static SaveList ReadTypedArray(CborReader reader)
+    {
+        var tag = (ulong)reader.ReadTag();
+        var bytes = reader.ReadByteString();
+        var list = new SaveList();
+        var size = tag switch { 64 => 1, 77 => 2, 78 or 85 => 4, _ => 8 };
+        for (var i = 0; i < bytes.Length; i += size)
+        {
+            list.Add(tag switch
+            {
+                64 => (SaveValue)(long)bytes[i],
+                77 => (SaveValue)(long)BitConverter.ToInt16(bytes, i),
+                78 => (SaveValue)(long)BitConverter.ToInt32(bytes, i),
+                79 => (SaveValue)BitConverter.ToInt64(bytes, i),
+                86 => (SaveValue)BitConverter.ToDouble(bytes, i),
+                _ => throw new InvalidOperationException($"No tree is written with the tag {tag}."),
+            });
+        }
+        return list;
     }
 
     private static void Write(CborWriter writer, SaveValue value)

@@ -28,6 +28,24 @@ public sealed class RoundTripTests
             },
             iter: 150, threads: 2);
 
+    public static TheoryData<SaveForm, SaveForm> Pairs => new(
+        from source in Enum.GetValues<SaveForm>() from target in Enum.GetValues<SaveForm>() select (source, target));
+
+    [Theory, MemberData(nameof(Pairs))]
+    public void Converting_without_the_types_loses_nothing_that_a_typed_load_sees(SaveForm source, SaveForm target) => SampleStates.Any.Sample(
+        save =>
+        {
+            var original = SavedFile.FromBytes(StateFile.ToBytes(save, source));
+            var converted = SavedFile.FromBytes(original.ToForm(target));
+            Assert.Equal((target, SectionHealth.Intact, original.Header!.SaveId), (converted.Form, converted.Health, converted.Header!.SaveId));
+            Assert.Equal(save.Content(), StateFile.FromBytes<SampleSave>(converted.ToForm(target, indented: false)).Content());
+        },
+        iter: 150, threads: 2);
+
+    [Fact]
+    public void A_file_written_wholly_by_hand_cannot_be_converted() =>
+        Assert.Throws<SaveContentException>(() => SavedFile.FromBytes("{ \"a\": 1 }"u8.ToArray()).ToForm(SaveForm.Xml));
+
     [Theory, MemberData(nameof(Forms))]
     public void A_tree_keeps_whole_numbers_whole_and_floats_floats(SaveForm form) => SampleStates.AnyTree.Sample(
         tree => Assert.Equal(tree, StateFile.FromBytes<SampleSave>(StateFile.ToBytes(new SampleSave { Tree = tree }, form)).Tree),

@@ -1,0 +1,43 @@
+using System.CommandLine;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik convert</c>: the same save in another form.</summary>
+internal static class ConvertCommand
+{
+    public static Command Create()
+    {
+        var file = new Argument<string>("file") { Description = "A save of any form." };
+        var form = new Option<string>("--to") { Description = "The form to write: json, xml or binary.", Required = true };
+        form.AcceptOnlyFromAmong("json", "xml", "binary");
+        var output = new Option<string?>("--output", "-o") { Description = "The file to write; if not given, the same name with the form's extension." };
+        var compact = new Option<bool>("--compact") { Description = "Writes a readable form without line breaks." };
+        var overwrite = new Option<bool>("--overwrite") { Description = "Replaces the file if it is there." };
+        var command = new Command("convert", "Writes a save in another form, without the game and with nothing lost.") { file, form, output, compact, overwrite };
+        command.SetAction(parsed => Run(
+            parsed.GetRequiredValue(file), parsed.GetRequiredValue(form), parsed.GetValue(output), parsed.GetValue(compact), parsed.GetValue(overwrite)));
+        return command;
+    }
+
+    private static int Run(string path, string word, string? output, bool compact, bool overwrite)
+    {
+        Screen.TryParseForm(word, out var form);
+        var source = SavedFile.Open(path);
+        output ??= Path.ChangeExtension(path, Extension(form));
+        if (!overwrite && File.Exists(output))
+            throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output, or replace it with --overwrite.");
+        var bytes = source.ToForm(form, !compact);
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: overwrite);
+        Screen.Out.MarkupLineInterpolated($"{Screen.Form(source.Form)}, {Screen.Size(source.Bytes)}  [{Screen.Faint}]{path}[/]");
+        Screen.Out.MarkupLineInterpolated($"{Screen.Form(form)}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
+        return ExitCode.Fine;
+    }
+
+    private static string Extension(SaveForm form) => form switch
+    {
+        SaveForm.Json => ".json",
+        SaveForm.Xml => ".xml",
+        _ => ".lodrik",
+    };
+}

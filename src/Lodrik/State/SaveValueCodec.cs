@@ -1,0 +1,148 @@
+using System.ComponentModel;
+using System.Numerics;
+
+namespace Lodrik.State;
+
+#pragma warning disable CS1591 // Named by generated code only.
+
+/// <summary>The value tree itself, as a member that keeps whatever it is given.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
+{
+    public static void Write<TWriter>(ref TWriter writer, SaveValue? value) where TWriter : IStateWriter, allows ref struct
+    {
+        switch (value)
+        {
+            case null:
+                writer.WriteNull();
+                break;
+            case SaveScalar scalar:
+                WriteScalar(ref writer, scalar);
+                break;
+            case SaveList list when TryWriteNumbers(ref writer, list):
+                break;
+            case SaveList list:
+                writer.BeginList(list.Count);
+                foreach (var item in list)
+                    Write(ref writer, item);
+                writer.EndList();
+                break;
+            case SaveMap map:
+                writer.BeginObject(map.Count);
+                foreach (var (key, entry) in map)
+                {
+                    writer.WriteKey(key);
+                    Write(ref writer, entry);
+                }
+                writer.EndObject();
+                break;
+        }
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref SaveValue? value) where TReader : IStateReader, allows ref struct =>
+        value = ReadTree(ref reader);
+
+    /// <summary>Reads any value as a tree; a null becomes <see cref="SaveValue.Null"/>.</summary>
+    public static SaveValue ReadTree<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
+    {
+        switch (reader.Peek())
+        {
+            case SaveValueKind.Null:
+                reader.TryReadNull();
+                return SaveValue.Null;
+            case SaveValueKind.Bool:
+                return reader.ReadBool();
+            case SaveValueKind.Integer:
+                return reader.ReadBigInteger();
+            case SaveValueKind.Single:
+                return reader.ReadSingle();
+            case SaveValueKind.Double:
+                return reader.ReadDouble();
+            case SaveValueKind.Decimal:
+                return reader.ReadDecimal();
+            case SaveValueKind.Text:
+                return reader.ReadText();
+            case SaveValueKind.Bytes:
+                return reader.ReadBytes();
+            case SaveValueKind.List:
+                var list = new SaveList();
+                reader.BeginList();
+                while (reader.NextItem())
+                    list.Add(ReadTree(ref reader));
+                return list;
+            default:
+                var map = new SaveMap();
+                reader.BeginObject();
+                while (reader.ReadKey(out var key))
+                {
+                    if (!map.TryAdd(key, ReadTree(ref reader)))
+                        throw reader.Wrong($"The key \"{Shorten.Text(key)}\" stands twice.");
+                }
+                return map;
+        }
+    }
+
+    /// <summary>Writes a list that is nothing but numbers of one sort as such: on one line in text, as one block in binary.</summary>
+    private static bool TryWriteNumbers<TWriter>(ref TWriter writer, SaveList list) where TWriter : IStateWriter, allows ref struct
+    {
+        var kind = list.Count == 0 ? SaveValueKind.Null : list[0].Kind;
+        if (kind is not (SaveValueKind.Integer or SaveValueKind.Single or SaveValueKind.Double) || list.Any(item => item.Kind != kind))
+            return false;
+        var numbers = list.Cast<SaveScalar>();
+        if (kind == SaveValueKind.Single)
+            writer.WriteNumbers<float>(numbers.Select(number => number.Single).ToArray());
+        else if (kind == SaveValueKind.Double)
+            writer.WriteNumbers<double>(numbers.Select(number => number.Double).ToArray());
+        else
+            return TryWriteIntegers(ref writer, numbers.Select(number => number.Integer).ToArray());
+        return true;
+    }
+
+    /// <summary>Writes whole numbers in the narrowest type that holds them all; false where 64 bits do not.</summary>
+    private static bool TryWriteIntegers<TWriter>(ref TWriter writer, BigInteger[] numbers) where TWriter : IStateWriter, allows ref struct
+    {
+        var (min, max) = (numbers.Min(), numbers.Max());
+        if (min >= 0 && max <= byte.MaxValue)
+            writer.WriteNumbers<byte>(Array.ConvertAll(numbers, number => (byte)number));
+        else if (min >= short.MinValue && max <= short.MaxValue)
+            writer.WriteNumbers<short>(Array.ConvertAll(numbers, number => (short)number));
+        else if (min >= int.MinValue && max <= int.MaxValue)
+            writer.WriteNumbers<int>(Array.ConvertAll(numbers, number => (int)number));
+        else if (min >= long.MinValue && max <= long.MaxValue)
+            writer.WriteNumbers<long>(Array.ConvertAll(numbers, number => (long)number));
+        else
+            return false;
+        return true;
+    }
+
+    private static void WriteScalar<TWriter>(ref TWriter writer, SaveScalar scalar) where TWriter : IStateWriter, allows ref struct
+    {
+        switch (scalar.Kind)
+        {
+            case SaveValueKind.Bool:
+                writer.WriteBool(scalar.Bool);
+                break;
+            case SaveValueKind.Integer:
+                writer.WriteBigInteger(scalar.Integer);
+                break;
+            case SaveValueKind.Single:
+                writer.WriteSingle(scalar.Single);
+                break;
+            case SaveValueKind.Double:
+                writer.WriteDouble(scalar.Double);
+                break;
+            case SaveValueKind.Decimal:
+                writer.WriteDecimal(scalar.Decimal);
+                break;
+            case SaveValueKind.Text:
+                writer.WriteText(scalar.Text);
+                break;
+            case SaveValueKind.Bytes:
+                writer.WriteBytes(scalar.Bytes.Span);
+                break;
+            default:
+                writer.WriteNull();
+                break;
+        }
+    }
+}
