@@ -31,6 +31,10 @@ internal static class Diagnostics
         "LDR006", "A member that is asked for cannot be read or written",
         "'{0}' is marked [Saved], but {1}");
 
+    public static readonly DiagnosticDescriptor BadVariant = Error(
+        "LDR007", "A variant is declared wrongly",
+        "The variant \"{0}\" of '{1}' cannot be: {2}");
+
     public static DiagnosticDescriptor ById(string id) => id switch
     {
         "LDR001" => NotPartial,
@@ -38,7 +42,8 @@ internal static class Diagnostics
         "LDR003" => DoubleKey,
         "LDR004" => CannotBeCreated,
         "LDR005" => BadRoot,
-        _ => BadMember,
+        "LDR006" => BadMember,
+        _ => BadVariant,
     };
 
     private static DiagnosticDescriptor Error(string id, string title, string message) =>

@@ -21,10 +21,25 @@ internal sealed record StateModel(
     string Creation,
     RootModel? Root,
     EquatableList<MemberModel> Members,
+    EquatableList<VariantModel> Variants,
+    Hooks Hooks,
     EquatableList<DiagnosticModel> Problems);
 
 /// <summary>What makes a state type the root of a game's saves.</summary>
 internal sealed record RootModel(string Game, int Version);
+
+/// <summary>A type that may stand where a base type is declared.</summary>
+internal sealed record VariantModel(string Name, string TypeName, bool IsSelf);
+
+/// <summary>What a state type does of its own around saving and loading.</summary>
+[Flags]
+internal enum Hooks
+{
+    None = 0,
+    BeforeSaving = 1,
+    AfterLoading = 2,
+    Validated = 4,
+}
 
 /// <summary>How a member is reached and saved.</summary>
 /// <param name="Name">The member's name in C#.</param>

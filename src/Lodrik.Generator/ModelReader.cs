@@ -16,6 +16,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cance
         var root = ReadRoot();
         CheckPartial();
         var members = ReadMembers(root is not null);
+        var variants = ReadVariants();
         var containers = new List<string>();
         for (var outer = type.ContainingType; outer is not null; outer = outer.ContainingType)
             containers.Insert(0, Declaration(outer));
@@ -29,9 +30,11 @@ internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cance
             type.IsReferenceType,
             type.IsReferenceType && !type.IsSealed,
             HasStateTypeAbove(),
-            ReadCreation(),
+            type.IsAbstract && variants.Count > 0 ? "default" : ReadCreation(),
             root,
             new EquatableList<MemberModel>(members),
+            new EquatableList<VariantModel>(variants),
+            ReadHooks(),
             new EquatableList<DiagnosticModel>(_problems));
     }
 
@@ -95,6 +98,49 @@ internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cance
             }
         }
         return members;
+    }
+
+    private List<VariantModel> ReadVariants()
+    {
+        var variants = new List<VariantModel>();
+        foreach (var attribute in type.GetAttributes().Where(one => one.AttributeClass?.ToDisplayString() == "Lodrik.SaveVariantAttribute"))
+        {
+            var name = attribute.ConstructorArguments[0].Value as string ?? "";
+            if (attribute.ConstructorArguments[1].Value is not INamedTypeSymbol variant)
+                continue;
+            var isSelf = SymbolEqualityComparer.Default.Equals(variant, type);
+            if (name.Length == 0)
+                Problem(Diagnostics.BadVariant, type, name, type.Name, "it has no name.");
+            else if (!isSelf && !Above(variant).Any(above => SymbolEqualityComparer.Default.Equals(above, type)))
+                Problem(Diagnostics.BadVariant, type, name, type.Name, $"'{variant.Name}' is not derived from it.");
+            else if (!TypeCodecs.IsStateType(variant))
+                Problem(Diagnostics.BadVariant, type, name, type.Name, $"'{variant.Name}' is no state type. Mark it with [StateType].");
+            else if (variant.IsAbstract || variant.IsUnboundGenericType)
+                Problem(Diagnostics.BadVariant, type, name, type.Name, $"there are no objects of '{variant.Name}' itself.");
+            else if (variants.Any(other => other.Name == name))
+                Problem(Diagnostics.BadVariant, type, name, type.Name, "there are two of this name.");
+            else if (variants.Any(other => other.TypeName == TypeCodecs.Name(variant)))
+                Problem(Diagnostics.BadVariant, type, name, type.Name, $"'{variant.Name}' has a name already.");
+            else
+                variants.Add(new VariantModel(name, TypeCodecs.Name(variant), isSelf));
+        }
+        return variants;
+    }
+
+    private Hooks ReadHooks()
+    {
+        var hooks = Hooks.None;
+        foreach (var implemented in type.AllInterfaces)
+        {
+            hooks |= implemented.ToDisplayString() switch
+            {
+                "Lodrik.IBeforeSaving" => Hooks.BeforeSaving,
+                "Lodrik.IAfterLoading" => Hooks.AfterLoading,
+                "Lodrik.IValidatedState" => Hooks.Validated,
+                _ => Hooks.None,
+            };
+        }
+        return hooks;
     }
 
     private MemberModel? ReadMember(ISymbol symbol, INamedTypeSymbol owner, bool isRoot)
@@ -201,14 +247,12 @@ internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cance
         return required.Count == 0 ? $"new {name}({arguments})" : $"new {name}({arguments}) {{ {string.Join(", ", required)} }}";
     }
 
-    private bool HasStateTypeAbove()
+    private bool HasStateTypeAbove() => Above(type).Any(TypeCodecs.IsStateType);
+
+    private static IEnumerable<INamedTypeSymbol> Above(INamedTypeSymbol symbol)
     {
-        for (var above = type.BaseType; above is not null; above = above.BaseType)
-        {
-            if (TypeCodecs.IsStateType(above))
-                return true;
-        }
-        return false;
+        for (var above = symbol.BaseType; above is not null; above = above.BaseType)
+            yield return above;
     }
 
     private static string Argument(IParameterSymbol parameter)

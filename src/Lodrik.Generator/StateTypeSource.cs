@@ -8,6 +8,9 @@ internal sealed class StateTypeSource(StateModel model)
     private const string Writer = "where TWriter : global::Lodrik.State.IStateWriter, allows ref struct";
     private const string Reader = "where TReader : global::Lodrik.State.IStateReader, allows ref struct";
 
+    /// <summary>The codec of a base type's own members, where it is one of its variants.</summary>
+    private const string OwnCodecName = "OwnStateCodec";
+
     private readonly StringBuilder _text = new();
     private int _depth;
 
@@ -42,9 +45,21 @@ internal sealed class StateTypeSource(StateModel model)
 
     private void WriteCodec()
     {
-        Line($"/// <summary>Writes and reads values of this type.</summary>");
+        if (model.Variants.Count == 0)
+        {
+            WriteMembersCodec(TypeCodecs.CodecName, "public");
+            return;
+        }
+        WriteVariantsCodec();
+        if (model.Variants.Any(variant => variant.IsSelf))
+            WriteMembersCodec(OwnCodecName, "private");
+    }
+
+    private void WriteMembersCodec(string name, string access)
+    {
+        Line("/// <summary>Writes and reads the members of this type.</summary>");
         Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
-        Open($"public {(model.HidesCodec ? "new " : "")}readonly struct {TypeCodecs.CodecName} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
+        Open($"{access} {(model.HidesCodec && access == "public" ? "new " : "")}readonly struct {name} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
         Line($"private static readonly global::Lodrik.State.KeyTable Keys = new({string.Join(", ", model.Members.Select(member => Quote(member.Key)))});");
         Line();
         if (!model.IsReferenceType)
@@ -61,6 +76,60 @@ internal sealed class StateTypeSource(StateModel model)
         Line();
     }
 
+    /// <summary>A codec that writes an object under the name of its variant, as a map of one entry.</summary>
+    private void WriteVariantsCodec()
+    {
+        Line("/// <summary>Writes and reads objects of this type's variants, each under its name.</summary>");
+        Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
+        Open($"public {(model.HidesCodec ? "new " : "")}readonly struct {TypeCodecs.CodecName} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
+        Line($"private static readonly global::Lodrik.State.KeyTable Variants = new({string.Join(", ", model.Variants.Select(variant => Quote(variant.Name)))});");
+        Line();
+        Open($"public static void Write<TWriter>(ref TWriter writer, {model.TypeName} value) {Writer}");
+        Open("if (value is null)");
+        Line("writer.WriteNull();");
+        Line("return;");
+        Close();
+        Line("writer.BeginObject(1);");
+        for (var i = 0; i < model.Variants.Count; i++)
+        {
+            var variant = model.Variants[i];
+            Open($"{(i > 0 ? "else " : "")}if (value.GetType() == typeof({variant.TypeName}))");
+            Line($"writer.WriteKey(Variants, {i});");
+            Line($"{CodecOf(variant)}.Write(ref writer, ({variant.TypeName})value);");
+            Close();
+        }
+        Open("else");
+        Line($"throw global::Lodrik.State.StateTypes.NoVariant(value, typeof({model.TypeName}), Variants);");
+        Close();
+        Line("writer.EndObject();");
+        Close();
+        Line();
+        Open($"public static void Read<TReader>(ref TReader reader, ref {model.TypeName} value) {Reader}");
+        Open("if (reader.TryReadNull())");
+        Line("value = null;");
+        Line("return;");
+        Close();
+        Open($"switch (global::Lodrik.State.StateTypes.BeginVariant(ref reader, typeof({model.TypeName}), Variants))");
+        for (var i = 0; i < model.Variants.Count; i++)
+        {
+            var variant = model.Variants[i];
+            Line($"case {i}:");
+            Open("");
+            Line($"var variant = value?.GetType() == typeof({variant.TypeName}) ? ({variant.TypeName})value : null;");
+            Line($"{CodecOf(variant)}.Read(ref reader, ref variant);");
+            Line("value = variant;");
+            Line("break;");
+            Close();
+        }
+        Close();
+        Line($"global::Lodrik.State.StateTypes.EndVariant(ref reader, typeof({model.TypeName}), Variants);");
+        Close();
+        Close();
+        Line();
+    }
+
+    private static string CodecOf(VariantModel variant) => variant.IsSelf ? OwnCodecName : $"{variant.TypeName}.{TypeCodecs.CodecName}";
+
     private void WriteWriting()
     {
         Open($"public static void Write<TWriter>(ref TWriter writer, {model.TypeName} value) {Writer}");
@@ -73,6 +142,8 @@ internal sealed class StateTypeSource(StateModel model)
         }
         if (model.ChecksType)
             Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
+        if (model.Hooks.HasFlag(Hooks.BeforeSaving))
+            Line(model.IsReferenceType ? "((global::Lodrik.IBeforeSaving)value).BeforeSaving();" : "value.BeforeSaving();");
         Line($"writer.BeginObject({model.Members.Count});");
         for (var i = 0; i < model.Members.Count; i++)
         {
@@ -95,9 +166,13 @@ internal sealed class StateTypeSource(StateModel model)
             Close();
             Line($"value ??= {model.Creation};");
         }
+        if (model.Hooks.HasFlag(Hooks.Validated))
+            Line("var start = reader.Mark();");
         Line("reader.BeginObject();");
         Line("var key = -1;");
+        Line("var seen = default(global::Lodrik.State.SeenKeys);");
         Open("while (reader.ReadKey(Keys, ref key))");
+        Line("seen.Note(ref reader, Keys, key);");
         Open("switch (key)");
         for (var i = 0; i < model.Members.Count; i++)
         {
@@ -112,6 +187,10 @@ internal sealed class StateTypeSource(StateModel model)
         Line("    break;");
         Close();
         Close();
+        if (model.Hooks.HasFlag(Hooks.Validated))
+            Line("global::Lodrik.State.StateTypes.Validate(ref reader, start, value);");
+        if (model.Hooks.HasFlag(Hooks.AfterLoading))
+            Line(model.IsReferenceType ? "((global::Lodrik.IAfterLoading)value).AfterLoading();" : "value.AfterLoading();");
         Close();
     }
 

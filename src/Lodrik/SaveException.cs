@@ -72,6 +72,9 @@ public enum SaveErrorCode
     /// <summary>The bytes ask for more depth or length than the limits allow.</summary>
     LimitExceeded = 109,
 
+    /// <summary>The state fits its types, and the game's own rules refuse it.</summary>
+    Invalid = 110,
+
     /// <summary>The live state is nested too deeply to be saved, most often because it refers back to itself.</summary>
     TooDeep = 201,
 

@@ -135,6 +135,28 @@ public sealed class StateTypeGeneratorTests
         Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
     }
 
+    [Theory]
+    [InlineData("\"\", typeof(Hook)", "no name")]
+    [InlineData("\"stone\", typeof(Stone)", "not derived")]
+    [InlineData("\"plain\", typeof(Plain)", "no state type")]
+    [InlineData("\"ghost\", typeof(Ghost)", "no objects")]
+    [InlineData("\"hook\", typeof(Hook)), SaveVariant(\"hook\", typeof(Line)", "two of this name")]
+    [InlineData("\"hook\", typeof(Hook)), SaveVariant(\"line\", typeof(Hook)", "has a name already")]
+    public void A_variant_that_cannot_be_is_refused(string variant, string reason)
+    {
+        var problem = Assert.Single(new GeneratorRun($$"""
+            [StateType, SaveVariant({{variant}})] public partial class Tackle { }
+            [StateType] public partial class Hook : Tackle { }
+            [StateType] public partial class Line : Tackle { }
+            [StateType, SaveVariant("x", typeof(Real))] public abstract partial class Ghost : Tackle { }
+            [StateType] public partial class Real : Ghost { }
+            [StateType] public partial class Stone { }
+            public class Plain : Tackle { }
+            """).Problems);
+        Assert.Equal(("LDR007", "Tackle"), (problem.Id, problem.At));
+        Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
+    }
+
     [Fact]
     public void A_type_with_both_attributes_is_refused() =>
         Assert.Contains("LDR005", new GeneratorRun("[SaveFile(\"g\"), StateType] public partial class Root { }").Problems.Select(problem => problem.Id));
@@ -154,6 +176,7 @@ public sealed class StateTypeGeneratorTests
     [InlineData("public partial record Hero(string Name, int Level = 3, float Speed = 1.5f, DayOfWeek Day = DayOfWeek.Friday, char Mark = 'x', string? Note = null);")]
     [InlineData("public readonly partial record struct Hero(string Name, decimal Gold = 1.5m, double Limit = double.NaN);")]
     [InlineData("public partial class Hero : Being { public int Level { get; set; } } [StateType] public partial class Being { public string Name { get; init; } = \"\"; }")]
+    [InlineData("[SaveVariant(\"hero\", typeof(Hero)), SaveVariant(\"elf\", typeof(Elf))] public partial class Hero : IAfterLoading { public int Level { get; init; } public void AfterLoading() { } } [StateType] public partial class Elf : Hero, IValidatedState, IBeforeSaving { IEnumerable<string> IValidatedState.FindProblems() => []; void IBeforeSaving.BeforeSaving() { } }")]
     [InlineData("public partial struct Hero { public int @class; public int Level { get; set; } }")]
     [InlineData("public sealed partial class Hero { private Hero() { } public required string Name { get; init; } }")]
     [InlineData("public partial class Hero : Being { public int Level { get; set; } } public abstract class Being { public string Name { get; private set; } = \"\"; protected int _x; }")]

@@ -44,7 +44,7 @@ internal static class ContentErrors
             location = Shifted(file.Span, slice.Offset, place).Within(location);
         return exception switch
         {
-            ContentException { Code: SaveErrorCode.WrongContent } content =>
+            ContentException { Code: SaveErrorCode.WrongContent or SaveErrorCode.Invalid } content =>
                 new SaveContentException(content.Code, content.Message, location, "Mend the value, or load an older generation.", content.InnerException),
             ContentException content => new DamagedSaveException(content.Code, content.Message, location, OlderGeneration),
             _ => new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed(form), location, OlderGeneration, exception),

@@ -216,6 +216,8 @@ internal sealed class FileLayout
     {
         reader.TryReadTag();
         var parts = reader.BeginCountedList(clipped: true);
+        if (parts < SaveEncoder.PackedParts)
+            throw new ContentException(SaveErrorCode.Damaged, $"A packed save has {SaveEncoder.PackedParts} parts and its sections, and this has {parts}.", default);
         reader.NextItem();
         CheckFormat(reader.ReadInteger(0, int.MaxValue));
         reader.NextItem();

@@ -205,7 +205,7 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
                     StoreLog.Loaded(_log, slot, generation.Number, _files.Storage.Locate(generation.File));
                     return result;
                 }
-                catch (SaveException exception) when (exception is DamagedSaveException)
+                catch (SaveException exception) when (exception is DamagedSaveException || (_options.PassOverInvalid && exception.Code == SaveErrorCode.Invalid))
                 {
                     passedOver.Add(exception);
                     StoreLog.PassedOver(_log, slot, generation.Number, exception.Message);

@@ -27,6 +27,12 @@ public sealed record SaveStoreOptions
     /// <summary>How many generations a slot keeps, from 1.</summary>
     public int KeepGenerations { get; init; } = 5;
 
+    /// <summary>
+    /// Whether a save that its own state types find invalid (<see cref="IValidatedState"/>) is passed over for the one before it, as a
+    /// damaged one is; otherwise it is an error.
+    /// </summary>
+    public bool PassOverInvalid { get; init; }
+
     /// <summary>Where the store says what it saved, loaded and passed over; null is silent.</summary>
     public ILogger? Logger { get; init; }
 

@@ -34,3 +34,19 @@ public sealed class SavedAttribute(string? key = null) : Attribute
 /// <summary>Leaves a member out of the save.</summary>
 [AttributeUsage(AttributeTargets.Property | AttributeTargets.Field)]
 public sealed class NotSavedAttribute : Attribute;
+
+/// <summary>
+/// Names a derived type that may stand where this base type is declared. The name goes into the save, so the class can be renamed
+/// and moved. A base type whose own objects are saved as well names itself.
+/// </summary>
+/// <param name="name">The variant's name in the save.</param>
+/// <param name="type">The derived type: a state type too.</param>
+[AttributeUsage(AttributeTargets.Class, AllowMultiple = true, Inherited = false)]
+public sealed class SaveVariantAttribute(string name, Type type) : Attribute
+{
+    /// <summary>The variant's name in the save.</summary>
+    public string Name { get; } = name;
+
+    /// <summary>The derived type.</summary>
+    public Type Type { get; } = type;
+}

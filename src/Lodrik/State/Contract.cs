@@ -34,25 +34,6 @@ public interface IStateType<TSelf> : IStateRoot<TSelf> where TSelf : IStateType<
     static abstract void ReadState<TReader>(ref TReader reader, ref TSelf state) where TReader : IStateReader, allows ref struct;
 }
 
-/// <summary>What generated code asks for beside reading and writing.</summary>
-[System.ComponentModel.EditorBrowsable(System.ComponentModel.EditorBrowsableState.Never)]
-public static class StateTypes
-{
-    /// <summary>Refuses an object of a type derived from the declared one: only the declared one's members would be saved.</summary>
-    /// <exception cref="SaveException">The object's type is another.</exception>
-    public static void EnsureDeclared(object value, Type declared)
-    {
-        ArgumentNullException.ThrowIfNull(value);
-        if (value.GetType() != declared)
-        {
-            throw new ContentException(
-                SaveErrorCode.UndeclaredType,
-                $"A {value.GetType().Name} stands where {declared?.Name} is declared, and what it has beyond that would be lost.",
-                new ContentPlace(long.MaxValue, int.MaxValue));
-        }
-    }
-}
-
 /// <summary>How values of one type are written and read. Implemented by structs without fields, so that the code is specialised.</summary>
 /// <typeparam name="T">The type of the values.</typeparam>
 public interface IStateCodec<T>
@@ -192,6 +173,12 @@ public interface IStateReader
 
     /// <summary>An error at the value that was read last.</summary>
     Exception Wrong(string problem);
+
+    /// <summary>Where the next value stands, for <see cref="Invalid"/>.</summary>
+    long Mark();
+
+    /// <summary>An error of the game's own rules, at a place that was marked.</summary>
+    Exception Invalid(long mark, string problem);
 }
 
 /// <summary>Takes the sections of a save, one after the other.</summary>

@@ -31,6 +31,9 @@ public sealed class KeyTable
     /// <summary>The key of that number.</summary>
     public string this[int index] => _names[index];
 
+    /// <summary>The keys with commas between.</summary>
+    public override string ToString() => string.Join(", ", _names);
+
     /// <summary>What the formats prepared from the names, by the number of the form.</summary>
     internal object?[] Prepared { get; }
 

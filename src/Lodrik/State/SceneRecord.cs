@@ -123,8 +123,10 @@ public sealed class SceneRecord
         var scene = new SceneRecord();
         reader.BeginObject();
         var key = -1;
+        var seen = default(SeenKeys);
         while (reader.ReadKey(SceneKeys, ref key))
         {
+            seen.Note(ref reader, SceneKeys, key);
             switch (key)
             {
                 case 0:
@@ -185,8 +187,10 @@ public sealed class SceneRecord
         EntityId? parent = null;
         reader.BeginObject();
         var key = -1;
+        var seen = default(SeenKeys);
         while (reader.ReadKey(EntityKeys, ref key))
         {
+            seen.Note(ref reader, EntityKeys, key);
             switch (key)
             {
                 case 0:

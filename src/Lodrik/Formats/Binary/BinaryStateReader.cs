@@ -334,6 +334,10 @@ internal ref partial struct BinaryStateReader : IStateReader
     /// <summary>Whether the next item is a typed array (RFC 8746).</summary>
     public readonly bool AtTypedArray => PeekHead(out _) is (Cbor.Tag, var tag) && Cbor.IsTypedArray(tag);
 
+    public readonly long Mark() => _position;
+
+    public readonly Exception Invalid(long mark, string problem) => new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(mark));
+
     /// <summary>Where the value stands that was read last.</summary>
     public readonly ContentPlace Place => new(_outer.Length > 0 ? _outerPosition : _start);
 

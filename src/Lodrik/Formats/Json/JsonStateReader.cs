@@ -160,6 +160,10 @@ internal ref struct JsonStateReader : IStateReader
     public readonly Exception Wrong(string problem) =>
         new ContentException(SaveErrorCode.WrongContent, problem, new ContentPlace(_reader.TokenStartIndex));
 
+    public readonly long Mark() => _reader.TokenStartIndex;
+
+    public readonly Exception Invalid(long mark, string problem) => new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(mark));
+
     /// <summary>Where the value stands that was read last.</summary>
     public readonly ContentPlace Place => new(_reader.TokenStartIndex);
 

@@ -204,6 +204,15 @@ internal struct XmlStateReader : IStateReader
         return new ContentException(SaveErrorCode.WrongContent, problem, _place);
     }
 
+    public long Mark()
+    {
+        Note();
+        return ((long)_place.Line << 32) | (uint)_place.Column;
+    }
+
+    public readonly Exception Invalid(long mark, string problem) =>
+        new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(0, (int)(mark >> 32), (int)(uint)mark));
+
     /// <summary>Where the value stands that was read last.</summary>
     public readonly ContentPlace Place => _place;
 

@@ -1,0 +1,82 @@
+using System.ComponentModel;
+
+namespace Lodrik.State;
+
+/// <summary>What generated code asks for beside reading and writing.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public static class StateTypes
+{
+    /// <summary>Refuses an object of a type derived from the declared one: only the declared one's members would be saved.</summary>
+    /// <exception cref="SaveException">The object's type is another.</exception>
+    public static void EnsureDeclared(object value, Type declared)
+    {
+        ArgumentNullException.ThrowIfNull(value);
+        if (value.GetType() != declared)
+            throw Undeclared($"A {value.GetType().Name} stands where {declared?.Name} is declared, and what it has beyond that would be lost.");
+    }
+
+    /// <summary>The error for an object that is none of its base type's variants.</summary>
+    public static Exception NoVariant(object value, Type declared, KeyTable variants)
+    {
+        ArgumentNullException.ThrowIfNull(value);
+        ArgumentNullException.ThrowIfNull(declared);
+        ArgumentNullException.ThrowIfNull(variants);
+        return Undeclared($"{value.GetType().Name} is no variant of {declared.Name}. Known are: {variants}.");
+    }
+
+    /// <summary>Enters the object around a variant, and gives the variant's number.</summary>
+    public static int BeginVariant<TReader>(ref TReader reader, Type declared, KeyTable variants) where TReader : IStateReader, allows ref struct
+    {
+        ArgumentNullException.ThrowIfNull(declared);
+        reader.BeginObject();
+        var key = -1;
+        if (!reader.ReadKey(variants, ref key))
+            throw reader.Wrong($"The variant of {declared.Name} is missing. Known are: {variants}.");
+        return key >= 0 ? key : throw reader.Wrong($"This is no variant of {declared.Name}. Known are: {variants}.");
+    }
+
+    /// <summary>Leaves the object around a variant.</summary>
+    public static void EndVariant<TReader>(ref TReader reader, Type declared, KeyTable variants) where TReader : IStateReader, allows ref struct
+    {
+        ArgumentNullException.ThrowIfNull(declared);
+        var key = -1;
+        if (reader.ReadKey(variants, ref key))
+            throw reader.Wrong($"A {declared.Name} is one variant only.");
+    }
+
+    /// <summary>Refuses a state that names problems of its own.</summary>
+    /// <param name="reader">The reader that read it.</param>
+    /// <param name="at">Where the state stands, by <see cref="IStateReader.Mark"/>.</param>
+    /// <param name="state">The state.</param>
+    public static void Validate<TReader>(ref TReader reader, long at, IValidatedState state) where TReader : IStateReader, allows ref struct
+    {
+        ArgumentNullException.ThrowIfNull(state);
+        var problems = string.Join(" ", state.FindProblems());
+        if (problems.Length > 0)
+            throw reader.Invalid(at, problems);
+    }
+
+    private static ContentException Undeclared(string problem) =>
+        new(SaveErrorCode.UndeclaredType, problem, new ContentPlace(long.MaxValue, int.MaxValue));
+}
+
+/// <summary>The keys of one object that were read, so that none counts twice.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public struct SeenKeys
+{
+    private ulong _first;
+    private HashSet<int>? _others;
+
+    /// <summary>Notes a key by its number in the table; -1 is one that the table does not know, and may stand as often as it likes.</summary>
+    /// <exception cref="SaveException">It was read before.</exception>
+    public void Note<TReader>(ref TReader reader, KeyTable keys, int key) where TReader : IStateReader, allows ref struct
+    {
+        if (key < 0)
+            return;
+        var isNew = key < 64 ? (_first & (1UL << key)) == 0 : (_others ??= []).Add(key);
+        if (!isNew)
+            throw reader.Wrong($"The key \"{keys?[key]}\" stands twice.");
+        if (key < 64)
+            _first |= 1UL << key;
+    }
+}
