@@ -143,7 +143,7 @@ internal sealed class StateTypeSource(StateModel model)
         if (model.ChecksType)
             Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
         if (model.Hooks.HasFlag(Hooks.BeforeSaving))
-            Line(model.IsReferenceType ? "((global::Lodrik.IBeforeSaving)value).BeforeSaving();" : "value.BeforeSaving();");
+            Line("global::Lodrik.State.StateTypes.BeforeSaving(ref value);");
         Line($"writer.BeginObject({model.Members.Count});");
         for (var i = 0; i < model.Members.Count; i++)
         {
@@ -190,7 +190,7 @@ internal sealed class StateTypeSource(StateModel model)
         if (model.Hooks.HasFlag(Hooks.Validated))
             Line("global::Lodrik.State.StateTypes.Validate(ref reader, start, value);");
         if (model.Hooks.HasFlag(Hooks.AfterLoading))
-            Line(model.IsReferenceType ? "((global::Lodrik.IAfterLoading)value).AfterLoading();" : "value.AfterLoading();");
+            Line("global::Lodrik.State.StateTypes.AfterLoading(ref value);");
         Close();
     }
 

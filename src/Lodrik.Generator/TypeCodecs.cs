@@ -58,7 +58,37 @@ internal static class TypeCodecs
         "System.Collections.Generic.SortedDictionary<TKey, TValue>",
         "System.Collections.Generic.SortedList<TKey, TValue>",
         "System.Collections.Generic.OrderedDictionary<TKey, TValue>",
+        "System.Collections.Concurrent.ConcurrentDictionary<TKey, TValue>",
     ];
+
+    /// <summary>What is made of a list, and by which builder; with the type itself as the builder's first argument for an interface.</summary>
+    private static readonly Dictionary<string, (string Build, bool IsInterface)> Built = new()
+    {
+        ["System.Collections.Generic.IEnumerable<T>"] = ("InterfaceListBuild", true),
+        ["System.Collections.Generic.IReadOnlyCollection<T>"] = ("InterfaceListBuild", true),
+        ["System.Collections.Generic.IReadOnlyList<T>"] = ("InterfaceListBuild", true),
+        ["System.Collections.Generic.ICollection<T>"] = ("InterfaceListBuild", true),
+        ["System.Collections.Generic.IList<T>"] = ("InterfaceListBuild", true),
+        ["System.Collections.Generic.ISet<T>"] = ("InterfaceSetBuild", true),
+        ["System.Collections.Generic.IReadOnlySet<T>"] = ("InterfaceSetBuild", true),
+        ["System.Collections.Immutable.ImmutableArray<T>"] = ("ImmutableArrayBuild", false),
+        ["System.Collections.Immutable.ImmutableList<T>"] = ("ImmutableListBuild", false),
+        ["System.Collections.Immutable.ImmutableHashSet<T>"] = ("ImmutableHashSetBuild", false),
+        ["System.Collections.Immutable.ImmutableSortedSet<T>"] = ("ImmutableSortedSetBuild", false),
+        ["System.Collections.Immutable.ImmutableQueue<T>"] = ("ImmutableQueueBuild", false),
+        ["System.Collections.Immutable.ImmutableStack<T>"] = ("ImmutableStackBuild", false),
+        ["System.Collections.Frozen.FrozenSet<T>"] = ("FrozenSetBuild", false),
+    };
+
+    /// <summary>The same for maps.</summary>
+    private static readonly Dictionary<string, (string Build, bool IsInterface)> BuiltMaps = new()
+    {
+        ["System.Collections.Generic.IDictionary<TKey, TValue>"] = ("InterfaceMapBuild", true),
+        ["System.Collections.Generic.IReadOnlyDictionary<TKey, TValue>"] = ("InterfaceMapBuild", true),
+        ["System.Collections.Immutable.ImmutableDictionary<TKey, TValue>"] = ("ImmutableDictionaryBuild", false),
+        ["System.Collections.Immutable.ImmutableSortedDictionary<TKey, TValue>"] = ("ImmutableSortedDictionaryBuild", false),
+        ["System.Collections.Frozen.FrozenDictionary<TKey, TValue>"] = ("FrozenDictionaryBuild", false),
+    };
 
     private static readonly HashSet<string> ParsableKeys =
     [
@@ -79,6 +109,13 @@ internal static class TypeCodecs
                 return IsNumber(array.ElementType)
                     ? $"{StateNamespace}NumberArrayCodec<{Name(array.ElementType)}>"
                     : Of("ArrayCodec", array.ElementType, out reason, out remedy);
+            case IArrayTypeSymbol { Rank: 2 or 3 } array:
+                var items = array.ElementType.SpecialType == SpecialType.System_Byte ? StateNamespace + "BytesCodec"
+                    : IsNumber(array.ElementType) ? $"{StateNamespace}NumberArrayCodec<{Name(array.ElementType)}>"
+                    : Of("ArrayCodec", array.ElementType, out reason, out remedy);
+                return items is null ? null : $"{StateNamespace}Array{array.Rank}Codec<{Name(array.ElementType)}, {items}>";
+            case INamedTypeSymbol { IsTupleType: true, TupleElements.Length: <= 5 } tuple:
+                return All("TupleCodec", tuple.TupleElements.Select(element => element.Type).ToList(), out reason, out remedy);
             case INamedTypeSymbol named when IsStateType(named):
                 return $"{Name(named)}.{CodecName}";
             case INamedTypeSymbol { OriginalDefinition.SpecialType: SpecialType.System_Nullable_T } nullable:
@@ -139,19 +176,48 @@ internal static class TypeCodecs
             var item = Find(first, out reason, out remedy);
             return item is null ? null : $"{StateNamespace}CollectionCodec<{Name(generic)}, {Name(first)}, {item}>";
         }
-        if (Dictionaries.Contains(definition))
+        if (Built.TryGetValue(definition, out var built))
         {
-            var value = Find(generic.TypeArguments[1], out reason, out remedy);
+            var item = Find(first, out reason, out remedy);
+            var build = $"{StateNamespace}{built.Build}<{(built.IsInterface ? Name(generic) + ", " : "")}{Name(first)}>";
+            return item is null ? null : $"{StateNamespace}BuiltCodec<{Name(generic)}, {Name(first)}, {item}, {build}>";
+        }
+        if (definition == "System.Collections.Generic.KeyValuePair<TKey, TValue>")
+            return All("PairCodec", generic.TypeArguments, out reason, out remedy);
+        var isBuiltMap = BuiltMaps.TryGetValue(definition, out var builtMap);
+        if (isBuiltMap || Dictionaries.Contains(definition))
+        {
+            var second = generic.TypeArguments[1];
+            var value = Find(second, out reason, out remedy);
             if (value is null)
                 return null;
-            if (Key(first) is { } key)
-                return $"{StateNamespace}DictionaryCodec<{Name(generic)}, {Name(first)}, {Name(generic.TypeArguments[1])}, {StateNamespace}{key}, {value}>";
-            reason = $"'{Plain(first)}' has no text form that could stand as a key";
-            remedy = "Use a string, a number, an enum, a Guid or a date as the key, or save a list of pairs.";
-            return null;
+            if (Key(first) is not { } key)
+            {
+                reason = $"'{Plain(first)}' has no text form that could stand as a key";
+                remedy = "Use a string, a number, an enum, a Guid or a date as the key, or save a list of pairs.";
+                return null;
+            }
+            var arguments = $"{Name(generic)}, {Name(first)}, {Name(second)}, {StateNamespace}{key}, {value}";
+            return isBuiltMap
+                ? $"{StateNamespace}BuiltMapCodec<{arguments}, {StateNamespace}{builtMap.Build}<{(builtMap.IsInterface ? Name(generic) + ", " : "")}{Name(first)}, {Name(second)}>>"
+                : $"{StateNamespace}DictionaryCodec<{arguments}>";
         }
         Explain(generic, out reason, out remedy);
         return null;
+    }
+
+    /// <summary>A codec of several types: the types, then the codec of each.</summary>
+    private static string? All(string codec, IReadOnlyList<ITypeSymbol> types, out string reason, out string remedy)
+    {
+        reason = remedy = "";
+        var codecs = new List<string>();
+        foreach (var type in types)
+        {
+            if (Find(type, out reason, out remedy) is not { } found)
+                return null;
+            codecs.Add(found);
+        }
+        return $"{StateNamespace}{codec}<{string.Join(", ", types.Select(Name).Concat(codecs))}>";
     }
 
     private static string? Key(ITypeSymbol type)

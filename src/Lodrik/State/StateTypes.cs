@@ -44,6 +44,12 @@ public static class StateTypes
             throw reader.Wrong($"A {declared.Name} is one variant only.");
     }
 
+    /// <summary>Runs a state's hook; on a struct, without a copy.</summary>
+    public static void BeforeSaving<T>(ref T state) where T : IBeforeSaving => state.BeforeSaving();
+
+    /// <summary>Runs a state's hook; on a struct, without a copy.</summary>
+    public static void AfterLoading<T>(ref T state) where T : IAfterLoading => state.AfterLoading();
+
     /// <summary>Refuses a state that names problems of its own.</summary>
     /// <param name="reader">The reader that read it.</param>
     /// <param name="at">Where the state stands, by <see cref="IStateReader.Mark"/>.</param>

@@ -43,7 +43,7 @@ public sealed class CborTests
             var reader = new CborReader(StateFile.ToBytes(save), CborConformanceMode.Strict);
             Assert.Equal(CborTag.SelfDescribeCbor, reader.ReadTag());
             var parts = reader.ReadStartArray();
-            Assert.Equal(5 + 5, parts);
+            Assert.Equal(5 + 6, parts);
             Assert.Equal(1, reader.ReadInt32());
             reader.ReadByteString();
             for (var i = 2; i < parts - 1; i++)

@@ -13,7 +13,7 @@ public sealed class RoundTripTests
         save =>
         {
             var loaded = StateFile.FromBytes<SampleSave>(StateFile.ToBytes(save, form));
-            Assert.Equal(save.Content(), loaded.Content());
+            Same.Assert(save.Content(), loaded.Content());
         },
         iter: 400, threads: 2);
 
@@ -24,7 +24,7 @@ public sealed class RoundTripTests
             {
                 StateFile.FromBytes(StateFile.ToBytes(save, form), used);
                 used.Declarations.Hovering = save.Declarations.Hovering;
-                Assert.Equal(save.Content(), used.Content());
+                Same.Assert(save.Content(), used.Content());
             },
             iter: 150, threads: 2);
 
@@ -38,7 +38,7 @@ public sealed class RoundTripTests
             var original = SavedFile.FromBytes(StateFile.ToBytes(save, source));
             var converted = SavedFile.FromBytes(original.ToForm(target));
             Assert.Equal((target, SectionHealth.Intact, original.Header!.SaveId), (converted.Form, converted.Health, converted.Header!.SaveId));
-            Assert.Equal(save.Content(), StateFile.FromBytes<SampleSave>(converted.ToForm(target, indented: false)).Content());
+            Same.Assert(save.Content(), StateFile.FromBytes<SampleSave>(converted.ToForm(target, indented: false)).Content());
         },
         iter: 150, threads: 2);
 
@@ -126,6 +126,20 @@ public sealed class RoundTripTests
         var refused = Assert.Throws<UnsavableStateException>(() => StateFile.ToBytes(shelf, form));
         Assert.Equal(SaveErrorCode.UndeclaredType, refused.Code);
         Assert.Equal("/tools/1", refused.Location.Path);
+    }
+
+    [Theory]
+    [InlineData("{ \"pair\": [1] }", "2 values are expected here, and there are fewer", "/pair")]
+    [InlineData("{ \"pair\": [1, \"a\", 2] }", "2 values are expected here, and there are more", "/pair/2")]
+    [InlineData("{ \"grid\": { \"lengths\": [2, 2], \"items\": [1, 2, 3] } }", "2 by 2 do not make an array of 2 dimensions with 3 items", "/grid")]
+    [InlineData("{ \"grid\": { \"lengths\": [3], \"items\": [1, 2, 3] } }", "do not make", "/grid")]
+    [InlineData("{ \"grid\": { \"lengths\": [-1, -3], \"items\": [1, 2, 3] } }", "do not make", "/grid")]
+    [InlineData("{ \"grid\": { \"lengths\": [2147483647, 2147483647], \"items\": [] } }", "do not make", "/grid")]
+    public void A_tuple_or_an_array_of_another_size_is_refused(string text, string message, string path)
+    {
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText<Made>(text));
+        Assert.Contains(message, problem.Message, StringComparison.Ordinal);
+        Assert.StartsWith(path, problem.Location.Path, StringComparison.Ordinal);
     }
 
     private static SaveValue Nested(int depth)

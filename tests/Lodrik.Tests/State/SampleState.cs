@@ -1,3 +1,6 @@
+using System.Collections.Concurrent;
+using System.Collections.Frozen;
+using System.Collections.Immutable;
 using System.Collections.ObjectModel;
 using System.Drawing;
 using System.Numerics;
@@ -17,6 +20,8 @@ public sealed partial class SampleSave
     public Collections Collections { get; set; } = new();
 
     public Declarations Declarations { get; set; } = new() { Required = "" };
+
+    public Made Made { get; set; } = new();
 
     public SaveValue Tree { get; set; } = SaveValue.Null;
 
@@ -102,6 +107,37 @@ public sealed partial class Collections
     public Dictionary<DateTime, bool> ByTime { get; set; } = [];
 }
 
+/// <summary>Collections that are made anew when they are loaded, tuples, and arrays of more dimensions.</summary>
+[StateType]
+public sealed partial class Made
+{
+    public IReadOnlyList<Crate> ReadOnlyList { get; set; } = [];
+    public IEnumerable<int> Enumerable { get; set; } = [];
+    public IList<string> List { get; set; } = [];
+    public ISet<int> Set { get; set; } = new HashSet<int>();
+    public IReadOnlyDictionary<string, Crate> Map { get; set; } = new Dictionary<string, Crate>();
+    public IDictionary<int, string> Dictionary { get; set; } = new Dictionary<int, string>();
+    public ImmutableArray<int> Array { get; set; }
+    public ImmutableList<string> Immutable { get; set; } = [];
+    public ImmutableHashSet<string> Hashed { get; set; } = [];
+    public ImmutableSortedSet<int> Sorted { get; set; } = [];
+    public ImmutableQueue<string> Queue { get; set; } = [];
+    public ImmutableStack<string> Stack { get; set; } = [];
+    public ImmutableDictionary<string, int> Entries { get; set; } = ImmutableDictionary<string, int>.Empty;
+    public ImmutableSortedDictionary<int, string> SortedEntries { get; set; } = ImmutableSortedDictionary<int, string>.Empty;
+    public FrozenSet<string> Frozen { get; set; } = FrozenSet<string>.Empty;
+    public FrozenDictionary<string, int> FrozenEntries { get; set; } = FrozenDictionary<string, int>.Empty;
+    public ConcurrentDictionary<string, int> Concurrent { get; set; } = [];
+    public (int Row, string Name) Pair { get; set; }
+    public List<(Crate, double, bool)> Triples { get; set; } = [];
+    public (int, int, int, int)? Four { get; set; }
+    public (string?, int[]?, byte, char, Crate?) Five { get; set; }
+    public KeyValuePair<string, int> Entry { get; set; } = new("", 0);
+    public int[,]? Grid { get; set; }
+    public Crate[,,]? Stacked { get; set; }
+    public byte[,] Tiles { get; set; } = new byte[0, 3];
+}
+
 [StateType]
 public partial record struct Crate(string Mark, int Weight);
 
@@ -166,8 +202,10 @@ public static class SampleStates
         : Gen.Frequency((4, Leaf), (1, inner.List[0, 4].Select(ToList)), (1, Gen.Select(AnyText, inner).List[0, 4].Select(ToMap))));
 
     public static Gen<SampleSave> Any { get; } = Gen.Select(AnyScalars(), AnyValues(), AnyCollections(), AnyDeclarations(), AnyTree,
-        (scalars, values, collections, declarations, tree) => new SampleSave
+        AnyMade(),
+        (scalars, values, collections, declarations, tree, made) => new SampleSave
         {
+            Made = made,
             Scalars = scalars,
             Values = values,
             Collections = collections,
@@ -282,6 +320,42 @@ public static class SampleStates
             ById = c.Item3,
             ByTime = c.Item4,
         });
+
+    private static Gen<Made> AnyMade() => Gen.Select(AnyCrate.List[0, 9], Gen.Int.HashSet[0, 6], AnyText.HashSet[0, 6], Gen.Bool, (crates, numbers, texts, some) => new Made
+    {
+        ReadOnlyList = crates,
+        Enumerable = numbers.Select(number => number / 2),
+        List = [.. texts],
+        Set = numbers,
+        Map = crates.DistinctBy(crate => crate.Mark).ToDictionary(crate => crate.Mark),
+        Dictionary = numbers.ToDictionary(number => number, number => $"{number}"),
+        Array = some ? [.. numbers] : default,
+        Immutable = [.. texts],
+        Hashed = [.. texts],
+        Sorted = [.. numbers],
+        Queue = [.. texts],
+        Stack = [.. texts],
+        Entries = texts.ToImmutableDictionary(text => text, text => text.Length),
+        SortedEntries = numbers.ToImmutableSortedDictionary(number => number, number => $"{number}"),
+        Frozen = texts.ToFrozenSet(),
+        FrozenEntries = texts.ToFrozenDictionary(text => text, text => text.Length),
+        Concurrent = new(texts.Select(text => new KeyValuePair<string, int>(text, text.Length))),
+        Pair = (numbers.Count, texts.FirstOrDefault("")),
+        Triples = crates.ConvertAll(crate => (crate, crate.Weight / 3.0, some)),
+        Four = some ? (1, -2, 3, int.MinValue) : null,
+        Five = (some ? "a" : null, some ? [.. numbers] : null, 7, 'x', some ? crates.FirstOrDefault() : null),
+        Entry = new("k", numbers.Count),
+        Grid = some ? Fill(new int[2, 3], numbers.Count) : null,
+        Stacked = some ? null : new Crate[1, 2, 1] { { { new("a", 1) }, { new("b", 2) } } },
+        Tiles = some ? new byte[2, 2] { { 1, 2 }, { 3, 255 } } : new byte[0, 3],
+    });
+
+    private static int[,] Fill(int[,] grid, int from)
+    {
+        for (var i = 0; i < grid.Length; i++)
+            grid[i / 3, i % 3] = from + (i * 1000);
+        return grid;
+    }
 
     private static Gen<Declarations> AnyDeclarations() => Gen.Select(AnyText, Gen.Int, AnyText.List[0, 3], (text, number, texts) =>
     {

@@ -1,0 +1,177 @@
+using System.Collections.Frozen;
+using System.Collections.Immutable;
+using System.ComponentModel;
+
+namespace Lodrik.State;
+
+// Collections that cannot be filled in place: those that never change, and those declared by an interface. They are read into a
+// list or a dictionary, and made of it.
+
+#pragma warning disable CS1591 // Named by generated code only.
+
+/// <summary>How a collection is made of a list.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface IBuild<TCollection, T>
+{
+    /// <summary>Whether the collection is none at all.</summary>
+    static virtual bool IsNone(TCollection? collection) => collection is null;
+
+    /// <summary>The items in the order that <see cref="From"/> takes them.</summary>
+    static abstract IEnumerable<T> Items(TCollection collection);
+
+    /// <summary>The collection of these items.</summary>
+    static abstract TCollection From(List<T> items);
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct BuiltCodec<TCollection, T, TCodec, TBuild> : IStateCodec<TCollection?>
+    where TCodec : IStateCodec<T> where TBuild : IBuild<TCollection, T>
+{
+    public static void Write<TWriter>(ref TWriter writer, TCollection? value) where TWriter : IStateWriter, allows ref struct =>
+        ListCodec<T, TCodec>.Write(ref writer, TBuild.IsNone(value) ? null : [.. TBuild.Items(value!)]);
+
+    public static void Read<TReader>(ref TReader reader, ref TCollection? value) where TReader : IStateReader, allows ref struct
+    {
+        List<T>? items = null;
+        ListCodec<T, TCodec>.Read(ref reader, ref items);
+        value = items is null ? default : TBuild.From(items);
+    }
+}
+
+/// <summary>IEnumerable, IReadOnlyCollection, IReadOnlyList, ICollection and IList: a list.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct InterfaceListBuild<TCollection, T> : IBuild<TCollection, T> where TCollection : class, IEnumerable<T>
+{
+    public static IEnumerable<T> Items(TCollection collection) => collection;
+
+    public static TCollection From(List<T> items) => (TCollection)(object)items;
+}
+
+/// <summary>ISet and IReadOnlySet: a hash set.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct InterfaceSetBuild<TCollection, T> : IBuild<TCollection, T> where TCollection : class, IEnumerable<T>
+{
+    public static IEnumerable<T> Items(TCollection collection) => collection;
+
+    public static TCollection From(List<T> items) => (TCollection)(object)new HashSet<T>(items);
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ImmutableArrayBuild<T> : IBuild<ImmutableArray<T>, T>
+{
+    public static bool IsNone(ImmutableArray<T> collection) => collection.IsDefault;
+
+    public static IEnumerable<T> Items(ImmutableArray<T> collection) => collection;
+
+    public static ImmutableArray<T> From(List<T> items) => [.. items];
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ImmutableListBuild<T> : IBuild<ImmutableList<T>, T>
+{
+    public static IEnumerable<T> Items(ImmutableList<T> collection) => collection;
+
+    public static ImmutableList<T> From(List<T> items) => [.. items];
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ImmutableHashSetBuild<T> : IBuild<ImmutableHashSet<T>, T>
+{
+    public static IEnumerable<T> Items(ImmutableHashSet<T> collection) => SetOrder.Stable(collection);
+
+    public static ImmutableHashSet<T> From(List<T> items) => [.. items];
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ImmutableSortedSetBuild<T> : IBuild<ImmutableSortedSet<T>, T>
+{
+    public static IEnumerable<T> Items(ImmutableSortedSet<T> collection) => collection;
+
+    public static ImmutableSortedSet<T> From(List<T> items) => [.. items];
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ImmutableQueueBuild<T> : IBuild<ImmutableQueue<T>, T>
+{
+    public static IEnumerable<T> Items(ImmutableQueue<T> collection) => collection;
+
+    public static ImmutableQueue<T> From(List<T> items) => [.. items];
+}
+
+/// <summary>From the bottom to the top, as a stack is.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ImmutableStackBuild<T> : IBuild<ImmutableStack<T>, T>
+{
+    public static IEnumerable<T> Items(ImmutableStack<T> collection) => collection.Reverse();
+
+    public static ImmutableStack<T> From(List<T> items) => [.. items];
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct FrozenSetBuild<T> : IBuild<FrozenSet<T>, T>
+{
+    public static IEnumerable<T> Items(FrozenSet<T> collection) => SetOrder.Stable(collection);
+
+    public static FrozenSet<T> From(List<T> items) => items.ToFrozenSet();
+}
+
+/// <summary>An order for sets that have none, so that the same set is written the same every time.</summary>
+internal static class SetOrder
+{
+    public static IEnumerable<T> Stable<T>(IEnumerable<T> items) =>
+        typeof(T) == typeof(string) ? items.OrderBy(item => (string?)(object?)item, StringComparer.Ordinal)
+        : typeof(IComparable<T>).IsAssignableFrom(typeof(T)) ? items.Order()
+        : items;
+}
+
+/// <summary>How a map is made of a dictionary.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface IBuildMap<TMap, TKey, TValue> where TKey : notnull
+{
+    /// <summary>The map of these entries.</summary>
+    static abstract TMap From(Dictionary<TKey, TValue> entries);
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBuild> : IStateCodec<TMap?>
+    where TMap : class, IEnumerable<KeyValuePair<TKey, TValue>>
+    where TKey : notnull
+    where TKeyCodec : IKeyCodec<TKey>
+    where TCodec : IStateCodec<TValue>
+    where TBuild : IBuildMap<TMap, TKey, TValue>
+{
+    public static void Write<TWriter>(ref TWriter writer, TMap? value) where TWriter : IStateWriter, allows ref struct =>
+        DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.Write(ref writer, value is null ? null : new Dictionary<TKey, TValue>(value));
+
+    public static void Read<TReader>(ref TReader reader, ref TMap? value) where TReader : IStateReader, allows ref struct
+    {
+        Dictionary<TKey, TValue>? entries = null;
+        DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.Read(ref reader, ref entries);
+        value = entries is null ? null : TBuild.From(entries);
+    }
+}
+
+/// <summary>IDictionary and IReadOnlyDictionary: a dictionary.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct InterfaceMapBuild<TMap, TKey, TValue> : IBuildMap<TMap, TKey, TValue> where TMap : class where TKey : notnull
+{
+    public static TMap From(Dictionary<TKey, TValue> entries) => (TMap)(object)entries;
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ImmutableDictionaryBuild<TKey, TValue> : IBuildMap<ImmutableDictionary<TKey, TValue>, TKey, TValue> where TKey : notnull
+{
+    public static ImmutableDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries) => entries.ToImmutableDictionary();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct ImmutableSortedDictionaryBuild<TKey, TValue> : IBuildMap<ImmutableSortedDictionary<TKey, TValue>, TKey, TValue> where TKey : notnull
+{
+    public static ImmutableSortedDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries) => entries.ToImmutableSortedDictionary();
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct FrozenDictionaryBuild<TKey, TValue> : IBuildMap<FrozenDictionary<TKey, TValue>, TKey, TValue> where TKey : notnull
+{
+    public static FrozenDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries) => entries.ToFrozenDictionary();
+}

@@ -1,0 +1,89 @@
+using System.ComponentModel;
+using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
+
+namespace Lodrik.State;
+
+// Rectangular arrays: the lengths of their dimensions, and all items row by row, as an array of the same items is written.
+
+#pragma warning disable CS1591 // Named by generated code only.
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct Array2Codec<T, TArrayCodec> : IStateCodec<T[,]?> where TArrayCodec : IStateCodec<T[]>
+{
+    public static void Write<TWriter>(ref TWriter writer, T[,]? value) where TWriter : IStateWriter, allows ref struct =>
+        Rectangle<T, TArrayCodec>.Write(ref writer, value);
+
+    public static void Read<TReader>(ref TReader reader, ref T[,]? value) where TReader : IStateReader, allows ref struct =>
+        value = (T[,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 2, lengths => new T[lengths[0], lengths[1]]);
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct Array3Codec<T, TArrayCodec> : IStateCodec<T[,,]?> where TArrayCodec : IStateCodec<T[]>
+{
+    public static void Write<TWriter>(ref TWriter writer, T[,,]? value) where TWriter : IStateWriter, allows ref struct =>
+        Rectangle<T, TArrayCodec>.Write(ref writer, value);
+
+    public static void Read<TReader>(ref TReader reader, ref T[,,]? value) where TReader : IStateReader, allows ref struct =>
+        value = (T[,,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 3, lengths => new T[lengths[0], lengths[1], lengths[2]]);
+}
+
+internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<T[]>
+{
+    private static readonly KeyTable Keys = new("lengths", "items");
+
+    public static void Write<TWriter>(ref TWriter writer, Array? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+        {
+            writer.WriteNull();
+            return;
+        }
+        var lengths = new int[value.Rank];
+        for (var i = 0; i < lengths.Length; i++)
+            lengths[i] = value.GetLength(i);
+        writer.BeginObject(2);
+        writer.WriteKey(Keys, 0);
+        writer.WriteNumbers<int>(lengths);
+        writer.WriteKey(Keys, 1);
+        TArrayCodec.Write(ref writer, Items(value).ToArray());
+        writer.EndObject();
+    }
+
+    public static Array? Read<TReader>(ref TReader reader, int rank, Func<int[], Array> make) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.TryReadNull())
+            return null;
+        var lengths = new int[rank];
+        T[] items = [];
+        reader.BeginObject();
+        var key = -1;
+        var seen = default(SeenKeys);
+        while (reader.ReadKey(Keys, ref key))
+        {
+            seen.Note(ref reader, Keys, key);
+            switch (key)
+            {
+                case 0:
+                    lengths = reader.ReadNumbers<int>();
+                    break;
+                case 1:
+                    TArrayCodec.Read(ref reader, ref items);
+                    break;
+                default:
+                    reader.Skip();
+                    break;
+            }
+        }
+        // The lengths are held against the items that are there before anything is made of them.
+        if (lengths.Length != rank || lengths.Any(length => length < 0) || lengths.Aggregate(1m, (product, length) => product * length) != (items?.Length ?? 0))
+            throw reader.Wrong($"The lengths {string.Join(" by ", lengths)} do not make an array of {rank} dimensions with {items?.Length ?? 0} items.");
+        var array = make(lengths);
+        items.AsSpan().CopyTo(Items(array));
+        return array;
+    }
+
+    /// <summary>The items row by row, as they lie in memory.</summary>
+    private static Span<T> Items(Array array) =>
+        array.Length == 0 ? [] : MemoryMarshal.CreateSpan(ref Unsafe.As<byte, T>(ref MemoryMarshal.GetArrayDataReference(array)), array.Length);
+}
