@@ -35,6 +35,10 @@ internal static class Diagnostics
         "LDR007", "A variant is declared wrongly",
         "The variant \"{0}\" of '{1}' cannot be: {2}");
 
+    public static readonly DiagnosticDescriptor BadAdapter = Error(
+        "LDR008", "An adapter is declared wrongly",
+        "'{0}' cannot be an adapter: {1}");
+
     public static DiagnosticDescriptor ById(string id) => id switch
     {
         "LDR001" => NotPartial,
@@ -43,7 +47,8 @@ internal static class Diagnostics
         "LDR004" => CannotBeCreated,
         "LDR005" => BadRoot,
         "LDR006" => BadMember,
-        _ => BadVariant,
+        "LDR007" => BadVariant,
+        _ => BadAdapter,
     };
 
     private static DiagnosticDescriptor Error(string id, string title, string message) =>

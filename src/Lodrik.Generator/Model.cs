@@ -75,6 +75,14 @@ internal sealed record LocationModel(string Path, TextSpan Span, LinePositionSpa
 {
     public Location ToLocation() => Location.Create(Path, Span, Lines);
 
+    public static LocationModel? Of(SyntaxReference? syntax)
+    {
+        if (syntax is null)
+            return null;
+        var location = Location.Create(syntax.SyntaxTree, syntax.Span);
+        return new LocationModel(syntax.SyntaxTree.FilePath, syntax.Span, location.GetLineSpan().Span);
+    }
+
     public static LocationModel? Of(ISymbol symbol)
     {
         var location = symbol.Locations.FirstOrDefault(location => location.IsInSource);

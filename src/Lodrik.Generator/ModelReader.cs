@@ -5,7 +5,7 @@ using Microsoft.CodeAnalysis.CSharp.Syntax;
 namespace Lodrik.Generator;
 
 /// <summary>Reads a marked type and says what has to be generated for it, or what is wrong with it.</summary>
-internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cancellation)
+internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, CancellationToken cancellation)
 {
     private static readonly HashSet<string> ReservedSections = ["lodrik", "contents", "seal"];
 
@@ -183,7 +183,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, CancellationToken cance
         var key = saved?.ConstructorArguments.FirstOrDefault().Value as string ?? CamelCase(symbol.Name);
         if (isRoot && memberType.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.ISectionGroup"))
             return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), "", setting, TypeCodecs.Name(owner));
-        var codec = TypeCodecs.Find(memberType, out var reason, out var remedy);
+        var codec = codecs.Find(memberType, out var reason, out var remedy);
         if (codec is null)
         {
             Problem(Diagnostics.CannotBeSaved, symbol, symbol.Name, reason, remedy);

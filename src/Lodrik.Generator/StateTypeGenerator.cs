@@ -19,6 +19,12 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
     {
         Register(context, StateTypeAttribute);
         Register(context, SaveFileAttribute);
+        var adapterProblems = context.CompilationProvider.Select(static (compilation, _) => Adapters.Problems(compilation.Assembly));
+        context.RegisterSourceOutput(adapterProblems, static (context, problems) =>
+        {
+            foreach (var problem in problems)
+                context.ReportDiagnostic(problem.ToDiagnostic());
+        });
     }
 
     private static void Register(IncrementalGeneratorInitializationContext context, string attribute)
@@ -30,7 +36,7 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
     }
 
     private static StateModel Read(GeneratorAttributeSyntaxContext context, CancellationToken cancellation) =>
-        new ModelReader((INamedTypeSymbol)context.TargetSymbol, cancellation).Read();
+        new ModelReader((INamedTypeSymbol)context.TargetSymbol, new TypeCodecs(Adapters.Of(context.SemanticModel.Compilation.Assembly)), cancellation).Read();
 
     private static void Write(SourceProductionContext context, StateModel model)
     {

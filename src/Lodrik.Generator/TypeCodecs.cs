@@ -3,7 +3,8 @@ using Microsoft.CodeAnalysis;
 namespace Lodrik.Generator;
 
 /// <summary>Finds the codec of a type: the one place that knows what can be saved.</summary>
-internal static class TypeCodecs
+/// <param name="adapters">The adapters that the assembly declares.</param>
+internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
 {
     public const string StateNamespace = "global::Lodrik.State.";
 
@@ -97,10 +98,16 @@ internal static class TypeCodecs
     ];
 
     /// <summary>Finds the codec, fully qualified; null, with the reason and the way out, where there is none.</summary>
-    public static string? Find(ITypeSymbol type, out string reason, out string remedy)
+    public string? Find(ITypeSymbol type, out string reason, out string remedy)
     {
         reason = "";
         remedy = "";
+        // What the game says of a type goes before what is known of it here.
+        if (adapters.FirstOrDefault(adapter => adapter.Adapts(type)) is { } adapter)
+        {
+            var saved = Find(adapter.Saved!, out reason, out remedy);
+            return saved is null ? null : $"{StateNamespace}AdapterCodec<{Name(type)}, {Name(adapter.Saved!)}, {saved}, {Name(adapter.Adapter)}>";
+        }
         if (Scalar(type) is { } scalar)
             return StateNamespace + scalar;
         switch (type)
@@ -156,7 +163,7 @@ internal static class TypeCodecs
         return Exact.TryGetValue(Plain(type), out var codec) ? codec : null;
     }
 
-    private static string? Collection(INamedTypeSymbol generic, out string reason, out string remedy)
+    private string? Collection(INamedTypeSymbol generic, out string reason, out string remedy)
     {
         var definition = generic.OriginalDefinition.ToDisplayString();
         var first = generic.TypeArguments[0];
@@ -207,7 +214,7 @@ internal static class TypeCodecs
     }
 
     /// <summary>A codec of several types: the types, then the codec of each.</summary>
-    private static string? All(string codec, IReadOnlyList<ITypeSymbol> types, out string reason, out string remedy)
+    private string? All(string codec, IReadOnlyList<ITypeSymbol> types, out string reason, out string remedy)
     {
         reason = remedy = "";
         var codecs = new List<string>();
@@ -239,7 +246,7 @@ internal static class TypeCodecs
         or SpecialType.System_UInt16 or SpecialType.System_Int32 or SpecialType.System_UInt32 or SpecialType.System_Int64
         or SpecialType.System_UInt64 or SpecialType.System_Single or SpecialType.System_Double;
 
-    private static string? Of(string codec, ITypeSymbol item, out string reason, out string remedy)
+    private string? Of(string codec, ITypeSymbol item, out string reason, out string remedy)
     {
         var inner = Find(item, out reason, out remedy);
         return inner is null ? null : $"{StateNamespace}{codec}<{Name(item)}, {inner}>";
@@ -258,7 +265,7 @@ internal static class TypeCodecs
             { SpecialType: SpecialType.System_Object } => "Declare the member with its real type, or as SaveValue for free-form data.",
             { Locations: var locations } when locations.Any(location => location.IsInSource) =>
                 $"Mark '{Plain(type)}' with [StateType], or leave the member out with [NotSaved].",
-            _ => "Save what it is made of in a [StateType] of your own, or leave the member out with [NotSaved].",
+            _ => "Give the assembly a [SaveAdapter] for it, or leave the member out with [NotSaved].",
         };
     }
 

@@ -160,6 +160,29 @@ public sealed class StateTypeGeneratorTests
         Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
     }
 
+    [Theory]
+    [InlineData("public class Adapter : ISaveAdapter<Uri, string> { static string ISaveAdapter<Uri, string>.ToSaved(Uri value) => \"\"; static Uri ISaveAdapter<Uri, string>.FromSaved(string saved) => null!; }", "a struct")]
+    [InlineData("public struct Adapter { }", "does not implement")]
+    [InlineData("public struct Adapter : ISaveAdapter<IntPtr, System.IO.Stream> { public static System.IO.Stream ToSaved(IntPtr value) => null!; public static IntPtr FromSaved(System.IO.Stream saved) => 0; }", "does not know how to save")]
+    [InlineData("public struct Adapter : ISaveAdapter<int, int> { public static int ToSaved(int value) => 0; public static int FromSaved(int saved) => 0; }", "as itself")]
+    public void An_adapter_that_cannot_be_is_refused_where_it_is_declared(string adapter, string reason)
+    {
+        var problem = Assert.Single(new GeneratorRun("[assembly: SaveAdapter(typeof(Adapter))] " + adapter).Problems);
+        Assert.Equal(("LDR008", "SaveAdapter(typeof(Adapter))"), (problem.Id, problem.At));
+        Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Two_adapters_of_one_type_are_refused()
+    {
+        var problem = Assert.Single(new GeneratorRun("""
+            [assembly: SaveAdapter(typeof(First)), SaveAdapter(typeof(Second))]
+            public struct First : ISaveAdapter<IntPtr, long> { public static long ToSaved(IntPtr value) => value; public static IntPtr FromSaved(long saved) => (IntPtr)saved; }
+            public struct Second : ISaveAdapter<IntPtr, string> { public static string ToSaved(IntPtr value) => ""; public static IntPtr FromSaved(string saved) => 0; }
+            """).Problems);
+        Assert.Equal(("LDR008", "SaveAdapter(typeof(Second))"), (problem.Id, problem.At));
+    }
+
     [Fact]
     public void A_type_with_both_attributes_is_refused() =>
         Assert.Contains("LDR005", new GeneratorRun("[SaveFile(\"g\"), StateType] public partial class Root { }").Problems.Select(problem => problem.Id));

@@ -50,3 +50,26 @@ public sealed class SaveVariantAttribute(string name, Type type) : Attribute
     /// <summary>The derived type.</summary>
     public Type Type { get; } = type;
 }
+
+/// <summary>
+/// Says for a whole assembly how a type that the game does not own is saved, such as an engine's vector. Declared once per type.
+/// </summary>
+/// <param name="adapter">A struct that implements <see cref="ISaveAdapter{TForeign, TSaved}"/>.</param>
+[AttributeUsage(AttributeTargets.Assembly, AllowMultiple = true)]
+public sealed class SaveAdapterAttribute(Type adapter) : Attribute
+{
+    /// <summary>The adapter.</summary>
+    public Type Adapter { get; } = adapter;
+}
+
+/// <summary>How a type that the game does not own is saved: as another that can be. Implemented by a struct without fields.</summary>
+/// <typeparam name="TForeign">The type that the game does not own.</typeparam>
+/// <typeparam name="TSaved">Any type that can be saved.</typeparam>
+public interface ISaveAdapter<TForeign, TSaved>
+{
+    /// <summary>What is saved of a value.</summary>
+    static abstract TSaved ToSaved(TForeign value);
+
+    /// <summary>The value that was saved so.</summary>
+    static abstract TForeign FromSaved(TSaved saved);
+}

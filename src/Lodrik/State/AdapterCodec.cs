@@ -1,0 +1,31 @@
+using System.ComponentModel;
+
+namespace Lodrik.State;
+
+#pragma warning disable CS1591 // Named by generated code only.
+
+/// <summary>A type that is saved as another. The adapter's methods are known when this is compiled, so they cost what they do.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct AdapterCodec<TForeign, TSaved, TCodec, TAdapter> : IStateCodec<TForeign?>
+    where TCodec : IStateCodec<TSaved> where TAdapter : struct, ISaveAdapter<TForeign, TSaved>
+{
+    public static void Write<TWriter>(ref TWriter writer, TForeign? value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value is null)
+            writer.WriteNull();
+        else
+            TCodec.Write(ref writer, TAdapter.ToSaved(value));
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref TForeign? value) where TReader : IStateReader, allows ref struct
+    {
+        if (default(TForeign) is null && reader.TryReadNull())
+        {
+            value = default;
+            return;
+        }
+        var saved = TCodec.Initial;
+        TCodec.Read(ref reader, ref saved);
+        value = TAdapter.FromSaved(saved);
+    }
+}
