@@ -29,7 +29,7 @@ internal static class Diagnostics
 
     public static readonly DiagnosticDescriptor BadMember = Error(
         "LDR006", "A member that is asked for cannot be read or written",
-        "'{0}' is marked [Saved], but {1}");
+        "'{0}' is marked to be saved, but {1}");
 
     public static readonly DiagnosticDescriptor BadVariant = Error(
         "LDR007", "A variant is declared wrongly",

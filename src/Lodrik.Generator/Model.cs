@@ -22,6 +22,7 @@ internal sealed record StateModel(
     RootModel? Root,
     EquatableList<MemberModel> Members,
     EquatableList<VariantModel> Variants,
+    string? UnknownMember,
     Hooks Hooks,
     EquatableList<DiagnosticModel> Problems);
 

@@ -10,6 +10,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
     private static readonly HashSet<string> ReservedSections = ["lodrik", "contents", "seal"];
 
     private readonly List<DiagnosticModel> _problems = [];
+    private string? _unknownMember;
 
     public StateModel Read()
     {
@@ -34,6 +35,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
             root,
             new EquatableList<MemberModel>(members),
             new EquatableList<VariantModel>(variants),
+            _unknownMember,
             ReadHooks(),
             new EquatableList<DiagnosticModel>(_problems));
     }
@@ -100,6 +102,19 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         return members;
     }
 
+    private void ReadUnknownMember(ISymbol symbol)
+    {
+        var memberType = (symbol as IPropertySymbol)?.Type ?? (symbol as IFieldSymbol)?.Type;
+        if (memberType?.ToDisplayString() != "Lodrik.State.SaveMap" || (symbol as IPropertySymbol)?.GetMethod is null && symbol is IPropertySymbol)
+            Problem(Diagnostics.BadMember, symbol, symbol.Name, "it is to keep unknown members, and is no SaveMap that can be read.");
+        else if (_unknownMember is not null)
+            Problem(Diagnostics.BadMember, symbol, symbol.Name, $"'{_unknownMember}' keeps the unknown members already.");
+        else if (Attribute(type, "Lodrik.SaveFileAttribute") is not null)
+            Problem(Diagnostics.BadMember, symbol, symbol.Name, "a save root has sections, whose unknown ones are not kept.");
+        else
+            _unknownMember = symbol.Name;
+    }
+
     private List<VariantModel> ReadVariants()
     {
         var variants = new List<VariantModel>();
@@ -147,6 +162,11 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
     {
         if (symbol.IsStatic || symbol.IsImplicitlyDeclared || Attribute(symbol, "Lodrik.NotSavedAttribute") is not null)
             return null;
+        if (Attribute(symbol, "Lodrik.KeepUnknownAttribute") is not null)
+        {
+            ReadUnknownMember(symbol);
+            return null;
+        }
         var saved = Attribute(symbol, "Lodrik.SavedAttribute");
         ITypeSymbol memberType;
         Setting setting;

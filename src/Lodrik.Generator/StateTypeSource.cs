@@ -144,13 +144,17 @@ internal sealed class StateTypeSource(StateModel model)
             Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
         if (model.Hooks.HasFlag(Hooks.BeforeSaving))
             Line("global::Lodrik.State.StateTypes.BeforeSaving(ref value);");
-        Line($"writer.BeginObject({model.Members.Count});");
+        Line(model.UnknownMember is null
+            ? $"writer.BeginObject({model.Members.Count});"
+            : $"writer.BeginObject({model.Members.Count} + value.{model.UnknownMember}.Count);");
         for (var i = 0; i < model.Members.Count; i++)
         {
             var member = model.Members[i];
             Line($"writer.WriteKey(Keys, {i});");
             Line($"{member.Codec}.Write(ref writer, value.{Name(member)});");
         }
+        if (model.UnknownMember is not null)
+            Line($"global::Lodrik.State.StateTypes.WriteUnknown(ref writer, Keys, value.{model.UnknownMember});");
         Line("writer.EndObject();");
         Close();
     }
@@ -168,6 +172,8 @@ internal sealed class StateTypeSource(StateModel model)
         }
         if (model.Hooks.HasFlag(Hooks.Validated))
             Line("var start = reader.Mark();");
+        if (model.UnknownMember is not null)
+            Line($"value.{model.UnknownMember}.Clear();");
         Line("reader.BeginObject();");
         Line("var key = -1;");
         Line("var seen = default(global::Lodrik.State.SeenKeys);");
@@ -183,7 +189,9 @@ internal sealed class StateTypeSource(StateModel model)
             Close();
         }
         Line("default:");
-        Line("    reader.Skip();");
+        Line(model.UnknownMember is null
+            ? "    reader.Skip();"
+            : $"    global::Lodrik.State.StateTypes.ReadUnknown(ref reader, value.{model.UnknownMember});");
         Line("    break;");
         Close();
         Close();

@@ -191,6 +191,8 @@ public sealed class StateTypeGeneratorTests
     [InlineData("[Saved] public int Doubled => 2;", "computed")]
     [InlineData("[Saved] private readonly int _level;", "readonly")]
     [InlineData("[Saved] public int Level { set { } }", "getter")]
+    [InlineData("[KeepUnknown] public Dictionary<string, int> Rest { get; } = [];", "SaveMap")]
+    [InlineData("[KeepUnknown] public SaveMap A { get; } = new(); [KeepUnknown] private SaveMap _b = new();", "already")]
     public void A_member_that_is_asked_for_and_cannot_be_set_is_refused(string member, string reason)
     {
         var problem = Assert.Single(new GeneratorRun($"[StateType] public partial class Hero {{ {member} }}").Problems);

@@ -193,9 +193,12 @@ internal sealed class SaveEncoder : IDisposable
                 content.Code,
                 content.Message,
                 new SaveLocation { Section = sections.Current, Path = path.Length <= 200 ? path : path[..200] + "…" },
-                content.Code == SaveErrorCode.TooDeep
-                    ? "Leave the member that leads back out with [NotSaved], and set it again after loading."
-                    : "Declare the member with the object's own type.");
+                content.Code switch
+                {
+                    SaveErrorCode.TooDeep => "Leave the member that leads back out with [NotSaved], and set it again after loading.",
+                    SaveErrorCode.UndeclaredType => "Declare the member with the object's own type, or name its variants with [SaveVariant].",
+                    _ => null,
+                });
         }
     }
 

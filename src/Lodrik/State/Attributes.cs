@@ -36,6 +36,13 @@ public sealed class SavedAttribute(string? key = null) : Attribute
 public sealed class NotSavedAttribute : Attribute;
 
 /// <summary>
+/// Marks a member of the type <see cref="State.SaveMap"/> that takes the members of the save that the type does not know, and writes them
+/// back: an older version of the game then loses nothing of what a newer one saved.
+/// </summary>
+[AttributeUsage(AttributeTargets.Property | AttributeTargets.Field)]
+public sealed class KeepUnknownAttribute : Attribute;
+
+/// <summary>
 /// Names a derived type that may stand where this base type is declared. The name goes into the save, so the class can be renamed
 /// and moved. A base type whose own objects are saved as well names itself.
 /// </summary>

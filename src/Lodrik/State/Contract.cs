@@ -159,6 +159,9 @@ public interface IStateReader
     /// </summary>
     bool ReadKey(KeyTable keys, ref int key);
 
+    /// <summary>The key that was read last and that its table did not know.</summary>
+    string UnknownKey { get; }
+
     /// <summary>Moves to the next entry of a map; false at its end.</summary>
     bool ReadKey(out string key);
 

@@ -204,6 +204,9 @@ public sealed class SaveMap() : SaveValue(SaveValueKind.Map), IReadOnlyCollectio
     /// <summary>Adds a value under a new name; false where the name is taken.</summary>
     public bool TryAdd(string key, SaveValue value) => _entries.TryAdd(key, value ?? Null);
 
+    /// <summary>Takes everything out.</summary>
+    public void Clear() => _entries.Clear();
+
     /// <summary>Takes a name and its value out; false where there is none.</summary>
     public bool Remove(string key) => _entries.Remove(key);
 

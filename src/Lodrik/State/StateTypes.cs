@@ -44,6 +44,30 @@ public static class StateTypes
             throw reader.Wrong($"A {declared.Name} is one variant only.");
     }
 
+    /// <summary>Writes the members that were kept without being known.</summary>
+    public static void WriteUnknown<TWriter>(ref TWriter writer, KeyTable known, SaveMap unknown) where TWriter : IStateWriter, allows ref struct
+    {
+        ArgumentNullException.ThrowIfNull(known);
+        ArgumentNullException.ThrowIfNull(unknown);
+        foreach (var (key, value) in unknown)
+        {
+            // A key that stood twice could not be loaded again.
+            if (known.Find(key, expected: -1) >= 0)
+                throw new ContentException(SaveErrorCode.Invalid, $"\"{key}\" stands among the unknown members, and is the key of a known one.", new ContentPlace(long.MaxValue, int.MaxValue));
+            writer.WriteKey(key);
+            SaveValueCodec.Write(ref writer, value);
+        }
+    }
+
+    /// <summary>Keeps the member whose key its table did not know.</summary>
+    public static void ReadUnknown<TReader>(ref TReader reader, SaveMap unknown) where TReader : IStateReader, allows ref struct
+    {
+        ArgumentNullException.ThrowIfNull(unknown);
+        var key = reader.UnknownKey;
+        if (!unknown.TryAdd(key, SaveValueCodec.ReadTree(ref reader)))
+            throw reader.Wrong($"The key \"{Shorten.Text(key)}\" stands twice.");
+    }
+
     /// <summary>Runs a state's hook; on a struct, without a copy.</summary>
     public static void BeforeSaving<T>(ref T state) where T : IBeforeSaving => state.BeforeSaving();
 

@@ -81,6 +81,24 @@ public sealed class VariantAndHookTests
     }
 
     [Theory, MemberData(nameof(Forms))]
+    public void Members_that_a_type_does_not_know_are_kept_and_written_back(SaveForm form)
+    {
+        var newer = new NewerOar { Length = 3, Grips = ["left", "right"], Mark = new Crate("x", 7) };
+        var older = StateFile.FromBytes<OlderOar>(StateFile.ToBytes(newer, form));
+        Assert.Equal((3, 2), (older.Length, older.Unknown.Count));
+        older.Length = 4;
+        var back = StateFile.FromBytes<NewerOar>(StateFile.ToBytes(older, form));
+        Assert.Equal(4, back.Length);
+        Assert.Equal(["left", "right"], back.Grips);
+        Assert.Equal(new Crate("x", 7), back.Mark);
+        StateFile.FromBytes(StateFile.ToBytes(new NewerOar(), form), older);
+        Assert.Equal(2, older.Unknown.Count);
+        older.Unknown["length"] = 9;
+        Assert.Contains("key of a known one", Assert.Throws<UnsavableStateException>(() => StateFile.ToBytes(older, form)).Message, StringComparison.Ordinal);
+        Assert.Equal(SaveErrorCode.Damaged, Assert.Throws<DamagedSaveException>(() => StateFile.FromText("{ \"a b\": 1, \"a b\": 2 }", older)).Code);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
     public void Hooks_run_before_saving_and_after_loading(SaveForm form)
     {
         var clock = new TideClock { Hours = 30 };
@@ -233,4 +251,21 @@ public sealed partial class Boat : IValidatedState
         yield return $"There are {Crew} sailors and {Seats} seats.";
         yield return "A boat of two needs a third oar.";
     }
+}
+
+[StateType]
+public sealed partial class OlderOar
+{
+    public int Length { get; set; }
+
+    [KeepUnknown]
+    public SaveMap Unknown { get; } = new();
+}
+
+[StateType]
+public sealed partial class NewerOar
+{
+    public string[] Grips { get; set; } = [];
+    public int Length { get; set; }
+    public Crate Mark { get; set; }
 }

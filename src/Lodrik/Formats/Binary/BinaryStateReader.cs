@@ -30,6 +30,8 @@ internal ref partial struct BinaryStateReader : IStateReader
     /// <param name="cbor">One CBOR item and nothing else.</param>
     public BinaryStateReader(ReadOnlySpan<byte> cbor) => _bytes = cbor;
 
+    public string UnknownKey { get; private set; } = "";
+
     public readonly SaveValueKind Peek()
     {
         var (major, argument) = PeekHead(out _);
@@ -221,6 +223,11 @@ internal ref partial struct BinaryStateReader : IStateReader
             return false;
         Begin();
         key = keys.Find(Content(Cbor.TextString, "a key"), key + 1);
+        if (key < 0)
+        {
+            _position = _start;
+            UnknownKey = ReadText();
+        }
         return true;
     }
 

@@ -29,6 +29,8 @@ internal ref struct JsonStateReader : IStateReader
         MaxDepth = StateLimits.MaxDepth + 8,
     };
 
+    public string UnknownKey { get; private set; } = "";
+
     public readonly SaveValueKind Peek() => _reader.TokenType switch
     {
         JsonTokenType.Null => SaveValueKind.Null,
@@ -121,6 +123,8 @@ internal ref struct JsonStateReader : IStateReader
             return false;
         }
         key = _reader.ValueIsEscaped ? keys.Find(_reader.GetString()!, key + 1) : keys.Find(_reader.ValueSpan, key + 1);
+        if (key < 0)
+            UnknownKey = _reader.GetString()!;
         Read();
         return true;
     }

@@ -44,6 +44,8 @@ internal struct XmlStateReader : IStateReader
         CheckCharacters = true,
     };
 
+    public string UnknownKey { get; private set; } = "";
+
     public SaveValueKind Peek()
     {
         switch (Attribute(XmlWords.Type))
@@ -145,7 +147,8 @@ internal struct XmlStateReader : IStateReader
     {
         if (!MoveToChild())
             return false;
-        key = keys.Find(KeyOfElement(), key + 1);
+        UnknownKey = KeyOfElement();
+        key = keys.Find(UnknownKey, key + 1);
         return true;
     }
 

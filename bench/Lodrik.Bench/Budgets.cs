@@ -1,0 +1,223 @@
+using System.Buffers;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using System.Xml;
+using System.Xml.Serialization;
+using Lodrik.Formats;
+using Lodrik.Formats.Binary;
+using Lodrik.Formats.Json;
+using Lodrik.Formats.Xml;
+using Lodrik.Saves;
+using Lodrik.State;
+using MemoryPack;
+
+namespace Lodrik.Bench;
+
+/// <summary>One budget: our figure and the reference's in one unit, and whether their ratio holds.</summary>
+public sealed record BudgetLine(string Name, double Ours, double Reference, double Ratio, double Budget, bool Holds)
+{
+    public static BudgetLine Of(string name, double ours, double reference, double budget) =>
+        new(name, Math.Round(ours, 4), Math.Round(reference, 4), Math.Round(ours / reference, 3), budget, ours / reference <= budget);
+
+    public override string ToString() =>
+        FormattableString.Invariant($"{Name,-58} {Ours,12:F3} {Reference,12:F3}   ratio {Ratio,7:F3}   budget {Budget,6:F2}   {(Holds ? "holds" : "MISSED")}");
+}
+
+/// <summary>The source-generated reference for JSON.</summary>
+[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase)]
+[JsonSerializable(typeof(World))]
+[JsonSerializable(typeof(List<BudgetLine>))]
+internal sealed partial class ReferenceJson : JsonSerializerContext;
+
+/// <summary>The budgets that can be measured so far. Times are medians of interleaved runs in milliseconds.</summary>
+internal static class Budgets
+{
+    public static IEnumerable<BudgetLine> Measure()
+    {
+        foreach (var distinct in new[] { false, true })
+        {
+            foreach (var line in Binary(World.Make(100_000, distinct), distinct ? "all strings different" : "entities", distinct))
+                yield return line;
+        }
+        var world = World.Make(100_000, distinct: false);
+        foreach (var line in Json(world))
+            yield return line;
+        foreach (var line in Xml(world))
+            yield return line;
+        foreach (var line in Tiles())
+            yield return line;
+        foreach (var line in Small())
+            yield return line;
+    }
+
+    private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)
+    {
+        using var buffer = new PooledBuffer(64 << 20);
+        var reference = new ArrayBufferWriter<byte>(64 << 20);
+        var (ours, theirs) = Race(
+            () => Encode(world, buffer),
+            () =>
+            {
+                reference.ResetWrittenCount();
+                MemoryPackSerializer.Serialize(reference, world);
+            });
+        yield return BudgetLine.Of($"binary, {name}: encode / MemoryPack (ms)", ours, theirs, distinct ? 1.0 : 0.9);
+        if (!distinct)
+            yield return BudgetLine.Of($"binary, {name}: size / MemoryPack (MB)", buffer.Length / 1e6, reference.WrittenCount / 1e6, 0.45);
+        (ours, theirs) = Race(
+            () => Decode<World>(buffer.Written),
+            () => MemoryPackSerializer.Deserialize<World>(reference.WrittenSpan));
+        yield return BudgetLine.Of($"binary, {name}: decode / MemoryPack (ms)", ours, theirs, distinct ? 0.8 : 0.6);
+    }
+
+    private static IEnumerable<BudgetLine> Json(World world)
+    {
+        using var buffer = new PooledBuffer(64 << 20);
+        var reference = new ArrayBufferWriter<byte>(64 << 20);
+        using var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented: false));
+        using var referenceWriter = new Utf8JsonWriter(reference);
+        var (ours, theirs) = Race(
+            () =>
+            {
+                buffer.Reset();
+                writer.Reset();
+                var tokens = new JsonStateWriter(writer);
+                World.StateCodec.Write(ref tokens, world);
+                writer.Flush();
+            },
+            () =>
+            {
+                reference.ResetWrittenCount();
+                referenceWriter.Reset();
+                JsonSerializer.Serialize(referenceWriter, world, ReferenceJson.Default.World);
+            });
+        yield return BudgetLine.Of("JSON compact, entities: encode / System.Text.Json (ms)", ours, theirs, 1.15);
+        (ours, theirs) = Race(
+            () =>
+            {
+                var tokens = new JsonStateReader(buffer.Written);
+                var read = new World();
+                World.StateCodec.Read(ref tokens, ref read);
+            },
+            () => JsonSerializer.Deserialize(reference.WrittenSpan, ReferenceJson.Default.World));
+        yield return BudgetLine.Of("JSON compact, entities: decode / System.Text.Json (ms)", ours, theirs, 0.9);
+    }
+
+    private static IEnumerable<BudgetLine> Xml(World world)
+    {
+        using var buffer = new PooledBuffer(64 << 20);
+        using var reference = new MemoryStream(64 << 20);
+        var serializer = new XmlSerializer(typeof(World));
+        var settings = XmlStateWriter.Settings(indented: false);
+        var (ours, theirs) = Race(
+            () =>
+            {
+                buffer.Reset();
+                using var writer = XmlWriter.Create(new BufferStream(buffer), settings);
+                var tokens = new XmlStateWriter(writer);
+                tokens.Name("world");
+                World.StateCodec.Write(ref tokens, world);
+            },
+            () =>
+            {
+                reference.SetLength(0);
+                using var writer = XmlWriter.Create(reference, settings);
+                serializer.Serialize(writer, world);
+            });
+        yield return BudgetLine.Of("XML, entities: encode / XmlSerializer (ms)", ours, theirs, 1.0);
+        var bytes = buffer.Written.ToArray();
+        var referenceBytes = reference.ToArray();
+        (ours, theirs) = Race(
+            () =>
+            {
+                using var reader = XmlReader.Create(new MemoryStream(bytes), XmlStateReader.Settings);
+                var tokens = new XmlStateReader(reader);
+                var read = new World();
+                World.StateCodec.Read(ref tokens, ref read);
+            },
+            () =>
+            {
+                using var reader = XmlReader.Create(new MemoryStream(referenceBytes));
+                serializer.Deserialize(reader);
+            });
+        yield return BudgetLine.Of("XML, entities: decode / XmlSerializer (ms)", ours, theirs, 0.7);
+    }
+
+    private static IEnumerable<BudgetLine> Tiles()
+    {
+        var map = new TileMap { Tiles = new ushort[2048 * 2048] };
+        new Random(3).NextBytes(System.Runtime.InteropServices.MemoryMarshal.AsBytes(map.Tiles.AsSpan()));
+        using var buffer = new PooledBuffer(16 << 20);
+        var target = new ushort[map.Tiles.Length];
+        var (ours, theirs) = Race(() => Encode(map, buffer), () => map.Tiles.CopyTo(target.AsSpan()));
+        yield return BudgetLine.Of("tile map 2048 x 2048: encode / memcpy (ms)", ours, theirs, 2.0);
+        (ours, theirs) = Race(() => Decode<TileMap>(buffer.Written), () => _ = map.Tiles.AsSpan().ToArray());
+        yield return BudgetLine.Of("tile map 2048 x 2048: decode / memcpy to a new array (ms)", ours, theirs, 2.0);
+    }
+
+    private static IEnumerable<BudgetLine> Small()
+    {
+        var save = SmallSave.Make();
+        foreach (var (form, microseconds) in new[] { (SaveForm.Binary, 10.0), (SaveForm.Json, 30.0) })
+        {
+            using var encoder = new SaveEncoder();
+            var ours = Median(() =>
+            {
+                for (var i = 0; i < 200; i++)
+                {
+                    var header = new SaveHeader { Game = "bench", Version = 1, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
+                    encoder.Encode(save, header, form, indented: false);
+                }
+            });
+            yield return BudgetLine.Of($"one small save, {form}: whole file / {microseconds:F0} microseconds", ours * 1000 / 200, microseconds, 1.0);
+        }
+    }
+
+    private static void Encode<T>(T state, PooledBuffer buffer) where T : IStateType<T>
+    {
+        buffer.Reset();
+        var writer = new BinaryStateWriter(buffer);
+        T.WriteState(ref writer, state);
+    }
+
+    private static void Decode<T>(ReadOnlySpan<byte> bytes) where T : IStateType<T>
+    {
+        var reader = new BinaryStateReader(bytes);
+        var state = T.CreateState();
+        T.ReadState(ref reader, ref state);
+    }
+
+    /// <summary>The medians of two acts, run by turns so that what disturbs one disturbs the other.</summary>
+    private static (double Ours, double Theirs) Race(Action ours, Action theirs)
+    {
+        var (our, their) = (new List<double>(), new List<double>());
+        for (var i = 0; i < 11; i++)
+        {
+            our.Add(Time(ours));
+            their.Add(Time(theirs));
+        }
+        return (Middle(our), Middle(their));
+    }
+
+    private static double Median(Action act)
+    {
+        var times = new List<double>();
+        for (var i = 0; i < 41; i++)
+            times.Add(Time(act));
+        return Middle(times);
+    }
+
+    /// <summary>The median without the first runs, in which the code is still being compiled.</summary>
+    private static double Middle(List<double> times)
+    {
+        var settled = times.Skip(times.Count / 4).Order().ToList();
+        return settled[settled.Count / 2];
+    }
+
+    private static double Time(Action act)
+    {
+        var started = System.Diagnostics.Stopwatch.GetTimestamp();
+        act();
+        return System.Diagnostics.Stopwatch.GetElapsedTime(started).TotalMilliseconds;
+    }
+}
