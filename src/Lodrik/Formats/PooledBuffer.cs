@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Runtime.CompilerServices;
 
 namespace Lodrik.Formats;
 
@@ -19,21 +20,24 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
 
     public void Advance(int count)
     {
-        ArgumentOutOfRangeException.ThrowIfNegative(count);
-        if (count > _array.Length - Length)
+        // One comparison for both ends; this runs for every token.
+        if ((uint)count > (uint)(_array.Length - Length))
             throw new ArgumentOutOfRangeException(nameof(count), count, "More was written than there was room for.");
         Length += count;
     }
 
     public Memory<byte> GetMemory(int sizeHint = 0)
     {
-        Grow(sizeHint);
+        if (_array.Length - Length < Math.Max(sizeHint, 1))
+            Grow(sizeHint);
         return _array.AsMemory(Length);
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public Span<byte> GetSpan(int sizeHint = 0)
     {
-        Grow(sizeHint);
+        if (_array.Length - Length < Math.Max(sizeHint, 1))
+            Grow(sizeHint);
         return _array.AsSpan(Length);
     }
 
@@ -55,8 +59,6 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
     private void Grow(int sizeHint)
     {
         var room = Math.Max(sizeHint, 1);
-        if (_array.Length - Length >= room)
-            return;
         var larger = ArrayPool<byte>.Shared.Rent((int)Math.Min(Math.Max(2L * _array.Length, (long)Length + room), Array.MaxLength));
         if (larger.Length - Length < room)
             throw new SaveException(SaveErrorCode.LimitExceeded, "The save is larger than 2 GB.");

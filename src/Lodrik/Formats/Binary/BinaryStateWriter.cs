@@ -105,9 +105,9 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
 
     public readonly void WriteKey(KeyTable keys, int index)
     {
-        var name = keys.Utf8(index);
-        Head(Cbor.TextString, (uint)name.Length);
-        buffer.Write(name);
+        // The key with its head was prepared once, and is copied as it is.
+        var heads = (byte[][]?)keys.Prepared[(int)SaveForm.Binary] ?? Prepare(keys);
+        buffer.Write(heads[index]);
     }
 
     public readonly void WriteKey(string key) => WriteText(key);
@@ -131,7 +131,17 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
         buffer.Advance(1);
     }
 
-    private readonly void Head(byte major, ulong argument) => buffer.Advance(WriteHead(buffer.GetSpan(9), major, argument));
+    private readonly void Head(byte major, ulong argument)
+    {
+        var span = buffer.GetSpan(9);
+        if (argument < 24)
+        {
+            span[0] = (byte)(major | (uint)argument);
+            buffer.Advance(1);
+            return;
+        }
+        buffer.Advance(WriteHead(span, major, argument));
+    }
 
     /// <summary>Writes a head in its shortest form (RFC 8949 section 4.1) and gives its size.</summary>
     private static int WriteHead(Span<byte> span, byte major, ulong argument)
@@ -158,6 +168,19 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
                 BinaryPrimitives.WriteUInt64BigEndian(span[1..], argument);
                 return 9;
         }
+    }
+
+    private static byte[][] Prepare(KeyTable keys)
+    {
+        var heads = new byte[keys.Count][];
+        Span<byte> head = stackalloc byte[9];
+        for (var i = 0; i < heads.Length; i++)
+        {
+            var name = keys.Utf8(i);
+            heads[i] = [.. head[..WriteHead(head, Cbor.TextString, (uint)name.Length)], .. name];
+        }
+        keys.Prepared[(int)SaveForm.Binary] = heads;
+        return heads;
     }
 
     private void WriteNumbersOneByOne<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>

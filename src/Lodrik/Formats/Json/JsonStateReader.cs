@@ -101,10 +101,10 @@ internal ref struct JsonStateReader : IStateReader
     public T[] ReadNumbers<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>
     {
         BeginList();
-        var numbers = new List<T>();
+        var numbers = new NumberList<T>(stackalloc T[16]);
         while (NextItem())
             numbers.Add(NumberText.IsWholeType<T>() ? ReadWhole<T>() : ReadFloat<T>());
-        return [.. numbers];
+        return numbers.ToArray();
     }
 
     public void BeginObject()

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Globalization;
 using System.Numerics;
 using System.Text.Encodings.Web;
@@ -53,19 +54,32 @@ internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
     /// <summary>Numbers stand on one line, as many as there are.</summary>
     public readonly void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
     {
-        using var line = new PooledBuffer(64);
-        line.Write("["u8);
-        for (var i = 0; i < values.Length; i++)
+        // A number, its quotes, and the comma and blank before it.
+        const int Widest = NumberText.MaxLength + 4;
+        var room = checked(2 + (values.Length * Widest));
+        var rented = room > 1024 ? ArrayPool<byte>.Shared.Rent(room) : null;
+        var line = rented ?? stackalloc byte[1024];
+        var length = 0;
+        line[length++] = (byte)'[';
+        foreach (var value in values)
         {
-            if (i > 0)
-                line.Write(writer.Options.Indented ? ", "u8 : ","u8);
-            var quote = NumberText.IsWord(values[i]) || typeof(T) == typeof(decimal) ? "\""u8 : default;
-            line.Write(quote);
-            line.Advance(NumberText.Format(values[i], line.GetSpan(NumberText.MaxLength)));
-            line.Write(quote);
+            if (length > 1)
+            {
+                line[length++] = (byte)',';
+                if (writer.Options.Indented)
+                    line[length++] = (byte)' ';
+            }
+            var isText = NumberText.IsWord(value) || typeof(T) == typeof(decimal);
+            if (isText)
+                line[length++] = (byte)'"';
+            length += NumberText.Format(value, line[length..]);
+            if (isText)
+                line[length++] = (byte)'"';
         }
-        line.Write("]"u8);
-        writer.WriteRawValue(line.Written, skipInputValidation: true);
+        line[length++] = (byte)']';
+        writer.WriteRawValue(line[..length], skipInputValidation: true);
+        if (rented is not null)
+            ArrayPool<byte>.Shared.Return(rented);
     }
 
     public void BeginObject(int members)

@@ -13,6 +13,7 @@ namespace Lodrik.Formats.Xml;
 internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
 {
     private readonly XmlWriter _writer = writer;
+    private readonly char[] _digits = new char[NumberText.MaxLength + 1];
     private string? _name;
     private string? _key;
     private int _depth;
@@ -82,13 +83,12 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
         Start();
         _writer.WriteAttributeString(XmlWords.Type, XmlWords.NumbersType);
         Span<byte> digits = stackalloc byte[NumberText.MaxLength];
-        Span<char> text = stackalloc char[NumberText.MaxLength + 1];
         for (var i = 0; i < values.Length; i++)
         {
-            var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(values[i], digits)], text);
+            var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(values[i], digits)], _digits);
             if (i + 1 < values.Length)
-                text[length++] = ' ';
-            _writer.WriteString(text[..length].ToString());
+                _digits[length++] = ' ';
+            _writer.WriteRaw(_digits, 0, length);
         }
         _writer.WriteEndElement();
     }
@@ -163,7 +163,15 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
         _writer.WriteEndElement();
     }
 
-    private void Number<T>(T value) where T : IUtf8SpanFormattable => Plain(NumberText.Of(value));
+    /// <summary>A number's digits need no escaping, and go out without a string of their own.</summary>
+    private void Number<T>(T value) where T : IUtf8SpanFormattable
+    {
+        Span<byte> digits = stackalloc byte[NumberText.MaxLength];
+        var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(value, digits)], _digits);
+        Start();
+        _writer.WriteRaw(_digits, 0, length);
+        _writer.WriteEndElement();
+    }
 
     private void Deeper()
     {
