@@ -49,7 +49,8 @@ internal enum Hooks
 /// <param name="Codec">The codec of its values, fully qualified; empty for a group of sections.</param>
 /// <param name="Setting">How a value that was read gets into the object.</param>
 /// <param name="Owner">The type that declares it, where that has to be named.</param>
-internal sealed record MemberModel(string Name, string Key, string TypeName, string Codec, Setting Setting, string Owner);
+/// <param name="IsRequired">Whether a save has to have it.</param>
+internal sealed record MemberModel(string Name, string Key, string TypeName, string Codec, Setting Setting, string Owner, bool IsRequired);
 
 internal enum Setting
 {

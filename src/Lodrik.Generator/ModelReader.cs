@@ -202,14 +202,14 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
             setting = Setting.Setter;
         var key = saved?.ConstructorArguments.FirstOrDefault().Value as string ?? CamelCase(symbol.Name);
         if (isRoot && memberType.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.ISectionGroup"))
-            return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), "", setting, TypeCodecs.Name(owner));
+            return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), "", setting, TypeCodecs.Name(owner), IsRequired: false);
         var codec = codecs.Find(memberType, out var reason, out var remedy);
         if (codec is null)
         {
             Problem(Diagnostics.CannotBeSaved, symbol, symbol.Name, reason, remedy);
             return null;
         }
-        return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner));
+        return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner), symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true });
     }
 
     /// <summary>Whether a property is saved, and how it is set.</summary>

@@ -195,6 +195,11 @@ internal sealed class StateTypeSource(StateModel model)
         Line("    break;");
         Close();
         Close();
+        for (var i = 0; i < model.Members.Count; i++)
+        {
+            if (model.Members[i].IsRequired)
+                Line($"seen.Require(ref reader, Keys, {i});");
+        }
         if (model.Hooks.HasFlag(Hooks.Validated))
             Line("global::Lodrik.State.StateTypes.Validate(ref reader, start, value);");
         if (model.Hooks.HasFlag(Hooks.AfterLoading))

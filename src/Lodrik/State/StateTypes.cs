@@ -109,4 +109,13 @@ public struct SeenKeys
         if (key < 64)
             _first |= 1UL << key;
     }
+
+    /// <summary>Makes sure that a required member was there: it has no initial value to fall back on.</summary>
+    /// <exception cref="SaveException">It was not.</exception>
+    public readonly void Require<TReader>(ref TReader reader, KeyTable keys, int key) where TReader : IStateReader, allows ref struct
+    {
+        var isThere = key < 64 ? (_first & (1UL << key)) != 0 : _others?.Contains(key) == true;
+        if (!isThere)
+            throw reader.Wrong($"The required member \"{keys?[key]}\" is missing.");
+    }
 }

@@ -111,7 +111,15 @@ public sealed class DirectoryStorage : ISaveStorage
             missing.Push(at);
         foreach (var at in missing)
         {
-            _files.MakeFolder(at);
+            try
+            {
+                _files.MakeFolder(at);
+            }
+            catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+            {
+                throw new StorageException(
+                    "The folder cannot be created.", new SaveLocation { File = at }, "Check the path, and who may write there.", exception);
+            }
             if (Path.GetDirectoryName(at) is { } above)
                 _files.FlushFolder(above);
         }

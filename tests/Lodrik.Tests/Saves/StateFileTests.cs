@@ -102,8 +102,23 @@ public sealed class StateFileTests : IDisposable
         Assert.Equal(9, declarations.Oil);
         Assert.Equal(["first"], declarations.GetOnly);
         Assert.Equal(new Letter("nobody", 1), declarations.Letter);
-        Assert.Equal(3, StateFile.FromText<Declarations>("{ \"letter\": { \"to\": \"a\" } }").Letter is { To: "a", Pages: 1 } ? 3 : 0);
+        Assert.Equal(new Letter("a", 1), StateFile.FromText<Declarations>("{ \"required\": \"r\", \"letter\": { \"to\": \"a\" } }").Letter);
         Assert.Equal(new Letter("", 3), StateFile.FromText<Letter>("{}"));
+    }
+
+    [Fact]
+    public void A_required_member_that_is_missing_is_an_error_and_not_nothing()
+    {
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText<Declarations>("{ \"init\": \"x\" }"));
+        Assert.Contains("\"required\" is missing", problem.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_folder_that_cannot_be_created_is_named()
+    {
+        File.WriteAllText(Path.Combine(_folder, "file"), "");
+        var problem = Assert.Throws<StorageException>(() => StateFile.Write(Path.Combine(_folder, "file", "below", "room.json"), new Room()));
+        Assert.Contains("folder cannot be created", problem.Message, StringComparison.Ordinal);
     }
 
     [Fact]
