@@ -209,6 +209,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
             Problem(Diagnostics.CannotBeSaved, symbol, symbol.Name, reason, remedy);
             return null;
         }
+        if (setting == Setting.BackingField && memberType is IArrayTypeSymbol { Rank: 1 } array)
+            codec = $"{TypeCodecs.StateNamespace}FixedArrayCodec<{TypeCodecs.Name(array.ElementType)}, {codec}>";
         return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner), symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true });
     }
 
@@ -232,7 +234,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         var isAutomatic = property.ContainingType.GetMembers().OfType<IFieldSymbol>()
             .Any(field => SymbolEqualityComparer.Default.Equals(field.AssociatedSymbol, property));
         setting = Setting.BackingField;
-        if (isAutomatic && (asked || property.Type is INamedTypeSymbol { IsReferenceType: true, SpecialType: SpecialType.None }))
+        if (isAutomatic && (asked || property.Type is IArrayTypeSymbol or INamedTypeSymbol { IsReferenceType: true, SpecialType: SpecialType.None }))
             return true;
         if (asked)
             Problem(Diagnostics.BadMember, property, property.Name, "it is computed and cannot be set.");

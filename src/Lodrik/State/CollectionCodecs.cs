@@ -243,3 +243,26 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
         }
     }
 }
+
+/// <summary>
+/// An array that the object keeps, so that its length is fixed: a shorter saved one leaves the rest as it is, a longer one does not
+/// fit and is refused.
+/// </summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where TArrayCodec : IStateCodec<T[]?>
+{
+    public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct =>
+        TArrayCodec.Write(ref writer, value);
+
+    public static void Read<TReader>(ref TReader reader, ref T[]? value) where TReader : IStateReader, allows ref struct
+    {
+        T[]? saved = null;
+        TArrayCodec.Read(ref reader, ref saved);
+        if (saved is null || value is null)
+            value = saved;
+        else if (saved.Length > value.Length)
+            throw reader.Wrong($"There is room for {value.Length} items here, and the save has {saved.Length}.");
+        else
+            saved.CopyTo(value, 0);
+    }
+}

@@ -121,6 +121,26 @@ public sealed class StateFileTests : IDisposable
         Assert.Contains("folder cannot be created", problem.Message, StringComparison.Ordinal);
     }
 
+    [Theory, MemberData(nameof(Forms))]
+    public void An_array_that_the_object_keeps_stays_and_keeps_what_a_shorter_one_does_not_cover(SaveForm form)
+    {
+        var saved = new Declarations { Required = "r" };
+        (saved.Pockets[0], saved.Stalls[1]) = (9, new Crate("z", 26));
+        var used = new Declarations { Required = "r" };
+        var (pockets, stalls) = (used.Pockets, used.Stalls);
+        StateFile.FromBytes(StateFile.ToBytes(saved, form), used);
+        Assert.Same(pockets, used.Pockets);
+        Assert.Same(stalls, used.Stalls);
+        Assert.Equal([9, 2, 3], pockets);
+        Assert.Equal(new Crate("z", 26), stalls[1]);
+
+        StateFile.FromText("{ \"required\": \"r\", \"pockets\": [7], \"stalls\": [] }", used);
+        Assert.Equal([7, 2, 3], pockets);
+        Assert.Equal(new Crate("z", 26), stalls[1]);
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText("{ \"required\": \"r\", \"pockets\": [1, 2, 3, 4] }", used));
+        Assert.Contains("room for 3 items here, and the save has 4", problem.Message, StringComparison.Ordinal);
+    }
+
     [Fact]
     public void A_struct_in_a_list_begins_with_its_own_initial_values()
     {
