@@ -36,9 +36,23 @@ internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
             writer.WriteRawValue(value.ToString(CultureInfo.InvariantCulture), skipInputValidation: true);
     }
 
-    public readonly void WriteSingle(float value) => WriteNumber(value);
+    // A number with a fraction is written with a point or an exponent by the platform; only the others need help.
 
-    public readonly void WriteDouble(double value) => WriteNumber(value);
+    public readonly void WriteSingle(float value)
+    {
+        if (float.IsFinite(value) && !float.IsInteger(value))
+            writer.WriteNumberValue(value);
+        else
+            WriteNumber(value);
+    }
+
+    public readonly void WriteDouble(double value)
+    {
+        if (double.IsFinite(value) && !double.IsInteger(value))
+            writer.WriteNumberValue(value);
+        else
+            WriteNumber(value);
+    }
 
     /// <summary>A decimal is text, because a JSON number with a point is a float to every reader.</summary>
     public readonly void WriteDecimal(decimal value)

@@ -13,7 +13,7 @@ namespace Lodrik.Formats.Xml;
 internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
 {
     private readonly XmlWriter _writer = writer;
-    private readonly char[] _digits = new char[NumberText.MaxLength + 1];
+    private readonly char[] _chars = new char[256]; // XmlWriter takes strings or arrays; most texts fit in here, and any number.
     private string? _name;
     private string? _key;
     private int _depth;
@@ -62,6 +62,11 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
             _writer.WriteAttributeString(XmlWords.Escaped, XmlWords.Yes);
             _writer.WriteString(XmlWords.Escape(value));
         }
+        else if (value.Length <= _chars.Length)
+        {
+            value.CopyTo(_chars);
+            _writer.WriteChars(_chars, 0, value.Length);
+        }
         else
         {
             _writer.WriteString(value.ToString());
@@ -85,10 +90,10 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
         Span<byte> digits = stackalloc byte[NumberText.MaxLength];
         for (var i = 0; i < values.Length; i++)
         {
-            var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(values[i], digits)], _digits);
+            var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(values[i], digits)], _chars);
             if (i + 1 < values.Length)
-                _digits[length++] = ' ';
-            _writer.WriteRaw(_digits, 0, length);
+                _chars[length++] = ' ';
+            _writer.WriteRaw(_chars, 0, length);
         }
         _writer.WriteEndElement();
     }
@@ -167,9 +172,9 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
     private void Number<T>(T value) where T : IUtf8SpanFormattable
     {
         Span<byte> digits = stackalloc byte[NumberText.MaxLength];
-        var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(value, digits)], _digits);
+        var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(value, digits)], _chars);
         Start();
-        _writer.WriteRaw(_digits, 0, length);
+        _writer.WriteRaw(_chars, 0, length);
         _writer.WriteEndElement();
     }
 
