@@ -72,7 +72,7 @@ public sealed class DirectoryStorage : ISaveStorage
             try
             {
                 _files.WriteAndFlush(temporary, bytes);
-                _files.Rename(temporary, path);
+                _files.Rename(temporary, path, replace);
             }
             catch
             {
@@ -168,7 +168,7 @@ internal interface IFileOperations
 
     void WriteAndFlush(string path, ReadOnlyMemory<byte> bytes);
 
-    void Rename(string from, string to);
+    void Rename(string from, string to, bool replace);
 
     void Delete(string path);
 
@@ -235,7 +235,7 @@ internal sealed partial class FileOperations : IFileOperations
         RandomAccess.FlushToDisk(file);
     }
 
-    public void Rename(string from, string to) => File.Move(from, to, overwrite: true);
+    public void Rename(string from, string to, bool replace) => File.Move(from, to, overwrite: replace);
 
     public void Delete(string path) => File.Delete(path);
 

@@ -107,6 +107,16 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
     }
 
     [Fact]
+    public void What_another_process_wrote_in_between_is_not_written_over()
+    {
+        var storage = new DirectoryStorage(_folder, new RecordedOperations { Interloper = "theirs" });
+        Assert.Throws<StorageException>(() => storage.Write("a", "mine"u8.ToArray(), replace: false));
+        Assert.Equal("theirs", File.ReadAllText(Path.Combine(_folder, "a")));
+        storage.Write("a", "mine"u8.ToArray(), replace: true);
+        Assert.Equal("mine", File.ReadAllText(Path.Combine(_folder, "a")));
+    }
+
+    [Fact]
     public void A_temporary_file_that_a_crash_left_is_never_listed()
     {
         File.WriteAllText(Path.Combine(_folder, "1.json.tmp"), "half");
@@ -143,6 +153,9 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
 
         public string? FailAt { get; init; }
 
+        /// <summary>What another process writes under the final name just before the rename.</summary>
+        public string? Interloper { get; init; }
+
         public bool Exists(string path) => _system.Exists(path);
 
         public bool FolderExists(string path) => _system.FolderExists(path);
@@ -157,7 +170,12 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
 
         public void WriteAndFlush(string path, ReadOnlyMemory<byte> bytes) => Do($"write {path}", () => _system.WriteAndFlush(path, bytes));
 
-        public void Rename(string from, string to) => Do($"rename {from} {to}", () => _system.Rename(from, to));
+        public void Rename(string from, string to, bool replace) => Do($"rename {from} {to}", () =>
+        {
+            if (Interloper is { } other)
+                File.WriteAllText(to, other);
+            _system.Rename(from, to, replace);
+        });
 
         public void Delete(string path) => _system.Delete(path);
 
