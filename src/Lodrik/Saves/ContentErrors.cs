@@ -14,7 +14,9 @@ namespace Lodrik.Saves;
 /// </summary>
 internal static class ContentErrors
 {
-    private const string OlderGeneration = "Load an older generation, or mend the file by hand at this place.";
+    /// <summary>Only what can be read can be mended by hand.</summary>
+    private static string OlderGeneration(SaveForm form) =>
+        form == SaveForm.Binary ? "Load an older generation." : "Load an older generation, or mend the file by hand at this place.";
 
     /// <summary>The file's own layout cannot be made out.</summary>
     public static SaveException Damaged(Exception exception, SaveForm form, ReadOnlyMemory<byte> file, SaveLocation location)
@@ -22,8 +24,8 @@ internal static class ContentErrors
         var place = PlaceOf(exception, form, file.Span);
         location = InFile(form, file, place).Within(location);
         return exception is ContentException content
-            ? new DamagedSaveException(content.Code == SaveErrorCode.WrongContent ? SaveErrorCode.Damaged : content.Code, content.Message, location, OlderGeneration)
-            : new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed(form), location, OlderGeneration, exception);
+            ? new DamagedSaveException(content.Code == SaveErrorCode.WrongContent ? SaveErrorCode.Damaged : content.Code, content.Message, location, OlderGeneration(form))
+            : new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed(form), location, OlderGeneration(form), exception);
     }
 
     /// <summary>A section's content does not fit.</summary>
@@ -46,8 +48,8 @@ internal static class ContentErrors
         {
             ContentException { Code: SaveErrorCode.WrongContent or SaveErrorCode.Invalid } content =>
                 new SaveContentException(content.Code, content.Message, location, "Mend the value, or load an older generation.", content.InnerException),
-            ContentException content => new DamagedSaveException(content.Code, content.Message, location, OlderGeneration),
-            _ => new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed(form), location, OlderGeneration, exception),
+            ContentException content => new DamagedSaveException(content.Code, content.Message, location, OlderGeneration(form)),
+            _ => new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed(form), location, OlderGeneration(form), exception),
         };
     }
 

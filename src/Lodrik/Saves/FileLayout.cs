@@ -203,7 +203,15 @@ internal sealed class FileLayout
         foreach (var entry in layout.Entries)
         {
             reader.NextItem();
-            (offset, length) = reader.ReadBlock();
+            try
+            {
+                (offset, length) = reader.ReadBlock();
+            }
+            catch (ContentException content)
+            {
+                throw new DamagedSaveException(
+                    SaveErrorCode.Damaged, content.Message, new SaveLocation { Section = entry.Name }, "Load an older generation.", content);
+            }
             layout.Slices.Add(new SectionSlice(entry.Name, offset, length));
         }
         reader.NextItem();

@@ -27,6 +27,18 @@ public sealed class BadInputTests
         }
     }
 
+    [Fact]
+    public void A_packed_save_cut_within_a_section_names_it_and_does_not_ask_for_mending_by_hand()
+    {
+        var whole = StateFile.ToBytes(MarshSave(), SaveForm.Binary);
+        foreach (var section in SavedFile.FromBytes(whole).Sections)
+        {
+            var problem = Assert.Throws<DamagedSaveException>(() => StateFile.FromBytes<TidewardenSave>(whole.AsMemory(0, IndexOf(whole, section) + (section.Bytes / 2))));
+            Assert.Equal((SaveErrorCode.Damaged, section.Name), (problem.Code, problem.Location.Section));
+            Assert.DoesNotContain("by hand", problem.Message, StringComparison.Ordinal);
+        }
+    }
+
     [Theory, MemberData(nameof(Forms))]
     public void A_mutated_save_loads_or_is_refused_and_a_refusal_leaves_the_object_alone(SaveForm form)
     {
