@@ -51,13 +51,6 @@ internal static class Screen
     public static string Time(DateTimeOffset time) =>
         time == default ? "" : time.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss", CultureInfo.InvariantCulture);
 
-    public static string Form(SaveForm form) => form switch
-    {
-        SaveForm.Json => "JSON",
-        SaveForm.Xml => "XML",
-        _ => "binary",
-    };
-
     /// <summary>A form by the word that is given on the command line.</summary>
     public static bool TryParseForm(string? word, out SaveForm form) => Enum.TryParse(word, ignoreCase: true, out form) && Enum.IsDefined(form) && !char.IsDigit(word![0]);
 

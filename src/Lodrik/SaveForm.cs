@@ -12,3 +12,23 @@ public enum SaveForm
     /// <summary>CBOR (RFC 8949): compact and fast.</summary>
     Binary,
 }
+
+/// <summary>What a form is called.</summary>
+public static class SaveForms
+{
+    /// <summary>The form's name in a sentence: JSON, XML, binary.</summary>
+    public static string DisplayName(this SaveForm form) => form switch
+    {
+        SaveForm.Json => "JSON",
+        SaveForm.Xml => "XML",
+        _ => "binary",
+    };
+
+    /// <summary>The extension that files of this form have unless the game chooses another, with its dot.</summary>
+    public static string FileExtension(this SaveForm form) => form switch
+    {
+        SaveForm.Json => ".json",
+        SaveForm.Xml => ".xml",
+        _ => ".lodrik",
+    };
+}

@@ -24,20 +24,13 @@ internal static class ConvertCommand
     {
         Screen.TryParseForm(word, out var form);
         var source = SavedFile.Open(path);
-        output ??= Path.ChangeExtension(path, Extension(form));
+        output ??= Path.ChangeExtension(path, form.FileExtension());
         if (!overwrite && File.Exists(output))
             throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output, or replace it with --overwrite.");
         var bytes = source.ToForm(form, !compact);
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: overwrite);
-        Screen.Out.MarkupLineInterpolated($"{Screen.Form(source.Form)}, {Screen.Size(source.Bytes)}  [{Screen.Faint}]{path}[/]");
-        Screen.Out.MarkupLineInterpolated($"{Screen.Form(form)}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
+        Screen.Out.MarkupLineInterpolated($"{source.Form.DisplayName()}, {Screen.Size(source.Bytes)}  [{Screen.Faint}]{path}[/]");
+        Screen.Out.MarkupLineInterpolated($"{form.DisplayName()}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
         return ExitCode.Fine;
     }
-
-    private static string Extension(SaveForm form) => form switch
-    {
-        SaveForm.Json => ".json",
-        SaveForm.Xml => ".xml",
-        _ => ".lodrik",
-    };
 }

@@ -73,10 +73,8 @@ internal static class DemoCommand
         }
         Screen.Out.Write(table);
         Screen.Out.MarkupLine("To put the marsh back as it was, the load did this:");
-        var plan = story.Restored[^1].Plan;
-        Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {Counts(plan)}[/]");
-        foreach (var step in plan.Steps.Where(step => step.Action != RestoreAction.Update))
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {Word(step.Action)} {step.Kind} {step.Id}: {step.Reason}[/]");
+        foreach (var line in story.Restored[^1].Plan.ToString().Split('\n'))
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {line.Trim()}[/]");
         Screen.Out.WriteLine();
     }
 
@@ -95,7 +93,7 @@ internal static class DemoCommand
             var same = story.Loaded.Shows(story.AtSave) && story.Loaded.Shows(results[0].Story.Loaded with { Title = story.Loaded.Title });
             good &= same;
             table.AddRow(
-                Screen.Form(form),
+                form.DisplayName(),
                 Screen.Size(receipt.Bytes),
                 Milliseconds(receipt.Encoding),
                 Milliseconds(receipt.Encoding + receipt.Writing),
@@ -128,17 +126,6 @@ internal static class DemoCommand
         'o' or 'l' => $"[{Screen.Name}]{sign}[/]",
         '·' => "[grey27]·[/]",
         _ => $"[{Screen.Faint}]{sign}[/]",
-    };
-
-    private static string Counts(RestorePlan plan) => string.Join(", ", Enum.GetValues<RestoreAction>()
-        .Where(action => plan.Count(action) > 0).Select(action => $"{Word(action)} {plan.Count(action)}"));
-
-    private static string Word(RestoreAction action) => action switch
-    {
-        RestoreAction.BringBack => "bring back",
-        RestoreAction.LeaveAlone => "leave alone",
-        RestoreAction.UnknownKind => "unknown kind",
-        _ => action.ToString().ToLowerInvariant(),
     };
 
     private static string Milliseconds(TimeSpan time) => string.Create(CultureInfo.InvariantCulture, $"{time.TotalMilliseconds:F2} ms");

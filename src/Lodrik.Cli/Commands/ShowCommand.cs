@@ -52,7 +52,7 @@ internal static class ShowCommand
     {
         var grid = new Grid().AddColumn(new GridColumn().NoWrap().PadRight(2)).AddColumn();
         void Row(string name, string value) => grid.AddRow($"[{Screen.Faint}]{name}[/]", value);
-        var form = $"{Screen.Form(file.Form)}, {Screen.Size(file.Bytes)}, {file.Sections.Count} {(file.Sections.Count == 1 ? "section" : "sections")}";
+        var form = $"{file.Form.DisplayName()}, {Screen.Size(file.Bytes)}, {file.Sections.Count} {(file.Sections.Count == 1 ? "section" : "sections")}";
         if (file.Header is { } header)
         {
             if (header.Title.Length > 0)

@@ -45,7 +45,7 @@ internal static class SlotsCommand
                 header is null ? "" : Screen.Duration(slot.Played),
                 Screen.Time(slot.Saved),
                 header?.Version.ToString(CultureInfo.InvariantCulture) ?? "",
-                header is null ? "" : Screen.Form(header.Content),
+                header is null ? "" : header.Content.DisplayName(),
                 Screen.Size(slot.Bytes),
                 slot.Generations.ToString(CultureInfo.InvariantCulture),
                 slot.Health switch

@@ -17,14 +17,7 @@ public sealed record SaveReceipt(
 
     /// <summary>The receipt as a line for a log or a console.</summary>
     public override string ToString() =>
-        FormattableString.Invariant($"saved {Slot}, generation {Generation}: {Bytes} bytes of {FormInWords} in {Milliseconds:F1} ms, {File}");
-
-    private string FormInWords => Form switch
-    {
-        SaveForm.Json => "JSON",
-        SaveForm.Xml => "XML",
-        _ => "binary",
-    };
+        FormattableString.Invariant($"saved {Slot}, generation {Generation}: {Bytes} bytes of {Form.DisplayName()} in {Milliseconds:F1} ms, {File}");
 }
 
 /// <summary>Whether there was something to load.</summary>

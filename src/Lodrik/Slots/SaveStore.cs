@@ -99,7 +99,7 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
             var encoded = Stopwatch.GetTimestamp();
 
             var generation = generations.Count > 0 ? generations[0].Number + 1 : 1;
-            var file = SlotFiles.NameOf(slot, generation, _options.Extension ?? ExtensionOf(_options.Form));
+            var file = SlotFiles.NameOf(slot, generation, _options.Extension ?? _options.Form.FileExtension());
             _files.Storage.Write(file, bytes, replace: false);
             var written = Stopwatch.GetTimestamp();
 
@@ -285,13 +285,6 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
 
     private static readonly System.Buffers.SearchValues<char> ExtensionCharacters =
         System.Buffers.SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-");
-
-    private static string ExtensionOf(SaveForm form) => form switch
-    {
-        SaveForm.Json => ".json",
-        SaveForm.Xml => ".xml",
-        _ => ".lodrik",
-    };
 
     private Guid NewId() => Guid.CreateVersion7(_clock.GetUtcNow());
 }
