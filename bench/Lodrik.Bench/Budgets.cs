@@ -32,23 +32,16 @@ internal sealed partial class ReferenceJson : JsonSerializerContext;
 /// <summary>The budgets that can be measured so far. Times are medians of interleaved runs in milliseconds.</summary>
 internal static class Budgets
 {
-    public static IEnumerable<BudgetLine> Measure()
+    /// <summary>The groups of lines, each measured when it is asked for.</summary>
+    public static IReadOnlyDictionary<string, Func<IEnumerable<BudgetLine>>> Groups { get; } = new Dictionary<string, Func<IEnumerable<BudgetLine>>>
     {
-        foreach (var distinct in new[] { false, true })
-        {
-            foreach (var line in Binary(World.Make(100_000, distinct), distinct ? "all strings different" : "entities", distinct))
-                yield return line;
-        }
-        var world = World.Make(100_000, distinct: false);
-        foreach (var line in Json(world))
-            yield return line;
-        foreach (var line in Xml(world))
-            yield return line;
-        foreach (var line in Tiles())
-            yield return line;
-        foreach (var line in Small())
-            yield return line;
-    }
+        ["binary"] = () => Binary(World.Make(100_000, distinct: false), "entities", distinct: false),
+        ["distinct"] = () => Binary(World.Make(100_000, distinct: true), "all strings different", distinct: true),
+        ["json"] = () => Json(World.Make(100_000, distinct: false)),
+        ["xml"] = () => Xml(World.Make(100_000, distinct: false)),
+        ["tiles"] = Tiles,
+        ["small"] = Small,
+    };
 
     private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)
     {
@@ -190,8 +183,10 @@ internal static class Budgets
     /// <summary>The medians of two acts, run by turns so that what disturbs one disturbs the other.</summary>
     private static (double Ours, double Theirs) Race(Action ours, Action theirs)
     {
+        WarmUp(ours);
+        WarmUp(theirs);
         var (our, their) = (new List<double>(), new List<double>());
-        for (var i = 0; i < 11; i++)
+        for (var i = 0; i < 15; i++)
         {
             our.Add(Time(ours));
             their.Add(Time(theirs));
@@ -201,18 +196,22 @@ internal static class Budgets
 
     private static double Median(Action act)
     {
+        WarmUp(act);
         var times = new List<double>();
         for (var i = 0; i < 41; i++)
             times.Add(Time(act));
         return Middle(times);
     }
 
-    /// <summary>The median without the first runs, in which the code is still being compiled.</summary>
-    private static double Middle(List<double> times)
+    /// <summary>Runs until the code has been compiled for good: the runtime does that in the background, after many calls and some time.</summary>
+    private static void WarmUp(Action act)
     {
-        var settled = times.Skip(times.Count / 4).Order().ToList();
-        return settled[settled.Count / 2];
+        var started = System.Diagnostics.Stopwatch.GetTimestamp();
+        for (var runs = 0; runs < 4 || System.Diagnostics.Stopwatch.GetElapsedTime(started).TotalSeconds < 0.5; runs++)
+            act();
     }
+
+    private static double Middle(List<double> times) => times.Order().ElementAt(times.Count / 2);
 
     private static double Time(Action act)
     {

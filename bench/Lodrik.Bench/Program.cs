@@ -1,14 +1,16 @@
 using System.Text.Json;
 using Lodrik.Bench;
 
-// quick: one line for each budget, as ratios within this run. --json prints them for scripts.
-if (args.Length == 0 || args[0] != "quick" || args.Skip(1).Any(argument => argument != "--json"))
+// quick: one line for each budget, as ratios within this run. --json prints them for scripts, --only measures one group.
+var only = args.SkipWhile(argument => argument != "--only").ElementAtOrDefault(1);
+var known = args.Skip(1).Where(argument => argument != only).All(argument => argument is "--json" or "--only");
+if (args.Length == 0 || args[0] != "quick" || !known || args.Contains("--only") && !Budgets.Groups.ContainsKey(only ?? ""))
 {
-    Console.Error.WriteLine("Usage: Lodrik.Bench quick [--json]");
+    Console.Error.WriteLine($"Usage: Lodrik.Bench quick [--json] [--only {string.Join('|', Budgets.Groups.Keys)}]");
     return 2;
 }
 var lines = new List<BudgetLine>();
-foreach (var line in Budgets.Measure())
+foreach (var line in Budgets.Groups.Where(group => only is null || group.Key == only).SelectMany(group => group.Value()))
 {
     lines.Add(line);
     if (!args.Contains("--json"))

@@ -8,6 +8,8 @@ internal sealed class StateTypeSource(StateModel model)
     private const string Writer = "where TWriter : global::Lodrik.State.IStateWriter, allows ref struct";
     private const string Reader = "where TReader : global::Lodrik.State.IStateReader, allows ref struct";
 
+    private const string RowMember = "global::Lodrik.State.RowMember";
+
     /// <summary>The codec of a base type's own members, where it is one of its variants.</summary>
     private const string OwnCodecName = "OwnStateCodec";
 
@@ -62,6 +64,14 @@ internal sealed class StateTypeSource(StateModel model)
         Open($"{access} {(model.HidesCodec && access == "public" ? "new " : "")}readonly struct {name} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
         Line($"private static readonly global::Lodrik.State.KeyTable Keys = new({string.Join(", ", model.Members.Select(member => Quote(member.Key)))});");
         Line();
+        if (HasRows)
+        {
+            var required = Enumerable.Range(0, model.Members.Count).Where(i => model.Members[i].IsRequired);
+            Line($"private static readonly global::Lodrik.State.RowShape Rows = new(Keys, [{string.Join(", ", model.Members.Select(member => $"{RowMember}.{RowSort(member)}"))}], [{string.Join(", ", required)}]);");
+            Line();
+        }
+        Line("public static bool HasColumns => true;");
+        Line();
         if (!model.IsReferenceType)
         {
             Line($"public static {model.TypeName} Initial => {model.Creation};");
@@ -70,6 +80,13 @@ internal sealed class StateTypeSource(StateModel model)
         WriteWriting();
         Line();
         WriteReading();
+        if (HasRows)
+        {
+            Line();
+            WriteRowsWriting();
+            Line();
+            WriteRowsReading();
+        }
         foreach (var member in model.Members)
             WriteAccessor(member);
         Close();
@@ -83,6 +100,8 @@ internal sealed class StateTypeSource(StateModel model)
         Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
         Open($"public {(model.HidesCodec ? "new " : "")}readonly struct {TypeCodecs.CodecName} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
         Line($"private static readonly global::Lodrik.State.KeyTable Variants = new({string.Join(", ", model.Variants.Select(variant => Quote(variant.Name)))});");
+        Line();
+        Line("public static bool HasColumns => true;");
         Line();
         Open($"public static void Write<TWriter>(ref TWriter writer, {model.TypeName} value) {Writer}");
         Open("if (value is null)");
@@ -205,6 +224,97 @@ internal sealed class StateTypeSource(StateModel model)
         if (model.Hooks.HasFlag(Hooks.AfterLoading))
             Line("global::Lodrik.State.StateTypes.AfterLoading(ref value);");
         Close();
+    }
+
+    /// <summary>Whether many objects can be written and read at once: nothing happens around each of them.</summary>
+    private bool HasRows => model.Members.Count is > 0 and <= 64 && model.UnknownMember is null && model.Hooks == Hooks.None;
+
+    private void WriteRowsWriting()
+    {
+        Open($"public static bool TryWriteRows<TRows>(ref TRows rows, global::System.ReadOnlySpan<{model.TypeName}> items) where TRows : global::Lodrik.State.IRowWriter, allows ref struct");
+        Line(model.IsReferenceType
+            ? "if (!global::Lodrik.State.StateTypes.AreDeclared(items) || !rows.TryBeginRows(Rows, items.Length))"
+            : "if (!rows.TryBeginRows(Rows, items.Length))");
+        Line("    return false;");
+        foreach (var (member, i, sort) in RowMembers())
+        {
+            if (sort is not ("Other" or "Text"))
+                Line($"var column{i} = rows.{sort}Rows({i});");
+        }
+        Open("for (var i = 0; i < items.Length; i++)");
+        Line("var item = items[i];");
+        foreach (var (member, i, sort) in RowMembers())
+        {
+            if (sort == "Text")
+            {
+                Line($"rows.WriteTextRow({i}, item.{Name(member)});");
+            }
+            else if (sort != "Other")
+            {
+                Line($"column{i}[i] = item.{Name(member)};");
+            }
+            else
+            {
+                Line($"rows.AtRow({i});");
+                Line($"{member.Codec}.Write(ref rows, item.{Name(member)});");
+            }
+        }
+        Close();
+        Line("rows.EndRows();");
+        Line("return true;");
+        Close();
+    }
+
+    private void WriteRowsReading()
+    {
+        Open($"public static bool TryReadRows<TRows>(ref TRows rows, global::System.Span<{model.TypeName}> items) where TRows : global::Lodrik.State.IRowReader, allows ref struct");
+        Line("if (!rows.TryBeginRows(Rows, items.Length))");
+        Line("    return false;");
+        foreach (var (member, i, sort) in RowMembers())
+        {
+            if (sort == "Integer")
+                Line($"var column{i} = rows.IntegerRows({i}, {member.TypeName}.MinValue, {member.TypeName}.MaxValue);");
+            else if (sort != "Other")
+                Line($"var column{i} = rows.{sort}Rows({i});");
+        }
+        Open("for (var i = 0; i < items.Length; i++)");
+        Line($"var item = {model.Creation};");
+        foreach (var (member, i, sort) in RowMembers())
+        {
+            if (sort != "Other")
+            {
+                Open($"if (!column{i}.IsEmpty)");
+                var value = sort == "Integer" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]";
+                WriteMemberReading(member, _ => $"member = {value};", "item");
+                Close();
+                Line("else");
+            }
+            Open($"if (rows.AtRow({i}))");
+            WriteMemberReading(member, one => $"{one.Codec}.Read(ref rows, ref member);", "item");
+            Close();
+        }
+        Line("items[i] = item;");
+        Close();
+        Line("rows.EndRows();");
+        Line("return true;");
+        Close();
+    }
+
+    private IEnumerable<(MemberModel Member, int Index, string Sort)> RowMembers() => model.Members.Select((member, i) => (member, i, RowSort(member)));
+
+    /// <summary>How a member's values are handed over when many objects go at once, by the codec that it has.</summary>
+    private static string RowSort(MemberModel member)
+    {
+        var codec = member.Codec.Substring(TypeCodecs.StateNamespace.Length > member.Codec.Length ? 0 : TypeCodecs.StateNamespace.Length);
+        return codec switch
+        {
+            "BoolCodec" => "Bool",
+            "SingleCodec" => "Single",
+            "DoubleCodec" => "Double",
+            "TextCodec" => "Text",
+            _ when codec.StartsWith("IntegerCodec<", StringComparison.Ordinal) => "Integer",
+            _ => "Other",
+        };
     }
 
     private void WriteMemberReading(MemberModel member, System.Func<MemberModel, string> read, string target = "value")

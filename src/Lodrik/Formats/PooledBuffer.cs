@@ -18,6 +18,9 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
 
     public void Reset() => Length = 0;
 
+    /// <summary>Takes back what was written behind that length.</summary>
+    public void Truncate(int length) => Length = Math.Min(Length, length);
+
     public void Advance(int count)
     {
         // One comparison for both ends; this runs for every token.
@@ -41,7 +44,7 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
         return _array.AsSpan(Length);
     }
 
-    public void Write(ReadOnlySpan<byte> bytes)
+    public void Write(scoped ReadOnlySpan<byte> bytes)
     {
         bytes.CopyTo(GetSpan(bytes.Length));
         Length += bytes.Length;

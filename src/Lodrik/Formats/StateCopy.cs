@@ -20,7 +20,7 @@ internal static class StateCopy
         }
         catch (ContentException content)
         {
-            throw new UnsavableStateException(content.Code, content.Message, new SaveLocation { Path = BinaryPlace.PointerAt(buffer.Written, long.MaxValue) });
+            throw new UnsavableStateException(content.Code, content.Message, new SaveLocation { Path = BinaryPlace.PointerAt(buffer.Written, BinaryPlace.End) });
         }
         var copy = T.CreateState();
         var reader = new BinaryStateReader(buffer.Written);

@@ -37,7 +37,7 @@ internal static class ContentErrors
         {
             SaveForm.Json => JsonPlace.PointerAt(bytes.Span, place.Offset),
             SaveForm.Xml => XmlPlace.PointerAt(bytes, place.Line, place.Column),
-            _ => BinaryPlace.PointerAt(bytes.Span, place.Offset),
+            _ => BinaryPlace.PointerAt(bytes.Span, place),
         };
         location = new SaveLocation { Section = slice.Name.Length == 0 ? null : slice.Name, Path = path.Length == 0 ? null : path }.Within(location);
         if (form == SaveForm.Json)

@@ -119,5 +119,5 @@ internal sealed class PackedSections(PooledBuffer body) : ISectionForm<BinarySta
 
     public ReadOnlySpan<byte> Written() => body.Written[_start..];
 
-    public string PointerToEnd() => BinaryPlace.PointerAt(Written(), long.MaxValue);
+    public string PointerToEnd() => BinaryPlace.PointerAt(Written(), BinaryPlace.End);
 }

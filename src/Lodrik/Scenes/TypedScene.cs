@@ -26,7 +26,7 @@ internal static class TypedScene
         catch (ContentException content)
         {
             throw new SaveContentException(
-                content.Code, content.Message, new SaveLocation { Path = BinaryPlace.PointerAt(buffer.Written, content.Place.Offset) }, "The scene was not touched.", content);
+                content.Code, content.Message, new SaveLocation { Path = BinaryPlace.PointerAt(buffer.Written, content.Place) }, "The scene was not touched.", content);
         }
     }
 }

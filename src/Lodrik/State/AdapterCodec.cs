@@ -9,6 +9,8 @@ namespace Lodrik.State;
 public readonly struct AdapterCodec<TForeign, TSaved, TCodec, TAdapter> : IStateCodec<TForeign?>
     where TCodec : IStateCodec<TSaved> where TAdapter : struct, ISaveAdapter<TForeign, TSaved>
 {
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, TForeign? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)

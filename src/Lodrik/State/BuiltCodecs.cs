@@ -27,6 +27,8 @@ public interface IBuild<TCollection, T>
 public readonly struct BuiltCodec<TCollection, T, TCodec, TBuild> : IStateCodec<TCollection?>
     where TCodec : IStateCodec<T> where TBuild : IBuild<TCollection, T>
 {
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, TCollection? value) where TWriter : IStateWriter, allows ref struct =>
         ListCodec<T, TCodec>.Write(ref writer, TBuild.IsNone(value) ? null : [.. TBuild.Items(value!)]);
 
@@ -140,6 +142,8 @@ public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBui
     where TCodec : IStateCodec<TValue>
     where TBuild : IBuildMap<TMap, TKey, TValue>
 {
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, TMap? value) where TWriter : IStateWriter, allows ref struct =>
         DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.Write(ref writer, value is null ? null : new Dictionary<TKey, TValue>(value));
 

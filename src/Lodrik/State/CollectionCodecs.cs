@@ -1,5 +1,6 @@
 using System.ComponentModel;
 using System.Numerics;
+using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 
 namespace Lodrik.State;
@@ -12,6 +13,11 @@ namespace Lodrik.State;
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec : IStateCodec<T>
 {
+    /// <summary>How many items room is made for at once, 8 MB: a damaged file may say any number.</summary>
+    private static int MostRoom => (8 << 20) / Unsafe.SizeOf<T>();
+
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, List<T>? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)
@@ -19,9 +25,15 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
             writer.WriteNull();
             return;
         }
-        writer.BeginList(value.Count);
-        foreach (var item in CollectionsMarshal.AsSpan(value))
-            TCodec.Write(ref writer, item);
+        if (TCodec.HasColumns && writer.TryWriteTable<List<T>?, ListCodec<T, TCodec>>(value, value.Count))
+            return;
+        var items = CollectionsMarshal.AsSpan(value);
+        writer.BeginList(items.Length);
+        if (!writer.TryWriteItems<T, TCodec>(items))
+        {
+            foreach (var item in items)
+                TCodec.Write(ref writer, item);
+        }
         writer.EndList();
     }
 
@@ -32,11 +44,15 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
             value = null;
             return;
         }
+        if (reader.TryReadTable<List<T>?, ListCodec<T, TCodec>>(ref value))
+            return;
+        var items = reader.BeginList();
         if (value is null)
             value = [];
         else
             value.Clear();
-        reader.BeginList();
+        value.EnsureCapacity(Math.Min(items, MostRoom));
+        reader.ReadItems<T, TCodec>(value);
         while (reader.NextItem())
         {
             var item = TCodec.Initial;
@@ -49,6 +65,8 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : IStateCodec<T>
 {
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)
@@ -56,9 +74,14 @@ public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : 
             writer.WriteNull();
             return;
         }
+        if (TCodec.HasColumns && writer.TryWriteTable<T[]?, ArrayCodec<T, TCodec>>(value, value.Length))
+            return;
         writer.BeginList(value.Length);
-        foreach (var item in value)
-            TCodec.Write(ref writer, item);
+        if (!writer.TryWriteItems<T, TCodec>(value))
+        {
+            foreach (var item in value)
+                TCodec.Write(ref writer, item);
+        }
         writer.EndList();
     }
 
@@ -75,6 +98,8 @@ public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : 
 public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCollection?>
     where TCollection : class, ICollection<T>, new() where TCodec : IStateCodec<T>
 {
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, TCollection? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)
@@ -82,6 +107,8 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
             writer.WriteNull();
             return;
         }
+        if (TCodec.HasColumns && writer.TryWriteTable<TCollection?, CollectionCodec<TCollection, T, TCodec>>(value, value.Count))
+            return;
         writer.BeginList(value.Count);
         foreach (var item in value)
             TCodec.Write(ref writer, item);
@@ -95,6 +122,8 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
             value = null;
             return;
         }
+        if (reader.TryReadTable<TCollection?, CollectionCodec<TCollection, T, TCodec>>(ref value))
+            return;
         value ??= new TCollection();
         value.Clear();
         reader.BeginList();
@@ -110,6 +139,8 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct QueueCodec<T, TCodec> : IStateCodec<Queue<T>?> where TCodec : IStateCodec<T>
 {
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, Queue<T>? value) where TWriter : IStateWriter, allows ref struct =>
         ArrayCodec<T, TCodec>.Write(ref writer, value?.ToArray());
 
@@ -133,6 +164,8 @@ public readonly struct QueueCodec<T, TCodec> : IStateCodec<Queue<T>?> where TCod
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct StackCodec<T, TCodec> : IStateCodec<Stack<T>?> where TCodec : IStateCodec<T>
 {
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, Stack<T>? value) where TWriter : IStateWriter, allows ref struct
     {
         var items = value?.ToArray();
@@ -160,6 +193,8 @@ public readonly struct StackCodec<T, TCodec> : IStateCodec<Stack<T>?> where TCod
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanaged, INumber<T>, IMinMaxValue<T>
 {
+    public static bool HasColumns => true;
+
     public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)
@@ -176,6 +211,8 @@ public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanag
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct NumberListCodec<T> : IStateCodec<List<T>?> where T : unmanaged, INumber<T>, IMinMaxValue<T>
 {
+    public static bool HasColumns => true;
+
     public static void Write<TWriter>(ref TWriter writer, List<T>? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)
@@ -205,6 +242,8 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
     where TKeyCodec : IKeyCodec<TKey>
     where TCodec : IStateCodec<TValue>
 {
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, TDictionary? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)
@@ -212,6 +251,8 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
             writer.WriteNull();
             return;
         }
+        if (TCodec.HasColumns && writer.TryWriteTable<TDictionary?, DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCodec>>(value, value.Count))
+            return;
         writer.BeginObject(value.Count);
         foreach (var (key, entry) in value)
         {
@@ -228,6 +269,8 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
             value = null;
             return;
         }
+        if (reader.TryReadTable<TDictionary?, DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCodec>>(ref value))
+            return;
         value ??= new TDictionary();
         value.Clear();
         reader.BeginObject();
@@ -251,6 +294,8 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where TArrayCodec : IStateCodec<T[]?>
 {
+    public static bool HasColumns => TArrayCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct =>
         TArrayCodec.Write(ref writer, value);
 

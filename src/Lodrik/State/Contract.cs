@@ -41,6 +41,18 @@ public interface IStateCodec<T>
     /// <summary>What an item begins as before it is read: for a struct, what its own constructor makes of it.</summary>
     static virtual T Initial => default!;
 
+    /// <summary>
+    /// Whether many such values are best laid out column by column where a format can do that: true for what has members or numbers of
+    /// its own, false for a single value.
+    /// </summary>
+    static virtual bool HasColumns => false;
+
+    /// <summary>Writes many values at once; false where nothing was written, and they have to be written one by one.</summary>
+    static virtual bool TryWriteRows<TRows>(ref TRows rows, ReadOnlySpan<T> items) where TRows : IRowWriter, allows ref struct => false;
+
+    /// <summary>Reads many values at once; false where nothing was read, and they have to be read one by one.</summary>
+    static virtual bool TryReadRows<TRows>(ref TRows rows, Span<T> items) where TRows : IRowReader, allows ref struct => false;
+
     /// <summary>Writes one value.</summary>
     static abstract void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct;
 
@@ -94,6 +106,20 @@ public interface IStateWriter
 
     /// <summary>Writes a list of numbers of one type, in the format's densest way.</summary>
     void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>;
+
+    /// <summary>
+    /// Writes a whole collection column by column, where the format has such a form and the collection is worth it; the codec is that of
+    /// the collection itself, and is asked to write it to another writer.
+    /// </summary>
+    /// <returns>False where nothing was written, and the caller has to write item by item.</returns>
+    bool TryWriteTable<T, TCodec>(T collection, int count) where TCodec : IStateCodec<T>;
+
+    /// <summary>Writes the items of a list all at once, where the format gathers them in columns.</summary>
+    /// <returns>False where nothing was written, and the caller has to write item by item.</returns>
+    bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T>;
+
+    /// <summary>The keys of a tree's map as a table, where the format gathers maps of the same keys; otherwise null.</summary>
+    KeyTable? ShapeOf(SaveMap map);
 
     /// <summary>Begins an object of that many members.</summary>
     void BeginObject(int members);
@@ -150,6 +176,16 @@ public interface IStateReader
     /// <summary>Reads a list of numbers of one type.</summary>
     T[] ReadNumbers<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>;
 
+    /// <summary>
+    /// Reads a whole collection that was written column by column; the codec is that of the collection itself, and is asked to read it
+    /// from another reader.
+    /// </summary>
+    /// <returns>False where nothing was read, and the caller has to read item by item.</returns>
+    bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T>;
+
+    /// <summary>Reads as many items of a list at once as the format can, and appends them; those that are left come one by one.</summary>
+    void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>;
+
     /// <summary>Enters an object or a map.</summary>
     void BeginObject();
 
@@ -166,7 +202,8 @@ public interface IStateReader
     bool ReadKey(out string key);
 
     /// <summary>Enters a list.</summary>
-    void BeginList();
+    /// <returns>How many items it has; 0 where the format does not say so beforehand.</returns>
+    int BeginList();
 
     /// <summary>Moves to the next item; false at the list's end.</summary>
     bool NextItem();

@@ -8,9 +8,12 @@ namespace Lodrik.State;
 /// </summary>
 public sealed class KeyTable
 {
+    private static int _lastId;
+
     private readonly string[] _names;
     private readonly byte[][] _utf8;
     private readonly Dictionary<string, int> _numbers;
+    private KeyTable[]? _single;
 
     /// <summary>Makes the table.</summary>
     /// <param name="names">The keys, each once, in the members' order.</param>
@@ -25,6 +28,9 @@ public sealed class KeyTable
         Prepared = new object?[3];
     }
 
+    /// <summary>A number that no other table has, for comparing tables quickly; never 0.</summary>
+    internal int Id { get; } = Interlocked.Increment(ref _lastId);
+
     /// <summary>How many keys there are.</summary>
     public int Count => _names.Length;
 
@@ -33,6 +39,13 @@ public sealed class KeyTable
 
     /// <summary>The keys with commas between.</summary>
     public override string ToString() => string.Join(", ", _names);
+
+    /// <summary>A table of that one key, the same one every time.</summary>
+    internal KeyTable Only(int index)
+    {
+        _single ??= new KeyTable[_names.Length];
+        return _single[index] ??= new KeyTable(_names[index]);
+    }
 
     /// <summary>What the formats prepared from the names, by the number of the form.</summary>
     internal object?[] Prepared { get; }

@@ -21,20 +21,18 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
                 break;
             case SaveList list when TryWriteNumbers(ref writer, list):
                 break;
+            case SaveList list when AreRows(list) && writer.TryWriteTable<SaveValue?, SaveValueCodec>(list, list.Count):
+                break;
             case SaveList list:
                 writer.BeginList(list.Count);
                 foreach (var item in list)
                     Write(ref writer, item);
                 writer.EndList();
                 break;
+            case SaveMap map when AreRows(map.Select(entry => entry.Value)) && writer.TryWriteTable<SaveValue?, SaveValueCodec>(map, map.Count):
+                break;
             case SaveMap map:
-                writer.BeginObject(map.Count);
-                foreach (var (key, entry) in map)
-                {
-                    writer.WriteKey(key);
-                    Write(ref writer, entry);
-                }
-                writer.EndObject();
+                WriteMap(ref writer, map);
                 break;
         }
     }
@@ -65,12 +63,18 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
             case SaveValueKind.Bytes:
                 return reader.ReadBytes();
             case SaveValueKind.List:
+                SaveValue? table = null;
+                if (reader.TryReadTable<SaveValue?, SaveValueCodec>(ref table))
+                    return table!;
                 var list = new SaveList();
                 reader.BeginList();
                 while (reader.NextItem())
                     list.Add(ReadTree(ref reader));
                 return list;
             default:
+                SaveValue? entries = null;
+                if (reader.TryReadTable<SaveValue?, SaveValueCodec>(ref entries))
+                    return entries!;
                 var map = new SaveMap();
                 reader.BeginObject();
                 while (reader.ReadKey(out var key))
@@ -80,6 +84,36 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
                 }
                 return map;
         }
+    }
+
+    /// <summary>Whether these are many things of the same kind, rather than the different members of one.</summary>
+    private static bool AreRows(IEnumerable<SaveValue> values)
+    {
+        var some = false;
+        foreach (var value in values)
+        {
+            if (value is SaveMap or SaveList)
+                some = true;
+            else if (value.Kind != SaveValueKind.Null)
+                return false;
+        }
+        return some;
+    }
+
+    private static void WriteMap<TWriter>(ref TWriter writer, SaveMap map) where TWriter : IStateWriter, allows ref struct
+    {
+        writer.BeginObject(map.Count);
+        var shape = writer.ShapeOf(map);
+        var index = 0;
+        foreach (var (key, entry) in map)
+        {
+            if (shape is null)
+                writer.WriteKey(key);
+            else
+                writer.WriteKey(shape, index++);
+            Write(ref writer, entry);
+        }
+        writer.EndObject();
     }
 
     /// <summary>Writes a list that is nothing but numbers of one sort as such: on one line in text, as one block in binary.</summary>

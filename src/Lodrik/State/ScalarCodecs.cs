@@ -37,8 +37,13 @@ public readonly struct IntegerCodec<T> : IStateCodec<T> where T : unmanaged, IBi
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct WideIntegerCodec<T> : IStateCodec<T> where T : unmanaged, IBinaryInteger<T>, IMinMaxValue<T>
 {
-    public static void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct =>
-        writer.WriteBigInteger(BigInteger.CreateChecked(value));
+    public static void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct
+    {
+        if (value >= T.CreateSaturating(long.MinValue) && value <= T.CreateSaturating(long.MaxValue))
+            writer.WriteInteger(long.CreateTruncating(value));
+        else
+            writer.WriteBigInteger(BigInteger.CreateChecked(value));
+    }
 
     public static void Read<TReader>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct
     {
@@ -256,6 +261,8 @@ public readonly struct ColorCodec : IStateCodec<Color>
 public readonly struct PackCodec<T, TNumber> : IStateCodec<T>
     where T : unmanaged where TNumber : unmanaged, INumber<TNumber>, IMinMaxValue<TNumber>
 {
+    public static bool HasColumns => true;
+
     public static void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct =>
         writer.WriteNumbers<TNumber>(MemoryMarshal.Cast<T, TNumber>(new ReadOnlySpan<T>(in value)));
 
@@ -272,6 +279,8 @@ public readonly struct PackCodec<T, TNumber> : IStateCodec<T>
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct NullableCodec<T, TCodec> : IStateCodec<T?> where T : struct where TCodec : IStateCodec<T>
 {
+    public static bool HasColumns => TCodec.HasColumns;
+
     public static void Write<TWriter>(ref TWriter writer, T? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is { } present)

@@ -17,6 +17,11 @@ public sealed class SceneRecord
     private static readonly KeyTable SceneKeys = new("nextSpawn", "gone", "entities");
     private static readonly KeyTable EntityKeys = new("kind", "parent", "parts");
 
+    // What an entity may leave out, for writers that gather entities of the same keys.
+    private static readonly KeyTable WithoutParent = new("kind", "parts");
+    private static readonly KeyTable WithoutParts = new("kind", "parent");
+    private static readonly KeyTable KindOnly = new("kind");
+
     private readonly List<EntityRecord> _entities = [];
     private readonly Dictionary<EntityId, int> _byId = [];
     private readonly List<EntityId> _gone = [];
@@ -105,13 +110,8 @@ public sealed class SceneRecord
             writer.WriteText(id.ToString());
         writer.EndList();
         writer.WriteKey(SceneKeys, 2);
-        writer.BeginObject(_entities.Count);
-        for (var index = 0; index < _entities.Count; index++)
-        {
-            writer.WriteKey(_entities[index].Id.ToString());
-            WriteEntity(ref writer, index);
-        }
-        writer.EndObject();
+        if (!writer.TryWriteTable<EntityMap, EntityMap>(new EntityMap(this, null), _entities.Count))
+            EntityMap.Write(ref writer, new EntityMap(this, null));
         writer.EndObject();
     }
 
@@ -138,9 +138,9 @@ public sealed class SceneRecord
                         scene.AddGone(ReadId(ref reader, reader.ReadText()));
                     break;
                 case 2:
-                    reader.BeginObject();
-                    while (reader.ReadKey(out var text))
-                        scene.ReadEntity(ref reader, ReadId(ref reader, text), types);
+                    var entities = new EntityMap(scene, types);
+                    if (!reader.TryReadTable<EntityMap, EntityMap>(ref entities))
+                        EntityMap.Read(ref reader, ref entities);
                     break;
                 default:
                     reader.Skip();
@@ -157,17 +157,24 @@ public sealed class SceneRecord
         var parts = 0;
         foreach (var column in columns)
             parts += column.Has(index) ? 1 : 0;
-        writer.BeginObject(1 + (entity.Parent is null ? 0 : 1) + (parts == 0 ? 0 : 1));
-        writer.WriteKey(EntityKeys, 0);
+        var keys = (entity.Parent is null, parts == 0) switch
+        {
+            (false, false) => EntityKeys,
+            (true, false) => WithoutParent,
+            (false, true) => WithoutParts,
+            _ => KindOnly,
+        };
+        writer.BeginObject(keys.Count);
+        writer.WriteKey(keys, 0);
         writer.WriteText(entity.Kind);
         if (entity.Parent is { } parent)
         {
-            writer.WriteKey(EntityKeys, 1);
+            writer.WriteKey(keys, 1);
             writer.WriteText(parent.ToString());
         }
         if (parts > 0)
         {
-            writer.WriteKey(EntityKeys, 2);
+            writer.WriteKey(keys, keys.Count - 1);
             writer.BeginObject(parts);
             foreach (var column in columns)
             {
@@ -218,4 +225,27 @@ public sealed class SceneRecord
 
     private static EntityId ReadId<TReader>(ref TReader reader, string text) where TReader : IStateReader, allows ref struct =>
         EntityId.TryParse(text, out var id) ? id : throw reader.Wrong($"\"{Shorten.Text(text)}\" is no entity's id.");
+
+    /// <summary>The entities of a scene under their ids.</summary>
+    private readonly record struct EntityMap(SceneRecord Scene, Func<string, string, PartColumn?>? Types) : IStateCodec<EntityMap>
+    {
+        public static void Write<TWriter>(ref TWriter writer, EntityMap value) where TWriter : IStateWriter, allows ref struct
+        {
+            var entities = value.Scene._entities;
+            writer.BeginObject(entities.Count);
+            for (var index = 0; index < entities.Count; index++)
+            {
+                writer.WriteKey(entities[index].Id.ToString());
+                value.Scene.WriteEntity(ref writer, index);
+            }
+            writer.EndObject();
+        }
+
+        public static void Read<TReader>(ref TReader reader, ref EntityMap value) where TReader : IStateReader, allows ref struct
+        {
+            reader.BeginObject();
+            while (reader.ReadKey(out var text))
+                value.Scene.ReadEntity(ref reader, ReadId(ref reader, text), value.Types!);
+        }
+    }
 }

@@ -1,4 +1,5 @@
 using System.ComponentModel;
+using System.Runtime.CompilerServices;
 
 namespace Lodrik.State;
 
@@ -6,6 +7,17 @@ namespace Lodrik.State;
 [EditorBrowsable(EditorBrowsableState.Never)]
 public static class StateTypes
 {
+    /// <summary>Whether all are there and of the declared type itself.</summary>
+    public static bool AreDeclared<T>(ReadOnlySpan<T> items) where T : class
+    {
+        foreach (var item in items)
+        {
+            if (item is null || item.GetType() != typeof(T))
+                return false;
+        }
+        return true;
+    }
+
     /// <summary>Refuses an object of a type derived from the declared one: only the declared one's members would be saved.</summary>
     /// <exception cref="SaveException">The object's type is another.</exception>
     public static void EnsureDeclared(object value, Type declared)
@@ -99,15 +111,14 @@ public struct SeenKeys
 
     /// <summary>Notes a key by its number in the table; -1 is one that the table does not know, and may stand as often as it likes.</summary>
     /// <exception cref="SaveException">It was read before.</exception>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public void Note<TReader>(ref TReader reader, KeyTable keys, int key) where TReader : IStateReader, allows ref struct
     {
-        if (key < 0)
-            return;
-        var isNew = key < 64 ? (_first & (1UL << key)) == 0 : (_others ??= []).Add(key);
-        if (!isNew)
-            throw reader.Wrong($"The key \"{keys?[key]}\" stands twice.");
-        if (key < 64)
-            _first |= 1UL << key;
+        var bit = 1UL << key;
+        if ((uint)key < 64 && (_first & bit) == 0)
+            _first |= bit;
+        else
+            NoteSlowly(ref reader, keys, key);
     }
 
     /// <summary>Makes sure that a required member was there: it has no initial value to fall back on.</summary>
@@ -117,5 +128,11 @@ public struct SeenKeys
         var isThere = key < 64 ? (_first & (1UL << key)) != 0 : _others?.Contains(key) == true;
         if (!isThere)
             throw reader.Wrong($"The required member \"{keys?[key]}\" is missing.");
+    }
+
+    private void NoteSlowly<TReader>(ref TReader reader, KeyTable keys, int key) where TReader : IStateReader, allows ref struct
+    {
+        if (key >= 0 && (key < 64 || !(_others ??= []).Add(key)))
+            throw reader.Wrong($"The key \"{keys[key]}\" stands twice.");
     }
 }

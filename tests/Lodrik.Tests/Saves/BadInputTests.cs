@@ -290,7 +290,7 @@ public sealed class BadInputTests
         }
         catch (ContentException problem)
         {
-            BinaryPlace.PointerAt(bytes, problem.Place.Offset);
+            BinaryPlace.PointerAt(bytes, problem.Place);
         }
     }
 

@@ -1,3 +1,4 @@
+using Lodrik.Formats.Binary.Tables;
 using Lodrik.State;
 
 namespace Lodrik.Formats.Binary;
@@ -5,14 +6,17 @@ namespace Lodrik.Formats.Binary;
 /// <summary>Finds out which value stands at an offset of CBOR bytes. It costs a second reading, and only errors pay for it.</summary>
 internal static class BinaryPlace
 {
-    /// <summary>The pointer of the value at the offset; at the end of what can be read where the bytes break off before it.</summary>
-    public static string PointerAt(ReadOnlySpan<byte> cbor, long offset)
+    /// <summary>The place behind everything: where bytes break off.</summary>
+    public static ContentPlace End => new(long.MaxValue);
+
+    /// <summary>The pointer of the value at that place; at the end of what can be read where the bytes break off before it.</summary>
+    public static string PointerAt(ReadOnlySpan<byte> cbor, ContentPlace place)
     {
         var pointer = new PointerBuilder();
         var reader = new BinaryStateReader(cbor);
         try
         {
-            Walk(ref reader, pointer, offset);
+            Walk(ref reader, pointer, place);
         }
         catch (ContentException)
         {
@@ -21,9 +25,17 @@ internal static class BinaryPlace
         return pointer.ToString();
     }
 
-    /// <summary>Walks through one value; true once the offset is reached.</summary>
-    private static bool Walk(ref BinaryStateReader reader, PointerBuilder pointer, long offset)
+    /// <summary>Walks through one value; true once the place is reached.</summary>
+    private static bool Walk(ref BinaryStateReader reader, PointerBuilder pointer, ContentPlace place)
     {
+        var offset = place.Offset;
+        if (reader.TryOpenTable(out var table, out var end))
+        {
+            if (offset < end && Walk(ref table, pointer, place))
+                return true;
+            reader.Skip();
+            return false;
+        }
         if (reader.Position >= offset)
             return true;
         switch (reader.Peek())
@@ -33,7 +45,7 @@ internal static class BinaryPlace
                 reader.BeginList();
                 while (reader.NextItem())
                 {
-                    if (Walk(ref reader, pointer, offset))
+                    if (Walk(ref reader, pointer, place))
                         return true;
                     pointer.ValueEnded();
                 }
@@ -48,7 +60,7 @@ internal static class BinaryPlace
                     if (!reader.ReadKey(out var key))
                         break;
                     pointer.Key(key);
-                    if (at >= offset || Walk(ref reader, pointer, offset))
+                    if (at >= offset || Walk(ref reader, pointer, place))
                         return true;
                 }
                 pointer.Leave();
@@ -57,6 +69,41 @@ internal static class BinaryPlace
                 var start = reader.Position;
                 reader.Skip();
                 return start < offset && reader.Position > offset;
+        }
+    }
+
+    /// <summary>Walks through one value of a table; true once the place is reached.</summary>
+    private static bool Walk(ref TableReader table, PointerBuilder pointer, ContentPlace place)
+    {
+        if (table.IsAt(place))
+            return true;
+        switch (table.Peek())
+        {
+            case SaveValueKind.List:
+                pointer.EnterList();
+                table.BeginList();
+                while (table.NextItem())
+                {
+                    if (Walk(ref table, pointer, place))
+                        return true;
+                    pointer.ValueEnded();
+                }
+                pointer.Leave();
+                return false;
+            case SaveValueKind.Map:
+                pointer.EnterMap();
+                table.BeginObject();
+                while (table.ReadKey(out var key))
+                {
+                    pointer.Key(key);
+                    if (table.KeyIsAt(place) || Walk(ref table, pointer, place))
+                        return true;
+                }
+                pointer.Leave();
+                return false;
+            default:
+                table.Skip();
+                return false;
         }
     }
 }

@@ -29,6 +29,7 @@ internal ref partial struct BinaryStateReader
             numbers.Add(ReadNumber<T>());
         return [.. numbers];
     }
+
     private T ReadNumber<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>
     {
         if (typeof(T) == typeof(decimal))
@@ -41,7 +42,7 @@ internal ref partial struct BinaryStateReader
         return T.CreateChecked(number);
     }
 
-    private void Expand(ulong tag)
+    private void ExpandNumbers(ulong tag)
     {
         var block = Content(Cbor.ByteString, "numbers");
         var size = Cbor.ElementSize(tag);
@@ -67,11 +68,6 @@ internal ref partial struct BinaryStateReader
                 default: writer.WriteDouble(BinaryPrimitives.ReadDoubleLittleEndian(block)); break;
             }
         }
-        _outer = _bytes;
-        _outerPosition = _position;
-        _expandedDepth = _depth;
-        _bytes = list.Written.ToArray();
-        _position = 0;
-        BeginList();
+        ReadInstead(list.Written.ToArray());
     }
 }

@@ -4,6 +4,7 @@ using System.Numerics;
 using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 using System.Text;
+using Lodrik.Formats.Binary.Tables;
 using Lodrik.State;
 
 namespace Lodrik.Formats.Binary;
@@ -22,13 +23,34 @@ internal ref partial struct BinaryStateReader : IStateReader
     private int _depth;
     private Remaining _remaining;
 
-    // A typed array that is asked for item by item is laid out as a plain list and read in its place.
-    private ReadOnlySpan<byte> _outer;
-    private int _outerPosition;
-    private int _expandedDepth;
+    // A typed array or a table that is asked for item by item is laid out plainly and read in its place.
+    private readonly ReadOnlySpan<byte> _original;
+    private Stack<Outer>? _outer;
+
+    // The bytes that are read at the moment, where they are not the original ones.
+    private byte[]? _expanded;
+    private readonly ContentPlace? _fixedPlace;
 
     /// <param name="cbor">One CBOR item and nothing else.</param>
-    public BinaryStateReader(ReadOnlySpan<byte> cbor) => _bytes = cbor;
+    public BinaryStateReader(ReadOnlySpan<byte> cbor) => _bytes = _original = cbor;
+
+    /// <param name="cbor">CBOR items.</param>
+    /// <param name="position">The offset of the one to read.</param>
+    /// <param name="depth">How deep it stands in what it is a part of.</param>
+    public BinaryStateReader(ReadOnlySpan<byte> cbor, int position, int depth = 0)
+    {
+        _bytes = _original = cbor;
+        _position = position;
+        _depth = depth;
+    }
+
+    /// <param name="cbor">A value that was copied out of a table.</param>
+    /// <param name="place">Where it stands there.</param>
+    public BinaryStateReader(ReadOnlySpan<byte> cbor, ContentPlace place)
+    {
+        _bytes = _original = cbor;
+        _fixedPlace = place;
+    }
 
     public string UnknownKey { get; private set; } = "";
 
@@ -45,6 +67,7 @@ internal ref partial struct BinaryStateReader : IStateReader
             Cbor.Tag when argument is Cbor.PositiveBignum or Cbor.NegativeBignum => SaveValueKind.Integer,
             Cbor.Tag when argument == Cbor.DecimalFraction => SaveValueKind.Decimal,
             Cbor.Tag when Cbor.IsTypedArray(argument) => SaveValueKind.List,
+            Cbor.Tag when argument == TableFormat.Tag => TableKind(),
             Cbor.Tag => throw Wrong($"The CBOR tag {argument} is not known here."),
             _ => _bytes[_position] switch
             {
@@ -207,9 +230,15 @@ internal ref partial struct BinaryStateReader : IStateReader
         return Content(Cbor.ByteString, "bytes").ToArray();
     }
 
+    public readonly void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>
+    {
+    }
+
     public void BeginObject()
     {
         Begin();
+        if (AtTable && TableKind() == SaveValueKind.Map)
+            ExpandTable();
         var (major, entries) = Head();
         if (major != Cbor.Map)
             throw Unexpected("an object");
@@ -242,31 +271,35 @@ internal ref partial struct BinaryStateReader : IStateReader
         return true;
     }
 
-    public void BeginList()
+    public int BeginList()
     {
         Begin();
+        if (AtTable && TableKind() == SaveValueKind.List)
+            ExpandTable();
         var (major, argument) = Head();
         if (major == Cbor.Tag && Cbor.IsTypedArray(argument))
         {
-            Expand(argument);
-            return;
+            ExpandNumbers(argument);
+            (major, argument) = Head();
         }
         if (major != Cbor.Array)
             throw Unexpected("a list");
         Deeper(argument, 1);
+        return (int)argument;
     }
 
-    public bool NextItem()
+    public bool NextItem() => HasNext();
+
+    public bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T>
     {
-        if (HasNext())
-            return true;
-        if (_outer.Length > 0 && _depth == _expandedDepth)
-        {
-            _bytes = _outer;
-            _position = _outerPosition;
-            _outer = default;
-        }
-        return false;
+        if (!AtTable)
+            return false;
+        Begin();
+        Head();
+        var table = TableReader.Open(_bytes, _position, _depth, out var end);
+        TCodec.Read(ref table, ref value);
+        _position = end;
+        return true;
     }
 
     public void Skip()
@@ -319,6 +352,9 @@ internal ref partial struct BinaryStateReader : IStateReader
         return (int)count;
     }
 
+    /// <summary>Takes back the entering of a list, whose items are read one by one as values of their own.</summary>
+    public void LeaveList() => _depth--;
+
     /// <summary>Where a byte string's content stands, without copying it.</summary>
     public (int Offset, int Length) ReadBlock()
     {
@@ -335,6 +371,9 @@ internal ref partial struct BinaryStateReader : IStateReader
             throw Wrong("Something stands behind the end of the content.");
     }
 
+    /// <summary>What has not been read yet.</summary>
+    public readonly ReadOnlySpan<byte> Rest => _bytes[_position..];
+
     /// <summary>The offset of the next item.</summary>
     public readonly int Position => _position;
 
@@ -346,7 +385,7 @@ internal ref partial struct BinaryStateReader : IStateReader
     public readonly Exception Invalid(long mark, string problem) => new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(mark));
 
     /// <summary>Where the value stands that was read last.</summary>
-    public readonly ContentPlace Place => new(_outer.Length > 0 ? _outerPosition : _start);
+    public readonly ContentPlace Place => _fixedPlace ?? new(_outer is { Count: > 0 } ? _outer.Last().Start : _start);
 
     private void Begin() => _start = _position;
 
@@ -417,6 +456,8 @@ internal ref partial struct BinaryStateReader : IStateReader
         if (_remaining[_depth - 1]-- > 0)
             return true;
         _depth--;
+        if (_outer is { Count: > 0 } outer && outer.Peek().Depth == _depth)
+            LeaveExpanded();
         return false;
     }
 
@@ -447,6 +488,9 @@ internal ref partial struct BinaryStateReader : IStateReader
         }
         return Wrong($"Expected {expected}, found {found}.");
     }
+
+    /// <summary>What is read on with behind something that was laid out plainly.</summary>
+    private readonly record struct Outer(byte[]? Bytes, int Start, int Position, int Depth);
 
     [InlineArray(StateLimits.MaxDepth)]
     private struct Remaining

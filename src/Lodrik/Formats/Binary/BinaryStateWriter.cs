@@ -2,6 +2,7 @@ using System.Buffers.Binary;
 using System.Numerics;
 using System.Runtime.InteropServices;
 using System.Text;
+using Lodrik.Formats.Binary.Tables;
 using Lodrik.State;
 
 namespace Lodrik.Formats.Binary;
@@ -13,6 +14,10 @@ namespace Lodrik.Formats.Binary;
 internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
 {
     private int _depth;
+    private bool _withoutTables;
+
+    /// <summary>Where it writes to.</summary>
+    public readonly PooledBuffer Buffer => buffer;
 
     public readonly void WriteNull() => Byte(Cbor.Null);
 
@@ -66,7 +71,10 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
         WriteBigInteger(mantissa);
     }
 
-    public readonly void WriteText(scoped ReadOnlySpan<char> value)
+    public readonly void WriteText(scoped ReadOnlySpan<char> value) => WriteText(value, Cbor.TextString);
+
+    /// <summary>Writes text in UTF-8, as a string of this major type.</summary>
+    public readonly void WriteText(scoped ReadOnlySpan<char> value, byte major)
     {
         // Most text is ASCII: the head is made for that length, and mended where the text turns out longer.
         var guess = Cbor.HeadSize((uint)value.Length);
@@ -75,7 +83,7 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
         var head = Cbor.HeadSize((uint)length);
         if (head != guess)
             span.Slice(guess, length).CopyTo(span[head..]);
-        WriteHead(span, Cbor.TextString, (uint)length);
+        WriteHead(span, major, (uint)length);
         buffer.Advance(head + length);
     }
 
@@ -96,6 +104,31 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
         Head(Cbor.Tag, tag);
         WriteBytes(MemoryMarshal.AsBytes(values));
     }
+
+    public bool TryWriteTable<T, TCodec>(T collection, int count) where TCodec : IStateCodec<T>
+    {
+        if (count < TableFormat.LeastItems || _withoutTables || !BitConverter.IsLittleEndian)
+            return false;
+        var start = buffer.Length;
+        try
+        {
+            if (TableWriter.TryWrite<T, TCodec>(this, _depth, collection))
+                return true;
+        }
+        catch (ContentException)
+        {
+            // A value that cannot be saved: written plainly, the bytes before it tell where it stands.
+            buffer.Truncate(start);
+        }
+        _withoutTables = true;
+        TCodec.Write(ref this, collection);
+        _withoutTables = false;
+        return true;
+    }
+
+    public readonly bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T> => false;
+
+    public readonly KeyTable? ShapeOf(SaveMap map) => null;
 
     public void BeginObject(int members)
     {
@@ -130,6 +163,12 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
         buffer.GetSpan(1)[0] = value;
         buffer.Advance(1);
     }
+
+    /// <summary>Writes the head of an item.</summary>
+    public readonly void WriteHead(byte major, uint argument) => Head(major, argument);
+
+    /// <summary>Writes bytes that are CBOR already.</summary>
+    public readonly void WriteRaw(ReadOnlySpan<byte> cbor) => buffer.Write(cbor);
 
     private readonly void Head(byte major, ulong argument)
     {

@@ -107,6 +107,12 @@ internal ref struct JsonStateReader : IStateReader
         return numbers.ToArray();
     }
 
+    public readonly bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T> => false;
+
+    public readonly void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>
+    {
+    }
+
     public void BeginObject()
     {
         if (_reader.TokenType != JsonTokenType.StartObject)
@@ -143,11 +149,12 @@ internal ref struct JsonStateReader : IStateReader
         return true;
     }
 
-    public void BeginList()
+    public int BeginList()
     {
         if (_reader.TokenType != JsonTokenType.StartArray)
             throw Unexpected("a list");
         Deeper();
+        return 0;
     }
 
     public bool NextItem()

@@ -96,6 +96,12 @@ internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
             ArrayPool<byte>.Shared.Return(rented);
     }
 
+    public readonly bool TryWriteTable<T, TCodec>(T collection, int count) where TCodec : IStateCodec<T> => false;
+
+    public readonly bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T> => false;
+
+    public readonly KeyTable? ShapeOf(SaveMap map) => null;
+
     public void BeginObject(int members)
     {
         Deeper();

@@ -135,6 +135,12 @@ internal struct XmlStateReader : IStateReader
         return [.. numbers];
     }
 
+    public readonly bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T> => false;
+
+    public readonly void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>
+    {
+    }
+
     public void BeginObject()
     {
         Note();
@@ -159,18 +165,19 @@ internal struct XmlStateReader : IStateReader
         return found;
     }
 
-    public void BeginList()
+    public int BeginList()
     {
         Note();
         switch (Attribute(XmlWords.Type))
         {
             case XmlWords.NumbersType:
                 EnterNumbers();
-                return;
+                return 0;
             case { } type and not XmlWords.ListType:
                 throw Wrong($"Expected a list, found an element of type \"{Shorten.Text(type)}\".");
         }
         Enter();
+        return 0;
     }
 
     public bool NextItem()

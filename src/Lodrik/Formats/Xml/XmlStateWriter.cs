@@ -98,6 +98,12 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
         _writer.WriteEndElement();
     }
 
+    public readonly bool TryWriteTable<T, TCodec>(T collection, int count) where TCodec : IStateCodec<T> => false;
+
+    public readonly bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T> => false;
+
+    public readonly KeyTable? ShapeOf(SaveMap map) => null;
+
     public void BeginObject(int members)
     {
         Deeper();
