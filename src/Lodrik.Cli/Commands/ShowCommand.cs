@@ -115,7 +115,7 @@ internal static class ValuePath
     private static SaveValue? Step(SaveValue value, string step) => value switch
     {
         SaveMap map => map.TryGet(step, out var entry) ? entry : null,
-        SaveList list => int.TryParse(step, NumberStyles.None, CultureInfo.InvariantCulture, out var index) && index < list.Count ? list[index] : null,
+        SaveList list => int.TryParse(step, NumberStyles.None, CultureInfo.InvariantCulture, out var index) && index < list.Count ? list.Peek(index) : null,
         _ => null,
     };
 

@@ -183,6 +183,10 @@ public interface IStateReader
     /// <returns>False where nothing was read, and the caller has to read item by item.</returns>
     bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T>;
 
+    /// <summary>Takes a list that was written column by column as a tree whose items are decoded when they are asked for.</summary>
+    /// <returns>Null where nothing was read, and the caller has to read item by item.</returns>
+    SaveList? TakeTable();
+
     /// <summary>Reads as many items of a list at once as the format can, and appends them; those that are left come one by one.</summary>
     void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>;
 

@@ -142,34 +142,72 @@ public sealed class SaveScalar : SaveValue
     };
 }
 
-/// <summary>A list of the tree.</summary>
-public sealed class SaveList() : SaveValue(SaveValueKind.List), IReadOnlyList<SaveValue>
+/// <summary>
+/// A list of the tree. One that was saved column by column is decoded item by item as it is gone through, and only laid out in memory
+/// once an item is asked for by its index to be changed, or the list itself is changed.
+/// </summary>
+public sealed class SaveList : SaveValue, IReadOnlyList<SaveValue>
 {
-    private readonly List<SaveValue> _items = [];
+    private RowSource? _rows;
+    private List<SaveValue>? _items;
+
+    /// <summary>A list without items.</summary>
+    public SaveList() : base(SaveValueKind.List) => _items = [];
+
+    internal SaveList(RowSource rows) : base(SaveValueKind.List) => _rows = rows;
 
     /// <inheritdoc/>
-    public int Count => _items.Count;
+    public int Count => _rows?.Count ?? _items!.Count;
 
     /// <summary>The item at an index.</summary>
     public SaveValue this[int index]
     {
-        get => _items[index];
-        set => _items[index] = value ?? Null;
+        get => Items[index];
+        set => Items[index] = value ?? Null;
+    }
+
+    /// <summary>Whether the items are still in their columns.</summary>
+    internal bool IsTable => _rows is not null;
+
+    private List<SaveValue> Items
+    {
+        get
+        {
+            _items ??= [.. _rows!.Read()];
+            _rows = null;
+            return _items;
+        }
     }
 
     /// <summary>Appends an item.</summary>
-    public void Add(SaveValue item) => _items.Add(item ?? Null);
+    public void Add(SaveValue item) => Items.Add(item ?? Null);
 
     /// <summary>Takes an item out.</summary>
-    public void RemoveAt(int index) => _items.RemoveAt(index);
+    public void RemoveAt(int index) => Items.RemoveAt(index);
+
+    /// <summary>A look at the item at an index; of a large list nothing else is decoded, and changing what is returned may change nothing.</summary>
+    /// <exception cref="ArgumentOutOfRangeException">There is no such index.</exception>
+    public SaveValue Peek(int index)
+    {
+        ArgumentOutOfRangeException.ThrowIfNegative(index);
+        ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual(index, Count);
+        return _rows is { } rows ? rows.Read(index) : Items[index];
+    }
+
+    /// <summary>One member of every item, in order; null for an item that has none of that name. Of a large list nothing else is decoded.</summary>
+    public IEnumerable<SaveValue?> Member(string key)
+    {
+        ArgumentNullException.ThrowIfNull(key);
+        return _rows is { } rows ? rows.ReadMember(key) : Items.Select(item => item is SaveMap map && map.TryGet(key, out var value) ? value : null);
+    }
 
     /// <inheritdoc/>
-    public IEnumerator<SaveValue> GetEnumerator() => _items.GetEnumerator();
+    public IEnumerator<SaveValue> GetEnumerator() => _rows is { } rows ? rows.Read().GetEnumerator() : Items.GetEnumerator();
 
     IEnumerator IEnumerable.GetEnumerator() => GetEnumerator();
 
     /// <inheritdoc/>
-    public override bool Equals(SaveValue? other) => other is SaveList list && _items.SequenceEqual(list._items);
+    public override bool Equals(SaveValue? other) => other is SaveList list && Count == list.Count && this.SequenceEqual(list);
 
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Kind, Count);

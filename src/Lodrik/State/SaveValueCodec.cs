@@ -21,7 +21,7 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
                 break;
             case SaveList list when TryWriteNumbers(ref writer, list):
                 break;
-            case SaveList list when AreRows(list) && writer.TryWriteTable<SaveValue?, SaveValueCodec>(list, list.Count):
+            case SaveList list when (list.IsTable || AreRows(list)) && writer.TryWriteTable<SaveValue?, SaveValueCodec>(list, list.Count):
                 break;
             case SaveList list:
                 writer.BeginList(list.Count);
@@ -63,9 +63,8 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
             case SaveValueKind.Bytes:
                 return reader.ReadBytes();
             case SaveValueKind.List:
-                SaveValue? table = null;
-                if (reader.TryReadTable<SaveValue?, SaveValueCodec>(ref table))
-                    return table!;
+                if (reader.TakeTable() is { } table)
+                    return table;
                 var list = new SaveList();
                 reader.BeginList();
                 while (reader.NextItem())

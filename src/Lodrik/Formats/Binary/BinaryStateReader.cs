@@ -17,6 +17,10 @@ internal ref partial struct BinaryStateReader : IStateReader
 {
     private static readonly UTF8Encoding StrictUtf8 = new(false, throwOnInvalidBytes: true);
 
+    /// <summary>The length of what ends with a break.</summary>
+    private const ulong Indefinite = ulong.MaxValue;
+    private const int UntilBreak = -1;
+
     private ReadOnlySpan<byte> _bytes;
     private int _position;
     private int _start;
@@ -285,10 +289,29 @@ internal ref partial struct BinaryStateReader : IStateReader
         if (major != Cbor.Array)
             throw Unexpected("a list");
         Deeper(argument, 1);
-        return (int)argument;
+        return argument == Indefinite ? 0 : (int)argument;
     }
 
     public bool NextItem() => HasNext();
+
+    public SaveList? TakeTable()
+    {
+        if (!AtTable || TableKind() != SaveValueKind.List)
+            return null;
+        Begin();
+        Head();
+        var start = _position;
+        Skip();
+        try
+        {
+            return new SaveList(new TableRows(_bytes[start.._position].ToArray()));
+        }
+        catch (ContentException problem)
+        {
+            var place = problem.Place;
+            throw new ContentException(problem.Code, problem.Message, new ContentPlace(place.Offset + start, place.Line, place.Column), problem);
+        }
+    }
 
     public bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T>
     {
@@ -305,24 +328,41 @@ internal ref partial struct BinaryStateReader : IStateReader
     public void Skip()
     {
         Begin();
-        // Items still to pass, level by level; without recursion, so that nesting cannot exhaust the stack.
-        for (ulong pending = 1; pending > 0; pending--)
+        // Level by level and without recursion, so that nesting cannot exhaust the stack.
+        var level = _depth;
+        do
         {
-            var (major, argument) = Head();
-            switch (major)
+            SkipHead();
+            while (_depth > level && !HasNext())
             {
-                case Cbor.ByteString or Cbor.TextString:
-                    Take(argument);
-                    break;
-                case Cbor.Array or Cbor.Map:
-                    if (argument > (ulong)(_bytes.Length - _position))
-                        throw Short();
-                    pending += major == Cbor.Map ? 2 * argument : argument;
-                    break;
-                case Cbor.Tag:
-                    pending++;
-                    break;
             }
+        }
+        while (_depth > level);
+    }
+
+    private void SkipHead()
+    {
+        var (major, argument) = Head();
+        while (major == Cbor.Tag)
+            (major, argument) = Head();
+        switch (major)
+        {
+            case Cbor.ByteString or Cbor.TextString when argument == Indefinite:
+                _ = Pieces(major);
+                break;
+            case Cbor.ByteString or Cbor.TextString:
+                Take(argument);
+                break;
+            case Cbor.Array:
+                Deeper(argument, 1);
+                break;
+            case Cbor.Map when argument == Indefinite:
+                Deeper(argument, 1);
+                break;
+            case Cbor.Map:
+                // A key and a value each: twice as many items.
+                Deeper(argument <= int.MaxValue ? 2 * argument : argument, 1);
+                break;
         }
     }
 
@@ -346,6 +386,8 @@ internal ref partial struct BinaryStateReader : IStateReader
         var (major, count) = Head();
         if (major != Cbor.Array)
             throw Unexpected("a list");
+        if (count == Indefinite)
+            throw Wrong("A list of indefinite length is not accepted here.");
         if (clipped && count > int.MaxValue)
             throw Short();
         Deeper(count, clipped ? 0 : 1);
@@ -419,13 +461,14 @@ internal ref partial struct BinaryStateReader : IStateReader
             25 => 3,
             26 => 5,
             27 => 9,
-            _ => throw Wrong("Items of indefinite length are not accepted."),
+            31 when (rest[0] & 0xE0) is Cbor.ByteString or Cbor.TextString or Cbor.Array or Cbor.Map => 1,
+            _ => throw Wrong($"The CBOR byte 0x{rest[0]:X2} is not known here."),
         };
         if (rest.Length < size)
             throw Short();
         var argument = size switch
         {
-            1 => (ulong)additional,
+            1 => additional == 31 ? Indefinite : (ulong)additional,
             2 => rest[1],
             3 => BinaryPrimitives.ReadUInt16BigEndian(rest[1..]),
             5 => BinaryPrimitives.ReadUInt32BigEndian(rest[1..]),
@@ -439,21 +482,52 @@ internal ref partial struct BinaryStateReader : IStateReader
         var (found, length) = Head();
         if (found != major)
             throw Unexpected(expected);
-        return Take(length);
+        return length == Indefinite ? Pieces(major) : Take(length);
+    }
+
+    /// <summary>A string of indefinite length (RFC 8949 section 3.2.3): pieces of the same sort, up to a break.</summary>
+    private byte[] Pieces(byte major)
+    {
+        using var whole = new PooledBuffer(256);
+        while (!TryBreak())
+        {
+            var (found, length) = Head();
+            if (found != major || length == Indefinite)
+                throw Wrong("A string in pieces has a piece of another sort.");
+            whole.Write(Take(length));
+        }
+        return whole.Written.ToArray();
+    }
+
+    /// <summary>Consumes the break that ends something of indefinite length.</summary>
+    private bool TryBreak()
+    {
+        if (_position >= _bytes.Length)
+            throw Short();
+        if (_bytes[_position] != Cbor.Break)
+            return false;
+        _position++;
+        return true;
     }
 
     private void Deeper(ulong count, int bytesEach)
     {
-        if (bytesEach > 0 && count > (ulong)(_bytes.Length - _position) / (uint)bytesEach)
+        if (count != Indefinite && bytesEach > 0 && count > (ulong)(_bytes.Length - _position) / (uint)bytesEach)
             throw Short();
         if (_depth >= StateLimits.MaxDepth)
             throw new ContentException(SaveErrorCode.LimitExceeded, StateLimits.TooDeepToRead, Place);
-        _remaining[_depth++] = (int)count;
+        _remaining[_depth++] = count == Indefinite ? UntilBreak : (int)count;
     }
 
     private bool HasNext()
     {
-        if (_remaining[_depth - 1]-- > 0)
+        ref var remaining = ref _remaining[_depth - 1];
+        if (remaining > 0)
+        {
+            remaining--;
+            return true;
+        }
+        if (remaining == UntilBreak && !TryBreak())
             return true;
         _depth--;
         if (_outer is { Count: > 0 } outer && outer.Peek().Depth == _depth)

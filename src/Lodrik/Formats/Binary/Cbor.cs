@@ -22,6 +22,7 @@ internal static class Cbor
     public const byte Half = 0xF9;
     public const byte Single = 0xFA;
     public const byte Double = 0xFB;
+    public const byte Break = 0xFF;
 
     // Tags, RFC 8949 section 3.4.
     public const ulong PositiveBignum = 2;

@@ -107,6 +107,8 @@ internal ref struct JsonStateReader : IStateReader
         return numbers.ToArray();
     }
 
+    public readonly SaveList? TakeTable() => null;
+
     public readonly bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T> => false;
 
     public readonly void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>

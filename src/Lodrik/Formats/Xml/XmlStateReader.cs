@@ -135,6 +135,8 @@ internal struct XmlStateReader : IStateReader
         return [.. numbers];
     }
 
+    public readonly SaveList? TakeTable() => null;
+
     public readonly bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T> => false;
 
     public readonly void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>

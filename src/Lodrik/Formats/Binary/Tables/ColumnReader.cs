@@ -1,6 +1,7 @@
 using System.Buffers.Binary;
 using System.Runtime.InteropServices;
 using System.Text;
+using System.Text.Unicode;
 using Lodrik.State;
 
 namespace Lodrik.Formats.Binary.Tables;
@@ -253,6 +254,35 @@ internal sealed class ColumnReader
         return true;
     }
 
+    /// <summary>Makes sure that everything in this column can be decoded.</summary>
+    /// <exception cref="ContentException">Something cannot.</exception>
+    public void Validate(ReadOnlySpan<byte> bytes)
+    {
+        switch (Kind)
+        {
+            case ColumnKind.Text:
+                var at = _offset;
+                for (var i = 0; i < Slots; i++)
+                {
+                    var length = (int)_lengths!.NextLong(bytes);
+                    if (!Utf8.IsValid(bytes.Slice(at, length)))
+                        throw new ContentException(SaveErrorCode.WrongContent, "The text is not valid UTF-8.", new ContentPlace(0, Id, i));
+                    at += length;
+                }
+                _lengths?.Rewind();
+                break;
+            case ColumnKind.Dictionary when _lengths!.Histogram(bytes, Children[0].Slots) is null:
+                throw new ContentException(SaveErrorCode.WrongContent, "A row refers to a text that is not there.", new ContentPlace(0, Id, 0));
+            case ColumnKind.Items:
+                for (var i = 0; i < Slots; i++)
+                {
+                    var item = new BinaryStateReader(bytes, NextItem(bytes));
+                    SaveValueCodec.ReadTree(ref item);
+                }
+                break;
+        }
+    }
+
     /// <summary>All lengths added up, each checked.</summary>
     public long SumOfLengths(ReadOnlySpan<byte> bytes)
     {
@@ -283,7 +313,7 @@ internal sealed class ColumnReader
         return counts;
     }
 
-    private void Rewind()
+    public void Rewind()
     {
         Longs = [];
         _base = Index = 0;

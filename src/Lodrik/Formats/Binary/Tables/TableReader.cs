@@ -58,6 +58,17 @@ internal ref partial struct TableReader : IRowReader
         return new TableReader(bytes[..end], start, outerDepth, columns);
     }
 
+    /// <summary>Reads the next value of a column as a tree, wherever its columns stand.</summary>
+    public static SaveValue ReadRow(ReadOnlySpan<byte> bytes, ColumnReader[] columns, ColumnReader column)
+    {
+        var reader = new TableReader(bytes, 0, 0, columns) { _at = column.Id };
+        if (column.Kind is ColumnKind.Choice or ColumnKind.Items)
+            reader.Choose();
+        return SaveValueCodec.ReadTree(ref reader);
+    }
+
+    public readonly SaveList? TakeTable() => null;
+
     public readonly bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T> => false;
 
     public readonly SaveValueKind Peek() => _isPlain ? _plain.Peek() : Column.Kind switch
