@@ -39,6 +39,10 @@ internal static class Diagnostics
         "LDR008", "An adapter is declared wrongly",
         "'{0}' cannot be an adapter: {1}");
 
+    public static readonly DiagnosticDescriptor BadShared = Error(
+        "LDR009", "A type cannot be shared",
+        "The objects of '{0}' cannot be shared: {1}");
+
     public static DiagnosticDescriptor ById(string id) => id switch
     {
         "LDR001" => NotPartial,
@@ -48,7 +52,8 @@ internal static class Diagnostics
         "LDR005" => BadRoot,
         "LDR006" => BadMember,
         "LDR007" => BadVariant,
-        _ => BadAdapter,
+        "LDR008" => BadAdapter,
+        _ => BadShared,
     };
 
     private static DiagnosticDescriptor Error(string id, string title, string message) =>

@@ -23,6 +23,8 @@ internal sealed record StateModel(
     EquatableList<MemberModel> Members,
     EquatableList<VariantModel> Variants,
     string? UnknownMember,
+    string? UnknownVariant,
+    bool IsShared,
     Hooks Hooks,
     EquatableList<DiagnosticModel> Problems);
 

@@ -18,6 +18,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         CheckPartial();
         var members = ReadMembers(root is not null);
         var variants = ReadVariants();
+        var unknownVariant = ReadUnknownVariant(variants);
+        var isShared = ReadShared();
         var containers = new List<string>();
         for (var outer = type.ContainingType; outer is not null; outer = outer.ContainingType)
             containers.Insert(0, Declaration(outer));
@@ -36,6 +38,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
             new EquatableList<MemberModel>(members),
             new EquatableList<VariantModel>(variants),
             _unknownMember,
+            unknownVariant,
+            isShared,
             ReadHooks(),
             new EquatableList<DiagnosticModel>(_problems));
     }
@@ -140,6 +144,33 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
                 variants.Add(new VariantModel(name, TypeCodecs.Name(variant), isSelf));
         }
         return variants;
+    }
+
+    private string? ReadUnknownVariant(List<VariantModel> variants)
+    {
+        if (Attribute(type, "Lodrik.UnknownVariantAttribute")?.ConstructorArguments[0].Value is not INamedTypeSymbol unknown)
+            return null;
+        if (variants.Count == 0)
+            Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, "the type has no variants at all.");
+        else if (!Above(unknown).Any(above => SymbolEqualityComparer.Default.Equals(above, type)))
+            Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, $"'{unknown.Name}' is not derived from it.");
+        else if (unknown.IsAbstract || !unknown.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.IUnknownVariant")
+            || !unknown.InstanceConstructors.Any(one => one.Parameters.Length == 0 && one.DeclaredAccessibility is Accessibility.Public or Accessibility.Internal))
+            Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, $"'{unknown.Name}' has to implement IUnknownVariant and to have a constructor without parameters.");
+        else
+            return TypeCodecs.Name(unknown);
+        return null;
+    }
+
+    private bool ReadShared()
+    {
+        if (!TypeCodecs.IsShared(type))
+            return false;
+        if (!type.IsReferenceType)
+            Problem(Diagnostics.BadShared, type, type.Name, "it is a struct, which is copied wherever it stands. Make it a class.");
+        else if (Above(type).FirstOrDefault(TypeCodecs.IsStateType) is { } above)
+            Problem(Diagnostics.BadShared, type, type.Name, $"its base '{above.Name}' is a state type. Mark that one as shared.");
+        return true;
     }
 
     private Hooks ReadHooks()

@@ -45,23 +45,52 @@ internal sealed class StateTypeSource(StateModel model)
         return _text.ToString();
     }
 
+    /// <summary>The codec of a shared object's content; where it stands, there is only its number.</summary>
+    private const string ContentCodecName = "SharedStateCodec";
+
     private void WriteCodec()
     {
+        var name = model.IsShared ? ContentCodecName : TypeCodecs.CodecName;
+        if (model.IsShared)
+            WriteSharedCodec();
         if (model.Variants.Count == 0)
         {
-            WriteMembersCodec(TypeCodecs.CodecName, "public");
+            WriteMembersCodec(name, "public");
             return;
         }
-        WriteVariantsCodec();
+        WriteVariantsCodec(name);
         if (model.Variants.Any(variant => variant.IsSelf))
             WriteMembersCodec(OwnCodecName, "private");
     }
+
+    private void WriteSharedCodec()
+    {
+        var content = $"{model.TypeName}, {ContentCodecName}";
+        Line("/// <summary>Writes and reads the number of a shared object.</summary>");
+        Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
+        Open($"public readonly struct {TypeCodecs.CodecName} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
+        Line($"public static void Write<TWriter>(ref TWriter writer, {model.TypeName} value) {Writer} =>");
+        Line($"    global::Lodrik.State.SharedObjects.Write<TWriter, {content}>(ref writer, value);");
+        Line();
+        Line($"public static void Read<TReader>(ref TReader reader, ref {model.TypeName} value) {Reader} =>");
+        Line($"    value = global::Lodrik.State.SharedObjects.Read<TReader, {content}>(ref reader);");
+        Line();
+        Line($"public static {model.TypeName} Copy({model.TypeName} value) => global::Lodrik.State.SharedObjects.Copy<{content}>(value);");
+        Line();
+        Line($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other) => global::Lodrik.State.SharedObjects.AreEqual<{content}>(one, other);");
+        Close();
+        Line();
+    }
+
+    /// <summary>What a codec implements: the contents of shared objects can be made before they are filled.</summary>
+    private string CodecInterface(string name) =>
+        $"global::Lodrik.State.{(name == ContentCodecName ? "ISharedCodec" : "IStateCodec")}<{model.TypeName}>";
 
     private void WriteMembersCodec(string name, string access)
     {
         Line("/// <summary>Writes and reads the members of this type.</summary>");
         Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
-        Open($"{access} {(model.HidesCodec && access == "public" ? "new " : "")}readonly struct {name} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
+        Open($"{access} {(model.HidesCodec && access == "public" ? "new " : "")}readonly struct {name} : {CodecInterface(name)}");
         Line($"private static readonly global::Lodrik.State.KeyTable Keys = new({string.Join(", ", model.Members.Select(member => Quote(member.Key)))});");
         Line();
         if (HasRows)
@@ -87,6 +116,7 @@ internal sealed class StateTypeSource(StateModel model)
             Line();
             WriteRowsReading();
         }
+        WriteMembersCopying(name);
         foreach (var member in model.Members)
             WriteAccessor(member);
         Close();
@@ -94,11 +124,139 @@ internal sealed class StateTypeSource(StateModel model)
     }
 
     /// <summary>A codec that writes an object under the name of its variant, as a map of one entry.</summary>
-    private void WriteVariantsCodec()
+    private void WriteMembersCopying(string name)
+    {
+        Line();
+        var copied = model.IsReferenceType ? model.TypeName : $"ref {model.TypeName}";
+        Open($"public static {model.TypeName} Copy({model.TypeName} value)");
+        if (model.IsReferenceType)
+        {
+            Line("if (value is null)");
+            Line("    return null;");
+            Line("global::Lodrik.State.StateTypes.EnsureStack();");
+        }
+        if (model.ChecksType)
+            Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
+        Line($"var copy = {model.Creation};");
+        Line(model.IsReferenceType ? "CopyMembers(value, copy);" : "CopyMembers(value, ref copy);");
+        Line("return copy;");
+        Close();
+        Line();
+        Line("/// <summary>Gives the copy copies of the members.</summary>");
+        Open($"public static void CopyMembers({model.TypeName} value, {copied} copy)");
+        foreach (var member in model.Members)
+        {
+            Open("");
+            WriteMemberReading(member, one => $"member = {Copy(one, "value")};", "copy");
+            Close();
+        }
+        if (model.UnknownMember is not null)
+            Line($"global::Lodrik.State.StateTypes.CopyUnknown(value.{model.UnknownMember}, copy.{model.UnknownMember});");
+        Close();
+        Line();
+        Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other)");
+        if (model.IsReferenceType)
+        {
+            Line("if (one is null || other is null || ReferenceEquals(one, other))");
+            Line("    return ReferenceEquals(one, other);");
+            Line("global::Lodrik.State.StateTypes.EnsureStack();");
+        }
+        var conditions = model.Members.Select(member => AreEqual(member)).ToList();
+        if (model.UnknownMember is not null)
+            conditions.Add($"Equals(one.{model.UnknownMember}, other.{model.UnknownMember})");
+        if (conditions.Count == 0)
+        {
+            Line("return true;");
+        }
+        else
+        {
+            for (var i = 0; i < conditions.Count; i++)
+                Line($"{(i == 0 ? "return " : "    && ")}{conditions[i]}{(i == conditions.Count - 1 ? ";" : "")}");
+        }
+        Close();
+        if (name != ContentCodecName)
+            return;
+        Line();
+        Line($"public static {model.TypeName} Create<TReader>(ref TReader reader) {Reader} => {model.Creation};");
+        Line();
+        Line($"public static {model.TypeName} CreateLike({model.TypeName} value) => {model.Creation};");
+    }
+
+    private void WriteVariantsCopying(string name)
+    {
+        Line();
+        Open($"public static {model.TypeName} Copy({model.TypeName} value)");
+        Line("if (value is null)");
+        Line("    return null;");
+        WriteVariantChoice("value", variant => $"return {CodecOf(variant)}.Copy(({variant.TypeName})value);", unknown =>
+        {
+            Line($"var copy = new {unknown}();");
+            Line($"global::Lodrik.State.StateTypes.CopyUnknownVariant(({unknown})value, copy);");
+            Line("return copy;");
+        });
+        Close();
+        Line();
+        Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other)");
+        Line("if (one is null || other is null || one.GetType() != other.GetType())");
+        Line("    return ReferenceEquals(one, other);");
+        WriteVariantChoice(
+            "one",
+            variant => $"return {CodecOf(variant)}.AreEqual(({variant.TypeName})one, ({variant.TypeName})other);",
+            unknown => Line($"return global::Lodrik.State.StateTypes.AreEqualUnknownVariants(({unknown})one, ({unknown})other);"));
+        Close();
+        if (name != ContentCodecName)
+            return;
+        Line();
+        Open($"public static {model.TypeName} Create<TReader>(ref TReader reader) {Reader}");
+        Open($"switch (global::Lodrik.State.StateTypes.{(model.UnknownVariant is null ? "BeginVariant" : "BeginAnyVariant")}(ref reader, typeof({model.TypeName}), Variants))");
+        for (var i = 0; i < model.Variants.Count; i++)
+        {
+            Line($"case {i}:");
+            Line($"    return {CreationOf(model.Variants[i])};");
+        }
+        Line("default:");
+        Line(model.UnknownVariant is null ? "    return null;" : $"    return new {model.UnknownVariant}();");
+        Close();
+        Close();
+        Line();
+        Open($"public static {model.TypeName} CreateLike({model.TypeName} value)");
+        WriteVariantChoice("value", variant => $"return {CreationOf(variant)};", unknown => Line($"return new {unknown}();"));
+        Close();
+        Line();
+        Open($"public static void CopyMembers({model.TypeName} value, {model.TypeName} copy)");
+        WriteVariantChoice(
+            "value",
+            variant => $"{CodecOf(variant)}.CopyMembers(({variant.TypeName})value, ({variant.TypeName})copy);",
+            unknown => Line($"global::Lodrik.State.StateTypes.CopyUnknownVariant(({unknown})value, ({unknown})copy);"));
+        Close();
+    }
+
+    /// <summary>A new object of a variant, made by its own type, which knows its constructor.</summary>
+    private string CreationOf(VariantModel variant) => variant.IsSelf ? model.Creation : $"global::Lodrik.State.StateTypes.Create<{variant.TypeName}>()";
+
+    /// <summary>A statement for each variant, chosen by the object's type.</summary>
+    private void WriteVariantChoice(string value, Func<VariantModel, string> statement, Action<string> writeUnknown)
+    {
+        for (var i = 0; i < model.Variants.Count; i++)
+        {
+            Line($"{(i > 0 ? "else " : "")}if ({value}.GetType() == typeof({model.Variants[i].TypeName}))");
+            Line($"    {statement(model.Variants[i])}");
+        }
+        if (model.UnknownVariant is { } unknown)
+        {
+            Open($"else if ({value}.GetType() == typeof({unknown}))");
+            writeUnknown(unknown);
+            Close();
+        }
+        Line("else");
+        Line($"    throw global::Lodrik.State.StateTypes.NoVariant({value}, typeof({model.TypeName}), Variants);");
+    }
+
+    private void WriteVariantsCodec(string name)
     {
         Line("/// <summary>Writes and reads objects of this type's variants, each under its name.</summary>");
         Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
-        Open($"public {(model.HidesCodec ? "new " : "")}readonly struct {TypeCodecs.CodecName} : global::Lodrik.State.IStateCodec<{model.TypeName}>");
+        Open($"public {(model.HidesCodec ? "new " : "")}readonly struct {name} : {CodecInterface(name)}");
         Line($"private static readonly global::Lodrik.State.KeyTable Variants = new({string.Join(", ", model.Variants.Select(variant => Quote(variant.Name)))});");
         Line();
         Line("public static bool HasColumns => true;");
@@ -117,6 +275,12 @@ internal sealed class StateTypeSource(StateModel model)
             Line($"{CodecOf(variant)}.Write(ref writer, ({variant.TypeName})value);");
             Close();
         }
+        if (model.UnknownVariant is not null)
+        {
+            Open($"else if (value.GetType() == typeof({model.UnknownVariant}))");
+            Line($"global::Lodrik.State.StateTypes.WriteUnknownVariant(ref writer, ({model.UnknownVariant})value, Variants);");
+            Close();
+        }
         Open("else");
         Line($"throw global::Lodrik.State.StateTypes.NoVariant(value, typeof({model.TypeName}), Variants);");
         Close();
@@ -128,7 +292,17 @@ internal sealed class StateTypeSource(StateModel model)
         Line("value = null;");
         Line("return;");
         Close();
-        Open($"switch (global::Lodrik.State.StateTypes.BeginVariant(ref reader, typeof({model.TypeName}), Variants))");
+        Open($"switch (global::Lodrik.State.StateTypes.{(model.UnknownVariant is null ? "BeginVariant" : "BeginAnyVariant")}(ref reader, typeof({model.TypeName}), Variants))");
+        if (model.UnknownVariant is { } unknown)
+        {
+            Line("case -1:");
+            Open("");
+            Line($"var variant = value?.GetType() == typeof({unknown}) ? ({unknown})value : new {unknown}();");
+            Line("global::Lodrik.State.StateTypes.ReadUnknownVariant(ref reader, ref variant);");
+            Line("value = variant;");
+            Line("break;");
+            Close();
+        }
         for (var i = 0; i < model.Variants.Count; i++)
         {
             var variant = model.Variants[i];
@@ -143,6 +317,7 @@ internal sealed class StateTypeSource(StateModel model)
         Close();
         Line($"global::Lodrik.State.StateTypes.EndVariant(ref reader, typeof({model.TypeName}), Variants);");
         Close();
+        WriteVariantsCopying(name);
         Close();
         Line();
     }
@@ -390,6 +565,17 @@ internal sealed class StateTypeSource(StateModel model)
         Line();
         Line($"static {model.TypeName} {self}.CreateState() => {model.Creation};");
         Line();
+        if (IsRoot)
+        {
+            WriteRootCopying(self);
+        }
+        else
+        {
+            Line($"static {model.TypeName} {self}.CopyState({model.TypeName} state) => {TypeCodecs.CodecName}.Copy(state);");
+            Line();
+            Line($"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other) => {TypeCodecs.CodecName}.AreEqual(one, other);");
+        }
+        Line();
         Open($"static void {self}.WriteSections<TSections>(ref TSections sections, {model.TypeName} state)");
         if (IsRoot)
         {
@@ -435,6 +621,37 @@ internal sealed class StateTypeSource(StateModel model)
         Line();
         Line($"static void {Interface}.ReadState<TReader>(ref TReader reader, ref {model.TypeName} state) => {TypeCodecs.CodecName}.Read(ref reader, ref state);");
     }
+
+    private void WriteRootCopying(string self)
+    {
+        Open($"static {model.TypeName} {self}.CopyState({model.TypeName} state)");
+        Line($"var copy = {model.Creation};");
+        foreach (var member in model.Members)
+        {
+            Open("");
+            WriteMemberReading(
+                member,
+                one => one.Codec.Length == 0
+                    ? $"global::Lodrik.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());"
+                    : $"member = {Copy(one, "state")};",
+                "copy");
+            Close();
+        }
+        Line("return copy;");
+        Close();
+        Line();
+        Line($"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other) =>");
+        var conditions = model.Members.Select(member => member.Codec.Length == 0
+            ? $"global::Lodrik.StateContent.AreEqualGroups(one.{Name(member)}, other.{Name(member)})"
+            : AreEqual(member)).ToList();
+        Line($"    {(conditions.Count == 0 ? "true" : string.Join(" && ", conditions))};");
+    }
+
+    private static string Copy(MemberModel member, string owner) =>
+        $"global::Lodrik.State.StateTypes.Copy<{member.TypeName}, {member.Codec}>({owner}.{Name(member)})";
+
+    private static string AreEqual(MemberModel member) =>
+        $"global::Lodrik.State.StateTypes.AreEqual<{member.TypeName}, {member.Codec}>(one.{Name(member)}, other.{Name(member)})";
 
     private static string SectionName(MemberModel member) => member.Codec.Length == 0 ? member.Key + "/" : member.Key;
 

@@ -121,7 +121,7 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
                     : IsNumber(array.ElementType) ? $"{StateNamespace}NumberArrayCodec<{Name(array.ElementType)}>"
                     : Of("ArrayCodec", array.ElementType, out reason, out remedy);
                 return items is null ? null : $"{StateNamespace}Array{array.Rank}Codec<{Name(array.ElementType)}, {items}>";
-            case INamedTypeSymbol { IsTupleType: true, TupleElements.Length: <= 5 } tuple:
+            case INamedTypeSymbol { IsTupleType: true, TupleElements.Length: <= 7 } tuple:
                 return All("TupleCodec", tuple.TupleElements.Select(element => element.Type).ToList(), out reason, out remedy);
             case INamedTypeSymbol named when IsStateType(named):
                 return $"{Name(named)}.{CodecName}";
@@ -140,6 +140,10 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
 
     public static bool IsStateType(ITypeSymbol type) => type.OriginalDefinition.GetAttributes().Any(attribute =>
         attribute.AttributeClass?.ToDisplayString() == "Lodrik.StateTypeAttribute");
+
+    public static bool IsShared(ITypeSymbol type) => type.OriginalDefinition.GetAttributes().Any(attribute =>
+        attribute.AttributeClass?.ToDisplayString() == "Lodrik.StateTypeAttribute"
+        && attribute.NamedArguments.Any(argument => argument is { Key: "Shared", Value.Value: true }));
 
     private static string? Scalar(ITypeSymbol type)
     {

@@ -161,6 +161,30 @@ public sealed class StateTypeGeneratorTests
     }
 
     [Theory]
+    [InlineData("[StateType, UnknownVariant(typeof(Lost))] public partial class Tackle { } public class Lost : Tackle, IUnknownVariant", "no variants")]
+    [InlineData("[StateType, SaveVariant(\"a\", typeof(Hook)), UnknownVariant(typeof(Lost))] public partial class Tackle { } public class Lost : IUnknownVariant", "not derived")]
+    [InlineData("[StateType, SaveVariant(\"a\", typeof(Hook)), UnknownVariant(typeof(Lost))] public partial class Tackle { } public class Lost : Tackle", "IUnknownVariant")]
+    public void A_class_for_unknown_variants_that_cannot_be_is_refused(string source, string reason)
+    {
+        var problem = Assert.Single(new GeneratorRun($$"""
+            {{source}} { public string VariantName { get; set; } = ""; public SaveValue VariantContent { get; set; } = SaveValue.Null; }
+            [StateType] public partial class Hook : Tackle { }
+            """).Problems);
+        Assert.Equal(("LDR007", "Tackle"), (problem.Id, problem.At));
+        Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("[StateType(Shared = true)] public partial struct Lamp { }", "a struct")]
+    [InlineData("[StateType(Shared = true)] public partial class Lamp : Thing { } [StateType] public partial class Thing { }", "'Thing'")]
+    public void A_type_that_cannot_be_shared_is_refused(string source, string reason)
+    {
+        var problem = Assert.Single(new GeneratorRun(source).Problems);
+        Assert.Equal(("LDR009", "Lamp"), (problem.Id, problem.At));
+        Assert.Contains(reason, problem.Message, StringComparison.Ordinal);
+    }
+
+    [Theory]
     [InlineData("public class Adapter : ISaveAdapter<Uri, string> { static string ISaveAdapter<Uri, string>.ToSaved(Uri value) => \"\"; static Uri ISaveAdapter<Uri, string>.FromSaved(string saved) => null!; }", "a struct")]
     [InlineData("public struct Adapter { }", "does not implement")]
     [InlineData("public struct Adapter : ISaveAdapter<IntPtr, System.IO.Stream> { public static System.IO.Stream ToSaved(IntPtr value) => null!; public static IntPtr FromSaved(System.IO.Stream saved) => 0; }", "does not know how to save")]
@@ -205,6 +229,8 @@ public sealed class StateTypeGeneratorTests
     [InlineData("public readonly partial record struct Hero(string Name, decimal Gold = 1.5m, double Limit = double.NaN);")]
     [InlineData("public partial class Hero : Being { public int Level { get; set; } } [StateType] public partial class Being { public string Name { get; init; } = \"\"; }")]
     [InlineData("[SaveVariant(\"hero\", typeof(Hero)), SaveVariant(\"elf\", typeof(Elf))] public partial class Hero : IAfterLoading { public int Level { get; init; } public void AfterLoading() { } } [StateType] public partial class Elf : Hero, IValidatedState, IBeforeSaving { IEnumerable<string> IValidatedState.FindProblems() => []; void IBeforeSaving.BeforeSaving() { } }")]
+    [InlineData("public partial class Hero { public (int, string, float, bool, byte, char, long) Seven { get; set; } public Dictionary<string, (int A, int B, int C, int D, int E, int F)>? Six { get; init; } }")]
+    [InlineData("public partial class Hero { public Lamp? Lamp { get; set; } } [StateType(Shared = true), SaveVariant(\"big\", typeof(Big)), SaveVariant(\"lamp\", typeof(Lamp)), UnknownVariant(typeof(Lost))] public partial class Lamp { public Hero? Owner { get; set; } } [StateType] public sealed partial class Big : Lamp { [KeepUnknown] public SaveMap Rest { get; } = new(); } public class Lost : Lamp, IUnknownVariant { public string VariantName { get; set; } = \"\"; public SaveValue VariantContent { get; set; } = SaveValue.Null; }")]
     [InlineData("public partial struct Hero { public int @class; public int Level { get; set; } }")]
     [InlineData("public sealed partial class Hero { private Hero() { } public required string Name { get; init; } }")]
     [InlineData("public partial class Hero : Being { public int Level { get; set; } } public abstract class Being { public string Name { get; private set; } = \"\"; protected int _x; }")]

@@ -32,13 +32,16 @@ internal sealed class PointerBuilder
 
     public bool InList => _steps.Count > 0 && _steps[^1] is { Key: null, Index: >= 0 };
 
+    /// <summary>A key as a step of a pointer (RFC 6901 section 3).</summary>
+    public static string Escape(string key) => key.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal);
+
     public override string ToString()
     {
         var pointer = new System.Text.StringBuilder();
         foreach (var (key, index) in _steps)
         {
             if (key is not null)
-                pointer.Append('/').Append(key.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal));
+                pointer.Append('/').Append(Escape(key));
             else if (index >= 0)
                 pointer.Append('/').Append(index);
         }

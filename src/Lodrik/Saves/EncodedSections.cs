@@ -29,14 +29,29 @@ internal struct EncodedSections<TForm, TWriter>(TForm form) : ISectionWriter
     /// <summary>The sections written, in order.</summary>
     public List<SectionEntry> Entries { get; } = [];
 
+    /// <summary>The sections in which half of a pair was replaced.</summary>
+    public List<string> Replaced { get; } = [];
+
     /// <summary>The section that is being written.</summary>
     public string Current { get; private set; } = "";
 
     public void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>
     {
+        using var shared = SharedWriting.Begin();
         Current = name;
         var writer = form.Begin(name);
         TCodec.Write(ref writer, value);
+        End();
+        if (shared.Entries.Count > 0)
+            WriteShared(name + SharedSection.Suffix, shared);
+    }
+
+    private void WriteShared(string name, SharedWriting shared)
+    {
+        var tree = SharedSection.ToTree(shared, name);
+        Current = name;
+        var writer = form.Begin(name);
+        SaveValueCodec.Write(ref writer, tree);
         End();
     }
 
@@ -54,6 +69,8 @@ internal struct EncodedSections<TForm, TWriter>(TForm form) : ISectionWriter
     private readonly void End()
     {
         var bytes = form.Written();
+        if (LoneSurrogates.TakeNote())
+            Replaced.Add(Current);
         Entries.Add(new SectionEntry(Current, bytes.Length, SectionDigest.Of(bytes)));
     }
 }

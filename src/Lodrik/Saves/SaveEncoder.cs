@@ -24,6 +24,10 @@ internal sealed class SaveEncoder : IDisposable
     private readonly PooledBuffer _contents = new(512);
     private readonly PooledBuffer _header = new(1024);
     private readonly PooledBuffer _file = new(16 * 1024);
+    private List<string> _replaced = [];
+
+    /// <summary>What is to be said of the save that was encoded last.</summary>
+    public IReadOnlyList<SaveWarning> Warnings { get; private set; } = [];
 
     /// <summary>Encodes a whole save. The bytes are valid until the next call.</summary>
     /// <param name="state">The state.</param>
@@ -37,6 +41,8 @@ internal sealed class SaveEncoder : IDisposable
         _contents.Reset();
         _header.Reset();
         _file.Reset();
+        _replaced = [];
+        LoneSurrogates.TakeNote();
         header.Content = form;
         switch (form)
         {
@@ -52,7 +58,18 @@ internal sealed class SaveEncoder : IDisposable
             default:
                 throw new ArgumentOutOfRangeException(nameof(form), form, "There is no such form.");
         }
+        Warnings = _replaced.Count == 0 ? [] : FindReplaced(_file.WrittenMemory, _replaced);
         return _file.WrittenMemory;
+    }
+
+    /// <summary>Where texts had half of a pair. It costs reading those sections once more, and only a save with such texts pays.</summary>
+    private static List<SaveWarning> FindReplaced(ReadOnlyMemory<byte> file, List<string> sections)
+    {
+        var saved = SavedFile.FromBytes(file);
+        return [.. sections.SelectMany(section => LoneSurrogates.Places(saved.ReadSection(section)).Select(path => new SaveWarning(
+            SaveWarningCode.ReplacedText,
+            new SaveLocation { Section = section, Path = path },
+            "Half of a character pair stood in the text, most often because it was cut in the middle of an emoji; it was replaced by U+FFFD.")))];
     }
 
     public void Dispose()
@@ -177,13 +194,14 @@ internal sealed class SaveEncoder : IDisposable
     /// <summary>The items of a packed save beside its sections: format, header digest, header, contents, and the seal's place.</summary>
     internal const int PackedParts = 5;
 
-    private static List<SectionEntry> Collect<T, TForm, TWriter>(T state, TForm form)
+    private List<SectionEntry> Collect<T, TForm, TWriter>(T state, TForm form)
         where T : IStateRoot<T> where TForm : class, ISectionForm<TWriter> where TWriter : struct, IStateWriter
     {
         var sections = new EncodedSections<TForm, TWriter>(form);
         try
         {
             T.WriteSections(ref sections, state);
+            _replaced = sections.Replaced;
             return sections.Entries;
         }
         catch (ContentException content)

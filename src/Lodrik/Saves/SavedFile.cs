@@ -207,7 +207,8 @@ public sealed class SavedFile
                 new SaveLocation { Section = slice.Name }.Within(_location),
                 "Load an older generation.");
         }
-        return new VerifiedSection(Form, _bytes, slice, health, _location);
+        var shared = slice.Name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal) ? null : Find(slice.Name + SharedSection.Suffix);
+        return new VerifiedSection(Form, _bytes, slice, health, _location, shared: shared is { } beside ? Verify(beside) : null);
     }
 
     private SectionHealth HealthOf(SectionSlice slice)

@@ -9,6 +9,10 @@ internal sealed class TreeSave(IReadOnlyList<(string Name, SaveValue Value)> sec
 
     static TreeSave IStateRoot<TreeSave>.CreateState() => new([]);
 
+    static TreeSave IStateRoot<TreeSave>.CopyState(TreeSave state) => new([.. state.Sections.Select(section => (section.Name, SaveValueCodec.Copy(section.Value)!))]);
+
+    static bool IStateRoot<TreeSave>.AreEqualStates(TreeSave one, TreeSave other) => one.Sections.SequenceEqual(other.Sections);
+
     static void IStateRoot<TreeSave>.WriteSections<TSections>(ref TSections target, TreeSave state)
     {
         foreach (var (name, value) in state.Sections)

@@ -9,7 +9,8 @@ namespace Lodrik.Saves;
 
 /// <summary>A section whose bytes may be decoded. There is no other way to a decoder than through this type.</summary>
 internal sealed class VerifiedSection(
-    SaveForm form, ReadOnlyMemory<byte> file, SectionSlice slice, SectionHealth health, SaveLocation location, string? name = null)
+    SaveForm form, ReadOnlyMemory<byte> file, SectionSlice slice, SectionHealth health, SaveLocation location, string? name = null,
+    VerifiedSection? shared = null)
     : UndecodedSection
 {
     public override string Name => name ?? slice.Name;
@@ -17,9 +18,16 @@ internal sealed class VerifiedSection(
     public override bool IsIntact => health == SectionHealth.Intact;
 
     /// <summary>The same section under its name within a group.</summary>
-    public VerifiedSection Within(string group) => new(form, file, slice, health, location, slice.Name[(group.Length + 1)..]);
+    public VerifiedSection Within(string group) => new(form, file, slice, health, location, slice.Name[(group.Length + 1)..], shared);
 
     public override void Decode(ISectionDecoder decoder)
+    {
+        using var reading = SharedReading.Begin(shared is null ? null : new SharedSection(shared, location));
+        DecodeContent(decoder);
+        reading.Fill();
+    }
+
+    private void DecodeContent(ISectionDecoder decoder)
     {
         try
         {

@@ -1,4 +1,3 @@
-using Lodrik.Formats;
 using Lodrik.State;
 
 namespace Lodrik;
@@ -143,13 +142,13 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         public void Take(TEntity entity, SceneRecord scene, string kind, int index)
         {
             if (take(entity) is { } part)
-                ((StatePartColumn<TPart>)scene.Column(kind, name, MakeColumn)).Add(index, StateCopy.Of(part));
+                ((StatePartColumn<TPart>)scene.Column(kind, name, MakeColumn)).Add(index, StateContent.Copy(part));
         }
 
         public void Put(TEntity entity, SceneRecord scene, EntityId id)
         {
             if (scene.TryGetPart<TPart>(id, name, out var part) && part is not null)
-                put(entity, StateCopy.Of(part));
+                put(entity, StateContent.Copy(part));
         }
     }
 }

@@ -12,6 +12,9 @@ namespace Lodrik;
 public sealed record SaveReceipt(
     SlotName Slot, int Generation, string File, int Bytes, SaveForm Form, Guid SaveId, TimeSpan Encoding, TimeSpan Writing)
 {
+    /// <summary>What was saved otherwise than it stood; mostly nothing.</summary>
+    public IReadOnlyList<SaveWarning> Warnings { get; init; } = [];
+
     /// <summary>The time of the whole save in milliseconds.</summary>
     public double Milliseconds => (Encoding + Writing).TotalMilliseconds;
 

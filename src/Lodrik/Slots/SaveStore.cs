@@ -107,7 +107,12 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
             DropOldGenerations(generations);
             var receipt = new SaveReceipt(
                 slot, generation, _files.Storage.Locate(file), bytes.Length, _options.Form, header.SaveId,
-                Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written));
+                Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
+            {
+                Warnings = _encoder.Warnings,
+            };
+            foreach (var warning in receipt.Warnings)
+                StoreLog.Warned(_log, slot, generation, warning.ToString());
             StoreLog.Saved(_log, slot, generation, receipt.Bytes, receipt.Milliseconds, receipt.File);
             return receipt;
         }

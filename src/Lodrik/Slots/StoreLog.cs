@@ -19,4 +19,7 @@ internal static partial class StoreLog
 
     [LoggerMessage(5, LogLevel.Warning, "The old generation {File} could not be deleted: {Reason}")]
     public static partial void OldGenerationStays(ILogger log, string file, string reason);
+
+    [LoggerMessage(6, LogLevel.Warning, "Saved slot {Slot}, generation {Generation}, not quite as it stood: {Warning}")]
+    public static partial void Warned(ILogger log, SlotName slot, int generation, string warning);
 }

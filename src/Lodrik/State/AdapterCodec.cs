@@ -30,4 +30,9 @@ public readonly struct AdapterCodec<TForeign, TSaved, TCodec, TAdapter> : IState
         TCodec.Read(ref reader, ref saved);
         value = TAdapter.FromSaved(saved);
     }
+
+    public static TForeign? Copy(TForeign? value) => value is null ? value : TAdapter.FromSaved(TCodec.Copy(TAdapter.ToSaved(value)));
+
+    public static bool AreEqual(TForeign? one, TForeign? other) =>
+        one is null || other is null ? one is null == other is null : TCodec.AreEqual(TAdapter.ToSaved(one), TAdapter.ToSaved(other));
 }

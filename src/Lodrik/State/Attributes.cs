@@ -5,7 +5,14 @@ namespace Lodrik;
 /// setter, public fields, and private members that carry <see cref="SavedAttribute"/>.
 /// </summary>
 [AttributeUsage(AttributeTargets.Class | AttributeTargets.Struct, Inherited = false)]
-public sealed class StateTypeAttribute : Attribute;
+public sealed class StateTypeAttribute : Attribute
+{
+    /// <summary>
+    /// Whether one object of this class may stand in several places of a section, and lead back to itself: after loading it is one object
+    /// again. Each of its objects has to have no constructor parameters. What is not shared is written wherever it stands.
+    /// </summary>
+    public bool Shared { get; set; }
+}
 
 /// <summary>
 /// Marks the root of a game's saves. Each of its saved members becomes a section of the file, which can be read and checked
@@ -56,6 +63,37 @@ public sealed class SaveVariantAttribute(string name, Type type) : Attribute
 
     /// <summary>The derived type.</summary>
     public Type Type { get; } = type;
+}
+
+/// <summary>
+/// Names the class that stands for variants which the game does not know, such as those of a newer release: it keeps what was saved, and
+/// writes it back. Without it an unknown variant is an error.
+/// </summary>
+/// <param name="type">A class derived from this base type that implements <see cref="IUnknownVariant"/>.</param>
+[AttributeUsage(AttributeTargets.Class, Inherited = false)]
+public sealed class UnknownVariantAttribute(Type type) : Attribute
+{
+    /// <summary>The class.</summary>
+    public Type Type { get; } = type;
+}
+
+/// <summary>Stands for an object of a variant that the game does not know.</summary>
+public interface IUnknownVariant
+{
+    /// <summary>The variant's name in the save.</summary>
+    string VariantName { get; set; }
+
+    /// <summary>What was saved of the object.</summary>
+    State.SaveValue VariantContent { get; set; }
+}
+
+/// <summary>A name that an enum value had in earlier releases: saves that have it still load. Saved is the value's name of today.</summary>
+/// <param name="names">The earlier names.</param>
+[AttributeUsage(AttributeTargets.Field)]
+public sealed class FormerNameAttribute(params string[] names) : Attribute
+{
+    /// <summary>The earlier names.</summary>
+    public IReadOnlyList<string> Names { get; } = names;
 }
 
 /// <summary>

@@ -38,6 +38,17 @@ public readonly struct BuiltCodec<TCollection, T, TCodec, TBuild> : IStateCodec<
         ListCodec<T, TCodec>.Read(ref reader, ref items);
         value = items is null ? default : TBuild.From(items);
     }
+
+    public static TCollection? Copy(TCollection? value) => TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(TCodec.Copy)]);
+
+    public static bool AreEqual(TCollection? one, TCollection? other)
+    {
+        if (TBuild.IsNone(one) || TBuild.IsNone(other))
+            return TBuild.IsNone(one) == TBuild.IsNone(other);
+        return one is IReadOnlySet<T> set
+            ? set.SetEquals(TBuild.Items(other!))
+            : ListCodec<T, TCodec>.AreEqual([.. TBuild.Items(one!)], [.. TBuild.Items(other!)]);
+    }
 }
 
 /// <summary>IEnumerable, IReadOnlyCollection, IReadOnlyList, ICollection and IList: a list.</summary>
@@ -153,6 +164,13 @@ public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBui
         DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.Read(ref reader, ref entries);
         value = entries is null ? null : TBuild.From(entries);
     }
+
+    public static TMap? Copy(TMap? value) => value is null ? null : TBuild.From(value.ToDictionary(entry => entry.Key, entry => TCodec.Copy(entry.Value)));
+
+    public static bool AreEqual(TMap? one, TMap? other) =>
+        one is null || other is null
+            ? ReferenceEquals(one, other)
+            : DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.AreEqual(new Dictionary<TKey, TValue>(one), new Dictionary<TKey, TValue>(other));
 }
 
 /// <summary>IDictionary and IReadOnlyDictionary: a dictionary.</summary>

@@ -60,6 +60,19 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
             value.Add(item);
         }
     }
+
+    public static List<T>? Copy(List<T>? value)
+    {
+        if (value is null)
+            return null;
+        var copy = new List<T>(value.Count);
+        foreach (var item in value)
+            copy.Add(TCodec.Copy(item));
+        return copy;
+    }
+
+    public static bool AreEqual(List<T>? one, List<T>? other) =>
+        one is null || other is null ? one == other : Items.AreEqual<T, TCodec>(CollectionsMarshal.AsSpan(one), CollectionsMarshal.AsSpan(other));
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -91,6 +104,10 @@ public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : 
         ListCodec<T, TCodec>.Read(ref reader, ref items);
         value = items?.ToArray();
     }
+
+    public static T[]? Copy(T[]? value) => value is null ? null : Array.ConvertAll(value, TCodec.Copy);
+
+    public static bool AreEqual(T[]? one, T[]? other) => one is null == other is null && Items.AreEqual<T, TCodec>(one, other);
 }
 
 /// <summary>HashSet, SortedSet, LinkedList and any other collection that can be made empty and added to.</summary>
@@ -134,6 +151,24 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
             value.Add(item);
         }
     }
+
+    public static TCollection? Copy(TCollection? value)
+    {
+        if (value is null)
+            return null;
+        var copy = new TCollection();
+        foreach (var item in value)
+            copy.Add(TCodec.Copy(item));
+        return copy;
+    }
+
+    public static bool AreEqual(TCollection? one, TCollection? other)
+    {
+        if (one is null || other is null || one.Count != other.Count)
+            return ReferenceEquals(one, other);
+        // The order of a set carries no meaning.
+        return one is ISet<T> set ? set.SetEquals(other) : Items.AreEqual<T, TCodec>(one.ToArray(), other.ToArray());
+    }
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -158,6 +193,10 @@ public readonly struct QueueCodec<T, TCodec> : IStateCodec<Queue<T>?> where TCod
         foreach (var item in items)
             value.Enqueue(item);
     }
+
+    public static Queue<T>? Copy(Queue<T>? value) => value is null ? null : new Queue<T>(value.Select(TCodec.Copy));
+
+    public static bool AreEqual(Queue<T>? one, Queue<T>? other) => ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray());
 }
 
 /// <summary>A stack from its bottom to its top.</summary>
@@ -187,6 +226,10 @@ public readonly struct StackCodec<T, TCodec> : IStateCodec<Stack<T>?> where TCod
         foreach (var item in items)
             value.Push(item);
     }
+
+    public static Stack<T>? Copy(Stack<T>? value) => value is null ? null : new Stack<T>(value.Reverse().Select(TCodec.Copy));
+
+    public static bool AreEqual(Stack<T>? one, Stack<T>? other) => ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray());
 }
 
 /// <summary>A number array: one block of numbers in binary.</summary>
@@ -205,6 +248,10 @@ public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanag
 
     public static void Read<TReader>(ref TReader reader, ref T[]? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadNumbers<T>();
+
+    public static T[]? Copy(T[]? value) => value?.AsSpan().ToArray();
+
+    public static bool AreEqual(T[]? one, T[]? other) => one is null == other is null && Items.AreBitwiseEqual<T>(one, other);
 }
 
 /// <summary>A list of numbers: one block of numbers in binary.</summary>
@@ -232,6 +279,11 @@ public readonly struct NumberListCodec<T> : IStateCodec<List<T>?> where T : unma
         value.Clear();
         value.AddRange(reader.ReadNumbers<T>());
     }
+
+    public static List<T>? Copy(List<T>? value) => value is null ? null : [.. value];
+
+    public static bool AreEqual(List<T>? one, List<T>? other) =>
+        one is null == other is null && Items.AreBitwiseEqual<T>(CollectionsMarshal.AsSpan(one), CollectionsMarshal.AsSpan(other));
 }
 
 /// <summary>Dictionary, SortedDictionary, SortedList, OrderedDictionary.</summary>
@@ -285,6 +337,28 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
             value.Add(key, entry);
         }
     }
+
+    public static TDictionary? Copy(TDictionary? value)
+    {
+        if (value is null)
+            return null;
+        var copy = new TDictionary();
+        foreach (var (key, entry) in value)
+            copy.Add(key, TCodec.Copy(entry));
+        return copy;
+    }
+
+    public static bool AreEqual(TDictionary? one, TDictionary? other)
+    {
+        if (one is null || other is null || one.Count != other.Count)
+            return ReferenceEquals(one, other);
+        foreach (var (key, entry) in one)
+        {
+            if (!other.TryGetValue(key, out var theirs) || !TCodec.AreEqual(entry, theirs))
+                return false;
+        }
+        return true;
+    }
 }
 
 /// <summary>
@@ -310,4 +384,28 @@ public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where
         else
             saved.CopyTo(value, 0);
     }
+
+    public static T[]? Copy(T[]? value) => TArrayCodec.Copy(value);
+
+    public static bool AreEqual(T[]? one, T[]? other) => TArrayCodec.AreEqual(one, other);
+}
+
+/// <summary>Items of two collections, compared one by one.</summary>
+internal static class Items
+{
+    public static bool AreEqual<T, TCodec>(ReadOnlySpan<T> one, ReadOnlySpan<T> other) where TCodec : IStateCodec<T>
+    {
+        if (one.Length != other.Length)
+            return false;
+        for (var i = 0; i < one.Length; i++)
+        {
+            if (!TCodec.AreEqual(one[i], other[i]))
+                return false;
+        }
+        return true;
+    }
+
+    /// <summary>Whether numbers are the same bit for bit: 0.0 and -0.0 are not.</summary>
+    public static bool AreBitwiseEqual<T>(ReadOnlySpan<T> one, ReadOnlySpan<T> other) where T : unmanaged =>
+        MemoryMarshal.AsBytes(one).SequenceEqual(MemoryMarshal.AsBytes(other));
 }

@@ -1,5 +1,7 @@
 using System.ComponentModel;
+using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
+using System.Reflection;
 
 namespace Lodrik.State;
 
@@ -56,7 +58,7 @@ public readonly struct ParsableKey<T> : IKeyCodec<T> where T : struct, ISpanForm
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
-public readonly struct EnumKey<T> : IKeyCodec<T> where T : struct, Enum
+public readonly struct EnumKey<[DynamicallyAccessedMembers(DynamicallyAccessedMemberTypes.PublicFields)] T> : IKeyCodec<T> where T : struct, Enum
 {
     public static string ToText(T key) => EnumNames<T>.ToText(key);
 
@@ -65,7 +67,7 @@ public readonly struct EnumKey<T> : IKeyCodec<T> where T : struct, Enum
 
 /// <summary>An enum by the names of its values; flags as names with commas between.</summary>
 [EditorBrowsable(EditorBrowsableState.Never)]
-public readonly struct EnumCodec<T> : IStateCodec<T> where T : struct, Enum
+public readonly struct EnumCodec<[DynamicallyAccessedMembers(DynamicallyAccessedMemberTypes.PublicFields)] T> : IStateCodec<T> where T : struct, Enum
 {
     public static void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct =>
         writer.WriteText(EnumNames<T>.ToText(value));
@@ -80,7 +82,7 @@ public readonly struct EnumCodec<T> : IStateCodec<T> where T : struct, Enum
 }
 
 /// <summary>The names of an enum's values, asked for once.</summary>
-internal static class EnumNames<T> where T : struct, Enum
+internal static class EnumNames<[DynamicallyAccessedMembers(DynamicallyAccessedMemberTypes.PublicFields)] T> where T : struct, Enum
 {
     private static readonly Dictionary<T, string> Names = CollectNames();
     private static readonly Dictionary<string, T> Values = CollectValues();
@@ -88,7 +90,15 @@ internal static class EnumNames<T> where T : struct, Enum
     /// <summary>The value's name; names with commas for a set of flags; the number for a value without a name.</summary>
     public static string ToText(T value) => Names.TryGetValue(value, out var name) ? name : value.ToString();
 
-    public static bool TryParse(string text, out T value) => Values.TryGetValue(text, out value) || Enum.TryParse(text, out value);
+    public static bool TryParse(string text, out T value)
+    {
+        if (Values.TryGetValue(text, out value))
+            return true;
+        // A set of flags may have former names among its own.
+        if (Values.Count > Enum.GetNames<T>().Length && text.Contains(',', StringComparison.Ordinal))
+            text = string.Join(", ", text.Split(',', StringSplitOptions.TrimEntries).Select(name => Values.TryGetValue(name, out var known) ? ToText(known) : name));
+        return Enum.TryParse(text, out value);
+    }
 
     private static Dictionary<T, string> CollectNames()
     {
@@ -103,6 +113,11 @@ internal static class EnumNames<T> where T : struct, Enum
         var values = new Dictionary<string, T>(StringComparer.Ordinal);
         foreach (var name in Enum.GetNames<T>())
             values.TryAdd(name, Enum.Parse<T>(name));
+        foreach (var field in typeof(T).GetFields(BindingFlags.Public | BindingFlags.Static))
+        {
+            foreach (var former in field.GetCustomAttribute<FormerNameAttribute>()?.Names ?? [])
+                values.TryAdd(former, Enum.Parse<T>(field.Name));
+        }
         return values;
     }
 }

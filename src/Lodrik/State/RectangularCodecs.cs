@@ -16,6 +16,10 @@ public readonly struct Array2Codec<T, TArrayCodec> : IStateCodec<T[,]?> where TA
 
     public static void Read<TReader>(ref TReader reader, ref T[,]? value) where TReader : IStateReader, allows ref struct =>
         value = (T[,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 2, lengths => new T[lengths[0], lengths[1]]);
+
+    public static T[,]? Copy(T[,]? value) => (T[,]?)Rectangle<T, TArrayCodec>.Copy(value);
+
+    public static bool AreEqual(T[,]? one, T[,]? other) => Rectangle<T, TArrayCodec>.AreEqual(one, other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -26,6 +30,10 @@ public readonly struct Array3Codec<T, TArrayCodec> : IStateCodec<T[,,]?> where T
 
     public static void Read<TReader>(ref TReader reader, ref T[,,]? value) where TReader : IStateReader, allows ref struct =>
         value = (T[,,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 3, lengths => new T[lengths[0], lengths[1], lengths[2]]);
+
+    public static T[,,]? Copy(T[,,]? value) => (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value);
+
+    public static bool AreEqual(T[,,]? one, T[,,]? other) => Rectangle<T, TArrayCodec>.AreEqual(one, other);
 }
 
 internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<T[]>
@@ -81,6 +89,27 @@ internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<
         var array = make(lengths);
         items.AsSpan().CopyTo(Items(array));
         return array;
+    }
+
+    public static Array? Copy(Array? value)
+    {
+        if (value is null)
+            return null;
+        var copy = (Array)value.Clone();
+        TArrayCodec.Copy(Items(value).ToArray())!.AsSpan().CopyTo(Items(copy));
+        return copy;
+    }
+
+    public static bool AreEqual(Array? one, Array? other)
+    {
+        if (one is null || other is null || one.Rank != other.Rank)
+            return one is null && other is null;
+        for (var i = 0; i < one.Rank; i++)
+        {
+            if (one.GetLength(i) != other.GetLength(i))
+                return false;
+        }
+        return TArrayCodec.AreEqual(Items(one).ToArray(), Items(other).ToArray());
     }
 
     /// <summary>The items row by row, as they lie in memory.</summary>

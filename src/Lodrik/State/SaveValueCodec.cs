@@ -178,4 +178,23 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
                 break;
         }
     }
+
+    public static SaveValue? Copy(SaveValue? value)
+    {
+        switch (value)
+        {
+            case SaveList list:
+                var items = new SaveList();
+                foreach (var item in list)
+                    items.Add(Copy(item)!);
+                return items;
+            case SaveMap map:
+                var entries = new SaveMap();
+                foreach (var (key, entry) in map)
+                    entries[key] = Copy(entry)!;
+                return entries;
+            default:
+                return value;
+        }
+    }
 }

@@ -72,6 +72,8 @@ public readonly struct HalfCodec : IStateCodec<Half>
 
     public static void Read<TReader>(ref TReader reader, ref Half value) where TReader : IStateReader, allows ref struct =>
         value = (Half)reader.ReadSingle();
+
+    public static bool AreEqual(Half one, Half other) => BitConverter.HalfToInt16Bits(one) == BitConverter.HalfToInt16Bits(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -82,6 +84,8 @@ public readonly struct SingleCodec : IStateCodec<float>
 
     public static void Read<TReader>(ref TReader reader, ref float value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadSingle();
+
+    public static bool AreEqual(float one, float other) => BitConverter.SingleToInt32Bits(one) == BitConverter.SingleToInt32Bits(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -92,6 +96,8 @@ public readonly struct DoubleCodec : IStateCodec<double>
 
     public static void Read<TReader>(ref TReader reader, ref double value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadDouble();
+
+    public static bool AreEqual(double one, double other) => BitConverter.DoubleToInt64Bits(one) == BitConverter.DoubleToInt64Bits(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -102,6 +108,8 @@ public readonly struct DecimalCodec : IStateCodec<decimal>
 
     public static void Read<TReader>(ref TReader reader, ref decimal value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadDecimal();
+
+    public static bool AreEqual(decimal one, decimal other) => one == other && one.Scale == other.Scale;
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -156,6 +164,10 @@ public readonly struct BytesCodec : IStateCodec<byte[]?>
 
     public static void Read<TReader>(ref TReader reader, ref byte[]? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadBytes();
+
+    public static byte[]? Copy(byte[]? value) => value?.AsSpan().ToArray();
+
+    public static bool AreEqual(byte[]? one, byte[]? other) => one is null == other is null && one.AsSpan().SequenceEqual(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -166,6 +178,10 @@ public readonly struct MemoryCodec : IStateCodec<Memory<byte>>
 
     public static void Read<TReader>(ref TReader reader, ref Memory<byte> value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadBytes();
+
+    public static Memory<byte> Copy(Memory<byte> value) => value.ToArray();
+
+    public static bool AreEqual(Memory<byte> one, Memory<byte> other) => one.Span.SequenceEqual(other.Span);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -176,6 +192,10 @@ public readonly struct ReadOnlyMemoryCodec : IStateCodec<ReadOnlyMemory<byte>>
 
     public static void Read<TReader>(ref TReader reader, ref ReadOnlyMemory<byte> value)
         where TReader : IStateReader, allows ref struct => value = reader.ReadBytes();
+
+    public static ReadOnlyMemory<byte> Copy(ReadOnlyMemory<byte> value) => value.ToArray();
+
+    public static bool AreEqual(ReadOnlyMemory<byte> one, ReadOnlyMemory<byte> other) => one.Span.SequenceEqual(other.Span);
 }
 
 /// <summary>Guid, DateTime, DateTimeOffset, DateOnly, TimeOnly, TimeSpan: as their standard text.</summary>
@@ -195,6 +215,9 @@ public readonly struct TextScalarCodec<T> : IStateCodec<T> where T : struct, ISp
         if (!ParsableKey<T>.TryParse(text, out value))
             throw reader.Wrong($"\"{Shorten.Text(text)}\" is no {typeof(T).Name}.");
     }
+
+    public static bool AreEqual(T one, T other) =>
+        one.Equals(other) && (typeof(T) != typeof(DateTime) || ((DateTime)(object)one).Kind == ((DateTime)(object)other).Kind);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -274,6 +297,9 @@ public readonly struct PackCodec<T, TNumber> : IStateCodec<T>
             throw reader.Wrong($"{typeof(T).Name} has {fields.Length} numbers, not {numbers.Length}.");
         numbers.CopyTo(fields);
     }
+
+    public static bool AreEqual(T one, T other) =>
+        MemoryMarshal.AsBytes(new ReadOnlySpan<T>(in one)).SequenceEqual(MemoryMarshal.AsBytes(new ReadOnlySpan<T>(in other)));
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -300,4 +326,8 @@ public readonly struct NullableCodec<T, TCodec> : IStateCodec<T?> where T : stru
         TCodec.Read(ref reader, ref present);
         value = present;
     }
+
+    public static T? Copy(T? value) => value is { } present ? TCodec.Copy(present) : null;
+
+    public static bool AreEqual(T? one, T? other) => one is { } a && other is { } b ? TCodec.AreEqual(a, b) : one is null && other is null;
 }

@@ -40,12 +40,71 @@ public static class StateTypes
     public static int BeginVariant<TReader>(ref TReader reader, Type declared, KeyTable variants) where TReader : IStateReader, allows ref struct
     {
         ArgumentNullException.ThrowIfNull(declared);
-        reader.BeginObject();
-        var key = -1;
-        if (!reader.ReadKey(variants, ref key))
-            throw reader.Wrong($"The variant of {declared.Name} is missing. Known are: {variants}.");
+        var key = BeginAnyVariant(ref reader, declared, variants);
         return key >= 0 ? key : throw reader.Wrong($"This is no variant of {declared.Name}. Known are: {variants}.");
     }
+
+    /// <summary>Enters the object around a variant, and gives the variant's number, or -1 for one that is not known.</summary>
+    public static int BeginAnyVariant<TReader>(ref TReader reader, Type declared, KeyTable variants) where TReader : IStateReader, allows ref struct
+    {
+        ArgumentNullException.ThrowIfNull(declared);
+        reader.BeginObject();
+        var key = -1;
+        return reader.ReadKey(variants, ref key) ? key : throw reader.Wrong($"The variant of {declared.Name} is missing. Known are: {variants}.");
+    }
+
+    /// <summary>Keeps what was saved of an object whose variant is not known.</summary>
+    public static void ReadUnknownVariant<TReader, T>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct where T : IUnknownVariant
+    {
+        value.VariantName = reader.UnknownKey;
+        value.VariantContent = SaveValueCodec.ReadTree(ref reader);
+    }
+
+    /// <summary>Writes back what was kept of an object whose variant is not known.</summary>
+    public static void WriteUnknownVariant<TWriter>(ref TWriter writer, IUnknownVariant value, KeyTable variants) where TWriter : IStateWriter, allows ref struct
+    {
+        ArgumentNullException.ThrowIfNull(value);
+        ArgumentNullException.ThrowIfNull(variants);
+        if (string.IsNullOrEmpty(value.VariantName) || variants.Find(value.VariantName, expected: -1) >= 0)
+            throw new ContentException(SaveErrorCode.Invalid, $"\"{value.VariantName}\" is not the name of an unknown variant.", new ContentPlace(long.MaxValue, int.MaxValue));
+        writer.WriteKey(value.VariantName);
+        SaveValueCodec.Write(ref writer, value.VariantContent);
+    }
+
+    /// <summary>Copies what was kept of an object whose variant is not known.</summary>
+    public static void CopyUnknownVariant(IUnknownVariant value, IUnknownVariant copy)
+    {
+        ArgumentNullException.ThrowIfNull(value);
+        ArgumentNullException.ThrowIfNull(copy);
+        copy.VariantName = value.VariantName;
+        copy.VariantContent = SaveValueCodec.Copy(value.VariantContent)!;
+    }
+
+    /// <summary>Whether the same was kept of two objects whose variants are not known.</summary>
+    public static bool AreEqualUnknownVariants(IUnknownVariant one, IUnknownVariant other) =>
+        one?.VariantName == other?.VariantName && Equals(one?.VariantContent, other?.VariantContent);
+
+    /// <summary>Copies the members that were kept without being known.</summary>
+    public static void CopyUnknown(SaveMap unknown, SaveMap copy)
+    {
+        ArgumentNullException.ThrowIfNull(unknown);
+        ArgumentNullException.ThrowIfNull(copy);
+        copy.Clear();
+        foreach (var (key, value) in unknown)
+            copy[key] = SaveValueCodec.Copy(value)!;
+    }
+
+    /// <summary>Copies a value by its codec.</summary>
+    public static T Copy<T, TCodec>(T value) where TCodec : IStateCodec<T> => TCodec.Copy(value);
+
+    /// <summary>Compares two values by their codec.</summary>
+    public static bool AreEqual<T, TCodec>(T one, T other) where TCodec : IStateCodec<T> => TCodec.AreEqual(one, other);
+
+    /// <summary>A new object of a state type.</summary>
+    public static T Create<T>() where T : IStateRoot<T> => T.CreateState();
+
+    /// <summary>Makes sure that an object nested in others can be gone into; an object that leads back to itself never ends.</summary>
+    public static void EnsureStack() => RuntimeHelpers.EnsureSufficientExecutionStack();
 
     /// <summary>Leaves the object around a variant.</summary>
     public static void EndVariant<TReader>(ref TReader reader, Type declared, KeyTable variants) where TReader : IStateReader, allows ref struct

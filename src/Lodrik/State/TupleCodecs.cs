@@ -25,6 +25,13 @@ public readonly struct TupleCodec<T1, T2, TCodec1, TCodec2> : IStateCodec<(T1, T
         TupleItems.Next<TReader, T2, TCodec2>(ref reader, 2, ref value.Item2);
         TupleItems.End(ref reader, 2);
     }
+
+    public static (T1, T2) Copy((T1, T2) value) =>
+        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2));
+
+    public static bool AreEqual((T1, T2) one, (T1, T2) other) =>
+        TCodec1.AreEqual(one.Item1, other.Item1)
+        && TCodec2.AreEqual(one.Item2, other.Item2);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -48,6 +55,14 @@ public readonly struct TupleCodec<T1, T2, T3, TCodec1, TCodec2, TCodec3> : IStat
         TupleItems.Next<TReader, T3, TCodec3>(ref reader, 3, ref value.Item3);
         TupleItems.End(ref reader, 3);
     }
+
+    public static (T1, T2, T3) Copy((T1, T2, T3) value) =>
+        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3));
+
+    public static bool AreEqual((T1, T2, T3) one, (T1, T2, T3) other) =>
+        TCodec1.AreEqual(one.Item1, other.Item1)
+        && TCodec2.AreEqual(one.Item2, other.Item2)
+        && TCodec3.AreEqual(one.Item3, other.Item3);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -73,6 +88,15 @@ public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCo
         TupleItems.Next<TReader, T4, TCodec4>(ref reader, 4, ref value.Item4);
         TupleItems.End(ref reader, 4);
     }
+
+    public static (T1, T2, T3, T4) Copy((T1, T2, T3, T4) value) =>
+        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3), TCodec4.Copy(value.Item4));
+
+    public static bool AreEqual((T1, T2, T3, T4) one, (T1, T2, T3, T4) other) =>
+        TCodec1.AreEqual(one.Item1, other.Item1)
+        && TCodec2.AreEqual(one.Item2, other.Item2)
+        && TCodec3.AreEqual(one.Item3, other.Item3)
+        && TCodec4.AreEqual(one.Item4, other.Item4);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -100,6 +124,99 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3,
         TupleItems.Next<TReader, T5, TCodec5>(ref reader, 5, ref value.Item5);
         TupleItems.End(ref reader, 5);
     }
+
+    public static (T1, T2, T3, T4, T5) Copy((T1, T2, T3, T4, T5) value) =>
+        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3), TCodec4.Copy(value.Item4), TCodec5.Copy(value.Item5));
+
+    public static bool AreEqual((T1, T2, T3, T4, T5) one, (T1, T2, T3, T4, T5) other) =>
+        TCodec1.AreEqual(one.Item1, other.Item1)
+        && TCodec2.AreEqual(one.Item2, other.Item2)
+        && TCodec3.AreEqual(one.Item3, other.Item3)
+        && TCodec4.AreEqual(one.Item4, other.Item4)
+        && TCodec5.AreEqual(one.Item5, other.Item5);
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5, TCodec6> : IStateCodec<(T1, T2, T3, T4, T5, T6)>
+    where TCodec1 : IStateCodec<T1> where TCodec2 : IStateCodec<T2> where TCodec3 : IStateCodec<T3> where TCodec4 : IStateCodec<T4> where TCodec5 : IStateCodec<T5> where TCodec6 : IStateCodec<T6>
+{
+    public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6) value) where TWriter : IStateWriter, allows ref struct
+    {
+        writer.BeginList(6);
+        TCodec1.Write(ref writer, value.Item1);
+        TCodec2.Write(ref writer, value.Item2);
+        TCodec3.Write(ref writer, value.Item3);
+        TCodec4.Write(ref writer, value.Item4);
+        TCodec5.Write(ref writer, value.Item5);
+        TCodec6.Write(ref writer, value.Item6);
+        writer.EndList();
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref (T1, T2, T3, T4, T5, T6) value) where TReader : IStateReader, allows ref struct
+    {
+        reader.BeginList();
+        TupleItems.Next<TReader, T1, TCodec1>(ref reader, 6, ref value.Item1);
+        TupleItems.Next<TReader, T2, TCodec2>(ref reader, 6, ref value.Item2);
+        TupleItems.Next<TReader, T3, TCodec3>(ref reader, 6, ref value.Item3);
+        TupleItems.Next<TReader, T4, TCodec4>(ref reader, 6, ref value.Item4);
+        TupleItems.Next<TReader, T5, TCodec5>(ref reader, 6, ref value.Item5);
+        TupleItems.Next<TReader, T6, TCodec6>(ref reader, 6, ref value.Item6);
+        TupleItems.End(ref reader, 6);
+    }
+
+    public static (T1, T2, T3, T4, T5, T6) Copy((T1, T2, T3, T4, T5, T6) value) =>
+        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3), TCodec4.Copy(value.Item4), TCodec5.Copy(value.Item5), TCodec6.Copy(value.Item6));
+
+    public static bool AreEqual((T1, T2, T3, T4, T5, T6) one, (T1, T2, T3, T4, T5, T6) other) =>
+        TCodec1.AreEqual(one.Item1, other.Item1)
+        && TCodec2.AreEqual(one.Item2, other.Item2)
+        && TCodec3.AreEqual(one.Item3, other.Item3)
+        && TCodec4.AreEqual(one.Item4, other.Item4)
+        && TCodec5.AreEqual(one.Item5, other.Item5)
+        && TCodec6.AreEqual(one.Item6, other.Item6);
+}
+
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5, TCodec6, TCodec7> : IStateCodec<(T1, T2, T3, T4, T5, T6, T7)>
+    where TCodec1 : IStateCodec<T1> where TCodec2 : IStateCodec<T2> where TCodec3 : IStateCodec<T3> where TCodec4 : IStateCodec<T4> where TCodec5 : IStateCodec<T5> where TCodec6 : IStateCodec<T6> where TCodec7 : IStateCodec<T7>
+{
+    public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6, T7) value) where TWriter : IStateWriter, allows ref struct
+    {
+        writer.BeginList(7);
+        TCodec1.Write(ref writer, value.Item1);
+        TCodec2.Write(ref writer, value.Item2);
+        TCodec3.Write(ref writer, value.Item3);
+        TCodec4.Write(ref writer, value.Item4);
+        TCodec5.Write(ref writer, value.Item5);
+        TCodec6.Write(ref writer, value.Item6);
+        TCodec7.Write(ref writer, value.Item7);
+        writer.EndList();
+    }
+
+    public static void Read<TReader>(ref TReader reader, ref (T1, T2, T3, T4, T5, T6, T7) value) where TReader : IStateReader, allows ref struct
+    {
+        reader.BeginList();
+        TupleItems.Next<TReader, T1, TCodec1>(ref reader, 7, ref value.Item1);
+        TupleItems.Next<TReader, T2, TCodec2>(ref reader, 7, ref value.Item2);
+        TupleItems.Next<TReader, T3, TCodec3>(ref reader, 7, ref value.Item3);
+        TupleItems.Next<TReader, T4, TCodec4>(ref reader, 7, ref value.Item4);
+        TupleItems.Next<TReader, T5, TCodec5>(ref reader, 7, ref value.Item5);
+        TupleItems.Next<TReader, T6, TCodec6>(ref reader, 7, ref value.Item6);
+        TupleItems.Next<TReader, T7, TCodec7>(ref reader, 7, ref value.Item7);
+        TupleItems.End(ref reader, 7);
+    }
+
+    public static (T1, T2, T3, T4, T5, T6, T7) Copy((T1, T2, T3, T4, T5, T6, T7) value) =>
+        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3), TCodec4.Copy(value.Item4), TCodec5.Copy(value.Item5), TCodec6.Copy(value.Item6), TCodec7.Copy(value.Item7));
+
+    public static bool AreEqual((T1, T2, T3, T4, T5, T6, T7) one, (T1, T2, T3, T4, T5, T6, T7) other) =>
+        TCodec1.AreEqual(one.Item1, other.Item1)
+        && TCodec2.AreEqual(one.Item2, other.Item2)
+        && TCodec3.AreEqual(one.Item3, other.Item3)
+        && TCodec4.AreEqual(one.Item4, other.Item4)
+        && TCodec5.AreEqual(one.Item5, other.Item5)
+        && TCodec6.AreEqual(one.Item6, other.Item6)
+        && TCodec7.AreEqual(one.Item7, other.Item7);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -115,6 +232,11 @@ public readonly struct PairCodec<TKey, TValue, TKeyCodec, TCodec> : IStateCodec<
         TupleCodec<TKey, TValue, TKeyCodec, TCodec>.Read(ref reader, ref pair);
         value = new KeyValuePair<TKey, TValue>(pair.Key, pair.Value);
     }
+
+    public static KeyValuePair<TKey, TValue> Copy(KeyValuePair<TKey, TValue> value) => new(TKeyCodec.Copy(value.Key), TCodec.Copy(value.Value));
+
+    public static bool AreEqual(KeyValuePair<TKey, TValue> one, KeyValuePair<TKey, TValue> other) =>
+        TKeyCodec.AreEqual(one.Key, other.Key) && TCodec.AreEqual(one.Value, other.Value);
 }
 
 /// <summary>The items of a tuple, one after the other.</summary>

@@ -80,6 +80,8 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
         var guess = Cbor.HeadSize((uint)value.Length);
         var span = buffer.GetSpan(checked(9 + 3 * value.Length));
         var length = Encoding.UTF8.GetBytes(value, span[guess..]);
+        if (length != value.Length)
+            LoneSurrogates.Look(value);
         var head = Cbor.HeadSize((uint)length);
         if (head != guess)
             span.Slice(guess, length).CopyTo(span[head..]);

@@ -61,7 +61,11 @@ internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
         writer.WriteStringValue(digits[..NumberText.Format(value, digits)]);
     }
 
-    public readonly void WriteText(scoped ReadOnlySpan<char> value) => writer.WriteStringValue(value);
+    public readonly void WriteText(scoped ReadOnlySpan<char> value)
+    {
+        LoneSurrogates.Look(value);
+        writer.WriteStringValue(value);
+    }
 
     public readonly void WriteBytes(scoped ReadOnlySpan<byte> value) => writer.WriteBase64StringValue(value);
 
@@ -114,7 +118,11 @@ internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
         writer.WritePropertyName(names[index]);
     }
 
-    public readonly void WriteKey(string key) => writer.WritePropertyName(key);
+    public readonly void WriteKey(string key)
+    {
+        LoneSurrogates.Look(key);
+        writer.WritePropertyName(key);
+    }
 
     public void EndObject()
     {

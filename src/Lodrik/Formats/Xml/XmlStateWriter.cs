@@ -54,6 +54,7 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
 
     public void WriteText(scoped ReadOnlySpan<char> value)
     {
+        LoneSurrogates.Look(value);
         Start();
         if (XmlWords.LooksLikeScalar(value))
             _writer.WriteAttributeString(XmlWords.Type, XmlWords.TextType);
@@ -121,6 +122,7 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
 
     public void WriteKey(string key)
     {
+        LoneSurrogates.Look(key);
         _name = XmlWords.IsName(key) ? key : null;
         _key = _name is null ? key : null;
     }

@@ -357,6 +357,7 @@ internal sealed class TextBlob
             for (var i = 0; i < _count; i++)
             {
                 var count = (int)_lengths[i];
+                LoneSurrogates.Look(chars.Slice(at, count));
                 var length = Encoding.UTF8.GetBytes(chars.Slice(at, count), room[written..]);
                 _lengths[i] = length;
                 at += count;

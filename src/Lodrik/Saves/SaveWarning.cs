@@ -1,0 +1,18 @@
+namespace Lodrik;
+
+/// <summary>What a save that is done has to remark, as a number that never changes its meaning.</summary>
+public enum SaveWarningCode
+{
+    /// <summary>A text had half of a character pair, which no form can hold, and has U+FFFD instead.</summary>
+    ReplacedText = 1,
+}
+
+/// <summary>Something that was saved otherwise than it stood.</summary>
+/// <param name="Code">The stable code of what happened.</param>
+/// <param name="Location">Where it happened.</param>
+/// <param name="Message">What happened.</param>
+public sealed record SaveWarning(SaveWarningCode Code, SaveLocation Location, string Message)
+{
+    /// <summary>The warning as a line for a log or a console.</summary>
+    public override string ToString() => $"{Message} ({Location})";
+}

@@ -1,0 +1,160 @@
+using System.ComponentModel;
+using Lodrik.Formats;
+using Lodrik.Formats.Binary;
+using Lodrik.State;
+
+namespace Lodrik;
+
+/// <summary>One value that differs between two states.</summary>
+/// <param name="Path">Where it stands, as a JSON Pointer (RFC 6901).</param>
+/// <param name="Before">What it was; null where there was nothing.</param>
+/// <param name="After">What it is; null where there is nothing any more.</param>
+public sealed record StateChange(string Path, SaveValue? Before, SaveValue? After)
+{
+    /// <summary>The change as a line for a log or a console.</summary>
+    public override string ToString() => (Before, After) switch
+    {
+        (null, _) => $"{Path}: added {After}",
+        (_, null) => $"{Path}: removed {Before}",
+        _ => $"{Path}: {Before} became {After}",
+    };
+}
+
+/// <summary>
+/// What state types are beyond being saved: they can be copied, compared, and asked what changed. Only saved members count; in a copy
+/// the others have their initial values.
+/// </summary>
+public static class StateContent
+{
+    /// <summary>A copy that shares nothing with the original that could be changed. What was one shared object is one in the copy too.</summary>
+    /// <exception cref="UnsavableStateException">The state is nested without end, or holds an object of an undeclared type.</exception>
+    public static T Copy<T>(T state) where T : IStateRoot<T>
+    {
+        using var copying = SharedCopying.Enter();
+        try
+        {
+            return T.CopyState(state);
+        }
+        catch (InsufficientExecutionStackException)
+        {
+            throw new UnsavableStateException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, default, "Leave the member that leads back out with [NotSaved], or mark its type as shared.");
+        }
+        catch (ContentException content)
+        {
+            throw new UnsavableStateException(content.Code, content.Message, default, null, content);
+        }
+    }
+
+    /// <summary>Whether two states have the same content. Sets and dictionaries are equal in any order; 0.0 and −0.0 are not equal.</summary>
+    /// <exception cref="UnsavableStateException">The states are nested without end.</exception>
+    public static bool AreEqual<T>(T? one, T? other) where T : class, IStateRoot<T>
+    {
+        if (one is null || other is null)
+            return one is null && other is null;
+        try
+        {
+            return T.AreEqualStates(one, other);
+        }
+        catch (InsufficientExecutionStackException)
+        {
+            throw new UnsavableStateException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, default, "Leave the member that leads back out with [NotSaved], or mark its type as shared.");
+        }
+    }
+
+    /// <summary>What is different in the second state, value by value, in the order of the members. Items of lists are compared by their place.</summary>
+    /// <exception cref="UnsavableStateException">One of the states cannot be saved as it is.</exception>
+    public static IReadOnlyList<StateChange> Changes<T>(T before, T after) where T : class, IStateRoot<T>
+    {
+        var changes = new List<StateChange>();
+        var (one, other) = (Tree(before), Tree(after));
+        if (!T.Root.IsSaveFile && one.TryGet(StateRoot.SingleSection, out var content) && other.TryGet(StateRoot.SingleSection, out var otherContent))
+            Compare("", content, otherContent, changes);
+        else
+            Compare("", one, other, changes);
+        return changes;
+    }
+
+    /// <summary>Gives the second group copies of the sections of the first. Called by generated code.</summary>
+    [EditorBrowsable(EditorBrowsableState.Never)]
+    public static void CopyGroup(ISectionGroup? group, ISectionGroup copy)
+    {
+        ArgumentNullException.ThrowIfNull(copy);
+        copy.TakeSections([.. (group?.SectionNames ?? []).Select(name => new MemorySection(name, Encode(group!, name)))]);
+    }
+
+    /// <summary>Whether two groups have the same sections with the same content. Called by generated code.</summary>
+    [EditorBrowsable(EditorBrowsableState.Never)]
+    public static bool AreEqualGroups(ISectionGroup? one, ISectionGroup? other)
+    {
+        var names = (one?.SectionNames ?? []).ToHashSet(StringComparer.Ordinal);
+        return names.SetEquals(other?.SectionNames ?? [])
+            && names.All(name => new MemorySection(name, Encode(one!, name)).Tree().Equals(new MemorySection(name, Encode(other!, name)).Tree()));
+    }
+
+    private static byte[] Encode(ISectionGroup group, string name)
+    {
+        using var buffer = new PooledBuffer();
+        var writer = new BinaryStateWriter(buffer);
+        group.WriteSection(name, ref writer);
+        return buffer.Written.ToArray();
+    }
+
+    private static SaveMap Tree<T>(T state) where T : IStateRoot<T> => SavedFile.FromBytes(StateFile.ToBytes(state)).ReadTree();
+
+    private static void Compare(string path, SaveValue? before, SaveValue? after, List<StateChange> changes)
+    {
+        switch (before, after)
+        {
+            case (SaveMap one, SaveMap other):
+                foreach (var key in one.Keys.Union(other.Keys))
+                {
+                    one.TryGet(key, out var was);
+                    other.TryGet(key, out var @is);
+                    Compare($"{path}/{PointerBuilder.Escape(key)}", was, @is, changes);
+                }
+                break;
+            case (SaveList one, SaveList other):
+                using (var theirs = other.GetEnumerator())
+                {
+                    var index = 0;
+                    foreach (var item in one)
+                        Compare($"{path}/{index++}", item, theirs.MoveNext() ? theirs.Current : null, changes);
+                    while (theirs.MoveNext())
+                        changes.Add(new StateChange($"{path}/{index++}", null, theirs.Current));
+                }
+                break;
+            default:
+                if (!Equals(before, after))
+                    changes.Add(new StateChange(path, before, after));
+                break;
+        }
+    }
+}
+
+/// <summary>A section that stands in memory, as CBOR.</summary>
+internal sealed class MemorySection(string name, byte[] cbor) : UndecodedSection
+{
+    public override string Name => name;
+
+    public override bool IsIntact => true;
+
+    public override void Decode(ISectionDecoder decoder)
+    {
+        var reader = new BinaryStateReader(cbor);
+        try
+        {
+            decoder.Decode(ref reader);
+        }
+        catch (ContentException content)
+        {
+            throw new SaveContentException(
+                content.Code, content.Message, new SaveLocation { Section = name, Path = BinaryPlace.PointerAt(cbor, content.Place) }, null, content);
+        }
+    }
+
+    public SaveValue Tree()
+    {
+        var reader = new BinaryStateReader(cbor);
+        return SaveValueCodec.ReadTree(ref reader);
+    }
+}

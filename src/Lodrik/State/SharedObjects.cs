@@ -1,0 +1,248 @@
+using System.ComponentModel;
+using System.Runtime.CompilerServices;
+
+namespace Lodrik.State;
+
+// Objects that several others may refer to. Where one stands, its number is written; what it holds stands once, beside the section, in
+// a map from numbers to contents. Reading makes each object when its number comes up for the first time and fills it afterwards, so
+// that circles close and long chains do not nest.
+
+/// <summary>How the content of a shared object is written and read, once it is clear which object is meant.</summary>
+/// <typeparam name="T">The shared type.</typeparam>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface ISharedCodec<T> : IStateCodec<T> where T : class
+{
+    /// <summary>A new object for the content that comes next, not filled yet.</summary>
+    static abstract T Create<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct;
+
+    /// <summary>A new object of the same type, not filled yet.</summary>
+    static abstract T CreateLike(T value);
+
+    /// <summary>Gives the second object copies of what the first one holds.</summary>
+    static abstract void CopyMembers(T value, T copy);
+}
+
+/// <summary>What generated code asks for where a shared object stands.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public static class SharedObjects
+{
+    [ThreadStatic]
+    private static HashSet<(object, object)>? _compared;
+
+    /// <summary>Writes the object's number.</summary>
+    public static void Write<TWriter, T, TContent>(ref TWriter writer, T? value)
+        where TWriter : IStateWriter, allows ref struct where T : class where TContent : ISharedCodec<T>
+    {
+        if (value is null)
+        {
+            writer.WriteNull();
+            return;
+        }
+        var objects = SharedWriting.Current ?? throw new ContentException(
+            SaveErrorCode.UndeclaredType,
+            $"A {typeof(T).Name} is shared, and shared objects belong into a section of the save root, not into a part of a scene.",
+            new ContentPlace(long.MaxValue, int.MaxValue));
+        writer.WriteInteger(objects.NumberOf<T, TContent>(value));
+    }
+
+    /// <summary>Reads a number and gives its object.</summary>
+    public static T? Read<TReader, T, TContent>(ref TReader reader)
+        where TReader : IStateReader, allows ref struct where T : class where TContent : ISharedCodec<T>
+    {
+        if (reader.TryReadNull())
+            return null;
+        var number = (int)reader.ReadInteger(1, int.MaxValue);
+        return SharedReading.Current?.Find<T, TContent>(number) switch
+        {
+            null => throw reader.Wrong($"The shared object {number} is not in the save."),
+            T found => found,
+            var other => throw reader.Wrong($"The shared object {number} is a {other.GetType().Name} elsewhere, and a {typeof(T).Name} is expected here."),
+        };
+    }
+
+    /// <summary>The copy of an object: one and the same wherever that object stood.</summary>
+    public static T? Copy<T, TContent>(T? value) where T : class where TContent : ISharedCodec<T>
+    {
+        if (value is null)
+            return null;
+        using var copying = SharedCopying.Enter();
+        if (copying.Copies.TryGetValue(value, out var known))
+            return (T)known;
+        var copy = TContent.CreateLike(value);
+        copying.Copies.Add(value, copy);
+        copying.ToFill.Enqueue(() => TContent.CopyMembers(value, copy));
+        return copy;
+    }
+
+    /// <summary>Whether two objects have the same content, and lead to the same content wherever they lead.</summary>
+    public static bool AreEqual<T, TContent>(T? one, T? other) where T : class where TContent : ISharedCodec<T>
+    {
+        if (one is null || other is null || ReferenceEquals(one, other))
+            return ReferenceEquals(one, other);
+        RuntimeHelpers.EnsureSufficientExecutionStack();
+        var isOutermost = _compared is null;
+        _compared ??= [];
+        try
+        {
+            // A pair that is being compared further up is equal as far as this goes.
+            return !_compared.Add((one, other)) || TContent.AreEqual(one, other);
+        }
+        finally
+        {
+            if (isOutermost)
+                _compared = null;
+        }
+    }
+}
+
+/// <summary>The shared objects of the section that this thread is writing.</summary>
+internal sealed class SharedWriting : IDisposable
+{
+    [ThreadStatic]
+    private static SharedWriting? _current;
+
+    private readonly SharedWriting? _outer = _current;
+    private Dictionary<object, int>? _numbers;
+
+    public static SharedWriting? Current => _current;
+
+    /// <summary>The objects in the order of their numbers, from 1; writing one may add more.</summary>
+    public List<SharedEntry> Entries { get; } = [];
+
+    public static SharedWriting Begin()
+    {
+        var writing = new SharedWriting();
+        _current = writing;
+        return writing;
+    }
+
+    public int NumberOf<T, TContent>(T value) where T : class where TContent : ISharedCodec<T>
+    {
+        _numbers ??= new Dictionary<object, int>(ReferenceEqualityComparer.Instance);
+        if (_numbers.TryGetValue(value, out var number))
+            return number;
+        Entries.Add(new SharedEntry<T, TContent>(value));
+        _numbers.Add(value, Entries.Count);
+        return Entries.Count;
+    }
+
+    public void Dispose() => _current = _outer;
+}
+
+/// <summary>A shared object to be written.</summary>
+internal abstract class SharedEntry
+{
+    public abstract void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct;
+}
+
+internal sealed class SharedEntry<T, TContent>(T value) : SharedEntry where T : class where TContent : ISharedCodec<T>
+{
+    public override void Write<TWriter>(ref TWriter writer) => TContent.Write(ref writer, value);
+}
+
+/// <summary>Where the contents of shared objects are read from.</summary>
+internal abstract class SharedContents
+{
+    public abstract bool Has(int number);
+
+    /// <summary>Reads the content of one object.</summary>
+    /// <exception cref="SaveException">It does not fit.</exception>
+    public abstract void Decode(int number, ISectionDecoder decoder);
+}
+
+/// <summary>The shared objects of the section that this thread is reading.</summary>
+internal sealed class SharedReading : IDisposable
+{
+    [ThreadStatic]
+    private static SharedReading? _current;
+
+    private readonly SharedReading? _outer = _current;
+    private readonly SharedContents? _contents;
+    private readonly Dictionary<int, object> _objects = [];
+    private readonly Queue<Action> _toFill = [];
+
+    private SharedReading(SharedContents? contents) => _contents = contents;
+
+    public static SharedReading? Current => _current;
+
+    public static SharedReading Begin(SharedContents? contents)
+    {
+        var reading = new SharedReading(contents);
+        _current = reading;
+        return reading;
+    }
+
+    /// <summary>The object of that number, made if it is met for the first time; null where the save does not have it.</summary>
+    public object? Find<T, TContent>(int number) where T : class where TContent : ISharedCodec<T>
+    {
+        if (_objects.TryGetValue(number, out var known))
+            return known;
+        if (_contents?.Has(number) != true)
+            return null;
+        var maker = new Maker<T, TContent>();
+        _contents.Decode(number, maker);
+        _objects.Add(number, maker.Made!);
+        _toFill.Enqueue(() => _contents.Decode(number, new Filler<T, TContent>(maker.Made!)));
+        return maker.Made;
+    }
+
+    /// <summary>Fills the objects that were met, and those that they lead to.</summary>
+    public void Fill()
+    {
+        while (_toFill.TryDequeue(out var fill))
+            fill();
+    }
+
+    public void Dispose() => _current = _outer;
+
+    private sealed class Maker<T, TContent> : ISectionDecoder where T : class where TContent : ISharedCodec<T>
+    {
+        public T? Made { get; private set; }
+
+        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct => Made = TContent.Create(ref reader);
+    }
+
+    private sealed class Filler<T, TContent>(T made) : ISectionDecoder where T : class where TContent : ISharedCodec<T>
+    {
+        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
+        {
+            var value = made;
+            TContent.Read(ref reader, ref value);
+        }
+    }
+}
+
+/// <summary>The copies of shared objects that this thread has made since the outermost copy began.</summary>
+internal sealed class SharedCopying : IDisposable
+{
+    [ThreadStatic]
+    private static SharedCopying? _current;
+
+    private int _depth;
+
+    public Dictionary<object, object> Copies { get; } = new(ReferenceEqualityComparer.Instance);
+
+    public Queue<Action> ToFill { get; } = [];
+
+    public static SharedCopying Enter()
+    {
+        _current ??= new SharedCopying();
+        _current._depth++;
+        return _current;
+    }
+
+    /// <summary>Ends a copy; the outermost fills what was copied on the way, one after the other and not within each other.</summary>
+    public void Dispose()
+    {
+        try
+        {
+            while (_depth == 1 && ToFill.TryDequeue(out var fill))
+                fill();
+        }
+        finally
+        {
+            if (--_depth == 0)
+                _current = null;
+        }
+    }
+}
