@@ -10,6 +10,7 @@ using Lodrik.Formats.Xml;
 using Lodrik.Saves;
 using Lodrik.State;
 using MemoryPack;
+using MessagePack;
 
 namespace Lodrik.Bench;
 
@@ -39,8 +40,11 @@ internal static class Budgets
         ["distinct"] = () => Binary(World.Make(100_000, distinct: true), "all strings different", distinct: true),
         ["json"] = () => Json(World.Make(100_000, distinct: false)),
         ["xml"] = () => Xml(World.Make(100_000, distinct: false)),
+        ["nested"] = () => Against("300 x 20 things of three variants", Hoard.Make()),
+        ["dialogue"] = () => Against("10,000 lines of dialogue", Dialogue.Make()),
         ["tiles"] = Tiles,
         ["small"] = Small,
+        ["allocation"] = Allocation,
     };
 
     private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)
@@ -61,6 +65,64 @@ internal static class Budgets
             () => Decode<World>(buffer.Written),
             () => MemoryPackSerializer.Deserialize<World>(reference.WrittenSpan));
         yield return BudgetLine.Of($"binary, {name}: decode / MemoryPack (ms)", ours, theirs, distinct ? 0.8 : 0.6);
+        if (distinct)
+            yield break;
+        var packed = new ArrayBufferWriter<byte>(64 << 20);
+        (ours, theirs) = Race(
+            () => Encode(world, buffer),
+            () =>
+            {
+                packed.ResetWrittenCount();
+                MessagePackSerializer.Serialize(packed, world);
+            });
+        yield return BudgetLine.Of($"binary, {name}: encode / MessagePack (ms)", ours, theirs, 0.9);
+        (ours, theirs) = Race(
+            () => Decode<World>(buffer.Written),
+            () => MessagePackSerializer.Deserialize<World>(packed.WrittenMemory));
+        yield return BudgetLine.Of($"binary, {name}: decode / MessagePack (ms)", ours, theirs, 0.6);
+    }
+
+    /// <summary>A workload without a budget of its own: not slower than the reference, and not larger.</summary>
+    private static IEnumerable<BudgetLine> Against<T>(string name, T state) where T : IStateType<T>
+    {
+        using var buffer = new PooledBuffer(8 << 20);
+        var reference = new ArrayBufferWriter<byte>(8 << 20);
+        var (ours, theirs) = Race(
+            () => Encode(state, buffer),
+            () =>
+            {
+                reference.ResetWrittenCount();
+                MemoryPackSerializer.Serialize(reference, state);
+            });
+        yield return BudgetLine.Of($"binary, {name}: encode / MemoryPack (ms)", ours, theirs, 1.0);
+        yield return BudgetLine.Of($"binary, {name}: size / MemoryPack (MB)", buffer.Length / 1e6, reference.WrittenCount / 1e6, 1.0);
+        (ours, theirs) = Race(
+            () => Decode<T>(buffer.Written),
+            () => MemoryPackSerializer.Deserialize<T>(reference.WrittenSpan));
+        yield return BudgetLine.Of($"binary, {name}: decode / MemoryPack (ms)", ours, theirs, 1.0);
+    }
+
+    /// <summary>What encoding allocates once everything is warm; the reference is one kilobyte, which is as good as nothing.</summary>
+    private static IEnumerable<BudgetLine> Allocation()
+    {
+        var world = World.Make(10_000, distinct: false);
+        using var buffer = new PooledBuffer(8 << 20);
+        WarmUp(() => Encode(world, buffer));
+        yield return BudgetLine.Of("binary, 10,000 entities: allocated by one encode (KB)", Allocated(() => Encode(world, buffer)), 1, 1.0);
+
+        var save = SmallSave.Make();
+        using var encoder = new SaveEncoder();
+        var header = new SaveHeader { Game = "bench", Version = 1, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
+        WarmUp(() => encoder.Encode(save, header, SaveForm.Binary, indented: false));
+        yield return BudgetLine.Of("one small save, Binary: allocated by one whole file (KB)", Allocated(() => encoder.Encode(save, header, SaveForm.Binary, indented: false)), 1, 1.0);
+    }
+
+    private static double Allocated(Action act)
+    {
+        var before = GC.GetAllocatedBytesForCurrentThread();
+        for (var i = 0; i < 10; i++)
+            act();
+        return (GC.GetAllocatedBytesForCurrentThread() - before) / 10.0 / 1024;
     }
 
     private static IEnumerable<BudgetLine> Json(World world)
@@ -207,7 +269,7 @@ internal static class Budgets
     private static void WarmUp(Action act)
     {
         var started = System.Diagnostics.Stopwatch.GetTimestamp();
-        for (var runs = 0; runs < 4 || System.Diagnostics.Stopwatch.GetElapsedTime(started).TotalSeconds < 0.5; runs++)
+        for (var runs = 0; runs < 4 || System.Diagnostics.Stopwatch.GetElapsedTime(started).TotalSeconds < 1.2; runs++)
             act();
     }
 

@@ -2,11 +2,17 @@ using System.Text.Json;
 using Lodrik.Bench;
 
 // quick: one line for each budget, as ratios within this run. --json prints them for scripts, --only measures one group.
+// full: everything that BenchmarkDotNet knows, with its own arguments.
+if (args.Length > 0 && args[0] == "full")
+{
+    BenchmarkDotNet.Running.BenchmarkSwitcher.FromAssembly(typeof(EntitiesFull).Assembly).Run(args.Length > 1 ? args[1..] : ["--filter", "*"]);
+    return 0;
+}
 var only = args.SkipWhile(argument => argument != "--only").ElementAtOrDefault(1);
 var known = args.Skip(1).Where(argument => argument != only).All(argument => argument is "--json" or "--only");
 if (args.Length == 0 || args[0] != "quick" || !known || args.Contains("--only") && !Budgets.Groups.ContainsKey(only ?? ""))
 {
-    Console.Error.WriteLine($"Usage: Lodrik.Bench quick [--json] [--only {string.Join('|', Budgets.Groups.Keys)}]");
+    Console.Error.WriteLine($"Usage: Lodrik.Bench quick [--json] [--only {string.Join('|', Budgets.Groups.Keys)}] | full [BenchmarkDotNet's arguments]");
     return 2;
 }
 var lines = new List<BudgetLine>();

@@ -1,10 +1,12 @@
 using MemoryPack;
+using MessagePack;
 
 namespace Lodrik.Bench;
 
 /// <summary>One of many entities: nine members, as a scene has them by the thousand.</summary>
 [StateType]
 [MemoryPackable]
+[MessagePackObject(keyAsPropertyName: true)]
 public sealed partial class Entity
 {
     public int Id { get; set; }
@@ -21,6 +23,7 @@ public sealed partial class Entity
 /// <summary>All the entities.</summary>
 [StateType]
 [MemoryPackable]
+[MessagePackObject(keyAsPropertyName: true)]
 public sealed partial class World
 {
     public List<Entity> Entities { get; set; } = [];
@@ -90,4 +93,122 @@ public sealed partial class Thing
 public sealed partial class TileMap
 {
     public ushort[] Tiles { get; set; } = [];
+}
+
+/// <summary>Containers full of things of three sorts.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Hoard
+{
+    public List<Chest> Chests { get; set; } = [];
+
+    /// <summary>300 chests of 20 things each.</summary>
+    public static Hoard Make()
+    {
+        var random = new Random(5);
+        var hoard = new Hoard();
+        for (var i = 0; i < 300; i++)
+        {
+            var chest = new Chest { Name = $"chest {i}", Locked = random.Next(2) == 0 };
+            for (var j = 0; j < 20; j++)
+            {
+                chest.Contents.Add(random.Next(3) switch
+                {
+                    0 => new OilCan { Weight = random.Next(9), Litres = random.NextSingle() },
+                    1 => new Letter { Weight = 1, To = $"keeper {random.Next(40)}", Pages = random.Next(5) },
+                    _ => new Rope { Weight = random.Next(4), Length = random.Next(60), Knots = [random.Next(9), random.Next(9)] },
+                });
+            }
+            hoard.Chests.Add(chest);
+        }
+        return hoard;
+    }
+}
+
+/// <summary>A container.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Chest
+{
+    public string Name { get; set; } = "";
+    public bool Locked { get; set; }
+    public List<Content> Contents { get; set; } = [];
+}
+
+/// <summary>A thing in a container.</summary>
+[StateType]
+[SaveVariant("oil can", typeof(OilCan))]
+[SaveVariant("letter", typeof(Letter))]
+[SaveVariant("rope", typeof(Rope))]
+[MemoryPackable]
+[MemoryPackUnion(0, typeof(OilCan))]
+[MemoryPackUnion(1, typeof(Letter))]
+[MemoryPackUnion(2, typeof(Rope))]
+public abstract partial class Content
+{
+    public int Weight { get; set; }
+}
+
+/// <summary>Oil.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class OilCan : Content
+{
+    public float Litres { get; set; }
+}
+
+/// <summary>A letter.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Letter : Content
+{
+    public string To { get; set; } = "";
+    public int Pages { get; set; }
+}
+
+/// <summary>A rope.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Rope : Content
+{
+    public int Length { get; set; }
+    public int[] Knots { get; set; } = [];
+}
+
+/// <summary>What was said to whom, which is mostly text.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Dialogue
+{
+    public List<Line> Lines { get; set; } = [];
+
+    /// <summary>10,000 lines.</summary>
+    public static Dialogue Make()
+    {
+        var random = new Random(11);
+        string[] words = ["the", "tide", "turns", "at", "nine", "and", "beacon", "keeper", "says", "oil", "is", "low", "\u00fcber", "marsh", "heron", "calls"];
+        var dialogue = new Dialogue();
+        for (var i = 0; i < 10_000; i++)
+        {
+            dialogue.Lines.Add(new Line
+            {
+                Speaker = $"speaker {random.Next(30)}",
+                Text = string.Join(' ', Enumerable.Range(0, random.Next(4, 20)).Select(_ => words[random.Next(words.Length)])),
+                Mood = words[random.Next(5)],
+                Heard = random.Next(3) == 0,
+            });
+        }
+        return dialogue;
+    }
+}
+
+/// <summary>One line of dialogue.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Line
+{
+    public string Speaker { get; set; } = "";
+    public string Text { get; set; } = "";
+    public string Mood { get; set; } = "";
+    public bool Heard { get; set; }
 }

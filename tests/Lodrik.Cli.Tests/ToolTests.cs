@@ -120,7 +120,7 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
         File.WriteAllBytes(Path.Combine(_folder, "damaged.lodrik"), bytes);
         run = ProgramRun.Lodrik("check", Path.Combine(_folder, "damaged.lodrik"));
         Assert.Equal(1, run.Exit);
-        Assert.Matches(@"scenes/marsh +1570 B  damaged", run.Out);
+        Assert.Matches(@"scenes/marsh +\d+ B  damaged", run.Out);
 
         File.WriteAllBytes(Path.Combine(_folder, "cut.xml"), File.ReadAllBytes(demo.Evening("xml"))[..2000]);
         run = ProgramRun.Lodrik("check", _folder);

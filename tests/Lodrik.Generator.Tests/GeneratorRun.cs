@@ -17,11 +17,11 @@ internal sealed class GeneratorRun
     private readonly CSharpCompilation _compilation;
     private readonly GeneratorDriver _driver;
 
-    public GeneratorRun(string source)
+    public GeneratorRun(params string[] sources)
     {
         _compilation = CSharpCompilation.Create(
             "game",
-            [CSharpSyntaxTree.ParseText(Usings + source, Parsing, "Game.cs")],
+            sources.Select(source => CSharpSyntaxTree.ParseText(Usings + source, Parsing, "Game.cs")),
             References,
             new CSharpCompilationOptions(OutputKind.DynamicallyLinkedLibrary, nullableContextOptions: NullableContextOptions.Enable));
         _driver = CSharpGeneratorDriver.Create(
@@ -34,7 +34,7 @@ internal sealed class GeneratorRun
 
     private static CSharpParseOptions Parsing { get; } = new(LanguageVersion.CSharp13);
 
-    private const string Usings = "using System; using System.Collections.Generic; using System.Numerics; using Lodrik; using Lodrik.State;\n";
+    private const string Usings = "using System; using System.Collections.Generic; using System.Linq; using System.Numerics; using Lodrik; using Lodrik.State;\n";
 
     public GeneratorRunResult Result { get; }
 

@@ -13,7 +13,7 @@ public sealed class KeyTable
     private readonly string[] _names;
     private readonly byte[][] _utf8;
     private readonly Dictionary<string, int> _numbers;
-    private KeyTable[]? _single;
+    private KeyTable?[]? _single;
 
     /// <summary>Makes the table.</summary>
     /// <param name="names">The keys, each once, in the members' order.</param>
@@ -43,8 +43,9 @@ public sealed class KeyTable
     /// <summary>A table of that one key, the same one every time.</summary>
     internal KeyTable Only(int index)
     {
-        _single ??= new KeyTable[_names.Length];
-        return _single[index] ??= new KeyTable(_names[index]);
+        // Two threads that ask at once must get the same one: a table is known by what it is, not by its names.
+        var all = _single ?? Interlocked.CompareExchange(ref _single, new KeyTable?[_names.Length], null) ?? _single;
+        return all[index] ?? Interlocked.CompareExchange(ref all[index], new KeyTable(_names[index]), null) ?? all[index]!;
     }
 
     /// <summary>What the formats prepared from the names, by the number of the form.</summary>

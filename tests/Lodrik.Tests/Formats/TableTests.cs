@@ -243,6 +243,28 @@ public sealed class TableTests
     }
 
     [Fact]
+    public void The_example_of_the_format_page_is_what_is_written()
+    {
+        var cans = Enumerable.Range(0, 8).Select(i => new OilCan { At = i < 7 ? "quay" : "mill", Litres = i < 7 ? 3 : 300 }).ToList();
+        var page = File.ReadAllText(Path.Combine(Repository, "docs", "format.md"));
+        var example = page[page.IndexOf("### An example", StringComparison.Ordinal)..];
+        example = example[(example.IndexOf("```", StringComparison.Ordinal) + 4)..];
+        var hex = string.Concat(example[..example.IndexOf("```", StringComparison.Ordinal)].Split('\n').Select(line => System.Text.RegularExpressions.Regex.Match(line, "^ *((?:[0-9A-F]+ )*[0-9A-F]+)(?:  |$)").Groups[1].Value.Replace(" ", "", StringComparison.Ordinal)));
+        Assert.Equal(Convert.ToHexString(Bytes<List<OilCan>?, ListCodec<OilCan, OilCan.StateCodec>>(cans)), hex);
+    }
+
+    private static string Repository
+    {
+        get
+        {
+            var folder = AppContext.BaseDirectory;
+            while (!File.Exists(Path.Combine(folder, "Directory.Packages.props")))
+                folder = Path.GetDirectoryName(folder)!;
+            return folder;
+        }
+    }
+
+    [Fact]
     public void A_table_is_read_item_by_item_where_nobody_asks_for_a_table()
     {
         var save = DriftSave.Of(Gen.Const(25)).Single();
@@ -335,6 +357,13 @@ public sealed partial class ShellSize
     public string Colour { get; set; } = "initial";
     public float Size { get; set; }
     public int Chambers { get; set; } = 11;
+}
+
+[StateType]
+public sealed partial class OilCan
+{
+    public string At { get; set; } = "";
+    public int Litres { get; set; }
 }
 
 [StateType]

@@ -1,0 +1,34 @@
+using System.Text.RegularExpressions;
+using Xunit;
+
+namespace Lodrik.Generator.Tests;
+
+/// <summary>What the documents show is code that compiles.</summary>
+public sealed class DocumentTests
+{
+    public static TheoryData<string> Pages => ["state-types.md"];
+
+    [Theory, MemberData(nameof(Pages))]
+    public void Every_snippet_of_a_page_compiles_with_those_before_it(string page)
+    {
+        var text = File.ReadAllText(Path.Combine(Repository, "docs", page));
+        var snippets = Regex.Matches(text, "```csharp\n(.*?)```", RegexOptions.Singleline).Select(match => match.Groups[1].Value).ToList();
+        Assert.NotEmpty(snippets);
+        var run = new GeneratorRun([.. snippets.Select((snippet, i) => IsDeclaration(snippet) ? snippet : $"static class Snippet{i} {{ static void Run() {{ {snippet} }} }}")]);
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+    }
+
+    private static bool IsDeclaration(string snippet) => Regex.IsMatch(snippet, @"^(\[|public |internal |using )", RegexOptions.None);
+
+    private static string Repository
+    {
+        get
+        {
+            var folder = AppContext.BaseDirectory;
+            while (!File.Exists(Path.Combine(folder, "Directory.Packages.props")))
+                folder = Path.GetDirectoryName(folder)!;
+            return folder;
+        }
+    }
+}
