@@ -22,6 +22,11 @@ try
         Check($"{form}: a state type comes back", flags.Marks[3] == (Mark.Seen | Mark.Lit) && flags.Numbers.Count == 3 && flags.Letter.To == "the miller");
         Check($"{form}: a save can be looked into without its types", SavedFile.Open(path).ReadSection("state").ToString() == "4 entries");
 
+        var rows = Rows.Make();
+        var reread = StateFile.FromBytes<Rows>(StateFile.ToBytes(rows, form));
+        Check($"{form}: rows, variants, shared objects and former names come back", StateContent.AreEqual(rows, reread) && ReferenceEquals(reread.All[3].Lamp, reread.All[7].Lamp));
+        Check($"{form}: a copy is equal and shares nothing", StateContent.AreEqual(StateContent.Copy(rows), rows) && !ReferenceEquals(StateContent.Copy(rows).All[3].Lamp, rows.All[3].Lamp));
+
         var everything = Everything.Make();
         var whole = StateFile.ToBytes(everything, form);
         Check($"{form}: every type that can be saved comes back", StateFile.FromBytes<SampleSave>(whole).Content().Equals(everything.Content()));
