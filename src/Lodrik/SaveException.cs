@@ -75,6 +75,9 @@ public enum SaveErrorCode
     /// <summary>The state fits its types, and the game's own rules refuse it.</summary>
     Invalid = 110,
 
+    /// <summary>The save was changed by hand, and the store does not take such saves.</summary>
+    EditedByHand = 111,
+
     /// <summary>The live state is nested too deeply to be saved, most often because it refers back to itself.</summary>
     TooDeep = 201,
 

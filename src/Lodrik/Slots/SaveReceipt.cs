@@ -38,9 +38,11 @@ public enum LoadOutcome
 public sealed class LoadResult<T> where T : State.IStateRoot<T>
 {
     private readonly T? _state;
+    private readonly Func<SlotException>? _problem;
 
-    internal LoadResult(SlotName slot)
+    internal LoadResult(SlotName slot, Func<SlotException>? problem = null)
     {
+        _problem = problem;
         Slot = slot;
         Outcome = LoadOutcome.NoSuchSlot;
     }
@@ -67,8 +69,8 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
 
     /// <summary>The loaded state.</summary>
     /// <exception cref="SlotException">There was no such slot. Ask <see cref="Found"/> first, or use <see cref="OrNew"/>.</exception>
-    public T State => Found ? _state! : throw new SlotException(
-        SaveErrorCode.NoSuchSlot, "There is no such slot.", new SaveLocation { Slot = Slot.ToString() }, "Ask Found before State, or use OrNew().");
+    public T State => Found ? _state! : throw (_problem?.Invoke() ?? new SlotException(
+        SaveErrorCode.NoSuchSlot, "There is no save to load.", remedy: "Ask Found before State, or use OrNew()."));
 
     /// <summary>The generation that was loaded; 0 where there was none.</summary>
     public int Generation { get; }

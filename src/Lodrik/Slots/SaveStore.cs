@@ -18,7 +18,7 @@ namespace Lodrik;
 /// loaded. Saving over a slot that holds another playthrough is refused until it is asked for. A store may be used from several
 /// threads; each call is done before the next begins.
 /// </remarks>
-public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
+public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
 {
     private readonly SaveStoreOptions _options;
     private readonly SlotFiles _files;
@@ -32,7 +32,8 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
         _options = options;
         _log = options.Logger ?? NullLogger.Instance;
         _clock = options.Clock ?? TimeProvider.System;
-        _files = new SlotFiles(options.Storage ?? new DirectoryStorage(options.Folder ?? PlatformFolder.Of(T.Root.Game)));
+        var storage = options.Storage ?? new DirectoryStorage(options.Folder ?? PlatformFolder.Of(T.Root.Game));
+        _files = new SlotFiles(options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage);
         Playthrough = NewId();
     }
 
@@ -54,6 +55,8 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
         if (!T.Root.IsSaveFile)
             throw new ArgumentException($"{typeof(T).Name} is a state type; a store needs the game's save root, marked [SaveFile(game)].");
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepGenerations, 1, nameof(options));
+        ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepQuick, 1, nameof(options));
+        ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepAuto, 1, nameof(options));
         if (options.Extension is { } extension && !IsExtension(extension))
             throw new ArgumentException($"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not .png or .tmp.", nameof(options));
         if (options is { Folder: not null, Storage: not null })
@@ -86,9 +89,12 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
     public SaveReceipt Save(SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused)
     {
         ArgumentNullException.ThrowIfNull(state);
+        CheckThumbnail(label);
         lock (_gate)
         {
             var generations = _files.Of(slot);
+            if (generations.Count == 0)
+                RefuseLookalike(slot);
             var occupant = generations.Count > 0 ? _files.Summarise(slot, generations) : null;
             if (overwrite == Overwrite.Refused && occupant is not null && IsAnothers(slot, occupant))
                 throw new SlotTakenException(occupant);
@@ -100,11 +106,13 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
 
             var generation = generations.Count > 0 ? generations[0].Number + 1 : 1;
             var file = SlotFiles.NameOf(slot, generation, _options.Extension ?? _options.Form.FileExtension());
+            if (label?.Thumbnail is { IsEmpty: false } thumbnail)
+                _files.Storage.Write(SlotFiles.ThumbnailOf(slot, generation), thumbnail, replace: true);
             _files.Storage.Write(file, bytes, replace: false);
             var written = Stopwatch.GetTimestamp();
 
             Remember(slot, header.Playthrough);
-            DropOldGenerations(generations);
+            DropOldGenerations(slot, generations);
             var receipt = new SaveReceipt(
                 slot, generation, _files.Storage.Locate(file), bytes.Length, _options.Form, header.SaveId,
                 Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
@@ -181,7 +189,7 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
             // Oldest first: were this cut short, what is left is the newest.
             var generations = _files.Of(slot);
             for (var i = generations.Count - 1; i >= 0; i--)
-                _files.Storage.Delete(generations[i].File);
+                _files.Delete(slot, generations[i]);
             if (CurrentSlot == slot)
                 CurrentSlot = null;
             if (generations.Count > 0)
@@ -199,26 +207,42 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
         lock (_gate)
         {
             var generations = _files.Of(slot);
-            var passedOver = new List<SaveException>();
-            foreach (var generation in generations)
-            {
-                try
-                {
-                    var file = _files.Open(slot, generation);
-                    var result = new LoadResult<T>(slot, generation.Number, decode(file), file) { PassedOver = passedOver };
-                    Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);
-                    StoreLog.Loaded(_log, slot, generation.Number, _files.Storage.Locate(generation.File));
-                    return result;
-                }
-                catch (SaveException exception) when (exception is DamagedSaveException || (_options.PassOverInvalid && exception.Code == SaveErrorCode.Invalid))
-                {
-                    passedOver.Add(exception);
-                    StoreLog.PassedOver(_log, slot, generation.Number, exception.Message);
-                }
-            }
-            return passedOver.Count == 0 ? new LoadResult<T>(slot) : throw passedOver[0];
+            return LoadFirst([.. generations.Select(generation => (slot, generation))], decode)
+                ?? new LoadResult<T>(slot, () => SlotException.NoSuchSlot(slot, _files.All().Keys, "Ask Found before State, or use OrNew()."));
         }
     }
+
+    /// <summary>Loads the first of these that is whole; null where there are none.</summary>
+    private LoadResult<T>? LoadFirst(IReadOnlyList<(SlotName Slot, Generation Generation)> candidates, Func<SavedFile, T> decode)
+    {
+        var passedOver = new List<SaveException>();
+        foreach (var (slot, generation) in candidates)
+        {
+            try
+            {
+                var file = _files.Open(slot, generation);
+                if (_options.EditedSaves != EditedSaves.Loaded && file.Health is SectionHealth.EditedByHand or SectionHealth.Unchecked)
+                    throw Edited(slot, generation);
+                var result = new LoadResult<T>(slot, generation.Number, decode(file), file) { PassedOver = passedOver };
+                Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);
+                StoreLog.Loaded(_log, slot, generation.Number, _files.Storage.Locate(generation.File));
+                return result;
+            }
+            catch (SaveException exception) when (IsPassedOver(exception))
+            {
+                passedOver.Add(exception);
+                StoreLog.PassedOver(_log, slot, generation.Number, exception.Message);
+            }
+        }
+        return passedOver.Count == 0 ? null : throw passedOver[0];
+    }
+
+    private bool IsPassedOver(SaveException exception) => exception is DamagedSaveException
+        || (_options.PassOverInvalid && exception.Code == SaveErrorCode.Invalid)
+        || (_options.EditedSaves == EditedSaves.PassedOver && exception.Code == SaveErrorCode.EditedByHand);
+
+    private SaveContentException Edited(SlotName slot, Generation generation) => new(
+        SaveErrorCode.EditedByHand, "The save was changed by hand since it was written.", _files.Locate(slot, generation), "Load an older generation.");
 
     private SaveHeader Describe(SlotName slot, SaveLabel label, SaveHeader? parent)
     {
@@ -243,29 +267,62 @@ public sealed class SaveStore<T> : IDisposable where T : class, IStateRoot<T>
     }
 
     private bool IsAnothers(SlotName slot, SlotSummary occupant) =>
-        slot != SlotName.Quick && slot != SlotName.Auto && slot != CurrentSlot
-        && occupant.Header?.Slot?.Playthrough != Playthrough;
+        !slot.IsRing && slot != CurrentSlot && occupant.Header?.Slot?.Playthrough != Playthrough;
 
     private void Remember(SlotName slot, Guid playthrough)
     {
+        // Another playthrough's slot is not the one to go on saving to.
+        if (playthrough != Playthrough && slot.IsRing)
+            CurrentSlot = null;
         Playthrough = playthrough;
-        if (slot != SlotName.Quick && slot != SlotName.Auto)
+        if (!slot.IsRing)
             CurrentSlot = slot;
     }
 
-    private void DropOldGenerations(List<Generation> before)
+    private void DropOldGenerations(SlotName slot, List<Generation> before)
     {
-        for (var i = before.Count - 1; i >= _options.KeepGenerations - 1; i--)
+        var keep = slot == SlotName.Quick ? _options.KeepQuick : slot == SlotName.Auto ? _options.KeepAuto : _options.KeepGenerations;
+        if (before.Count < keep)
+            return;
+        // A ring is one playthrough's: a new one never pushes out the saves of the one before.
+        var ring = slot.IsRing ? before.FindAll(generation => _files.PlaythroughOf(slot, generation) == Playthrough) : before;
+        for (var i = ring.Count - 1; i >= keep - 1; i--)
         {
             try
             {
-                _files.Storage.Delete(before[i].File);
+                _files.Delete(slot, ring[i]);
             }
             catch (StorageException exception)
             {
                 // The save itself is done; an old generation too many costs nothing but room.
-                StoreLog.OldGenerationStays(_log, before[i].File, exception.Message);
+                StoreLog.OldGenerationStays(_log, ring[i].File, exception.Message);
             }
+        }
+    }
+
+    private void CheckThumbnail(SaveLabel? label)
+    {
+        if (label is null || label.Thumbnail.IsEmpty)
+            return;
+        if (!label.Thumbnail.Span.StartsWith(PngSignature))
+            throw new ArgumentException("A thumbnail has to be a PNG picture.", nameof(label));
+        if (label.Thumbnail.Length > _options.MaxThumbnailBytes)
+            throw new ArgumentException($"A thumbnail may have {_options.MaxThumbnailBytes} bytes, and this has {label.Thumbnail.Length}.", nameof(label));
+    }
+
+    /// <summary>The first bytes of every PNG file (ISO/IEC 15948 section 5.2).</summary>
+    private static ReadOnlySpan<byte> PngSignature => [0x89, (byte)'P', (byte)'N', (byte)'G', 0x0D, 0x0A, 0x1A, 0x0A];
+
+    /// <summary>On some systems two names that differ by case only are one folder.</summary>
+    private void RefuseLookalike(SlotName slot)
+    {
+        foreach (var other in _files.Lookalikes(slot))
+        {
+            throw new SlotException(
+                SaveErrorCode.BadSlotName,
+                $"There is a slot \"{other}\" already, and some systems do not tell upper and lower case apart.",
+                new SaveLocation { Slot = slot.ToString() },
+                $"Save to \"{other}\", or choose another name.");
         }
     }
 

@@ -27,6 +27,24 @@ public sealed record SaveStoreOptions
     /// <summary>How many generations a slot keeps, from 1.</summary>
     public int KeepGenerations { get; init; } = 5;
 
+    /// <summary>How many quick saves are kept of each playthrough, from 1.</summary>
+    public int KeepQuick { get; init; } = 3;
+
+    /// <summary>How many saves that the game makes by itself are kept of each playthrough, from 1.</summary>
+    public int KeepAuto { get; init; } = 3;
+
+    /// <summary>
+    /// The player whose saves these are, where several share a machine: each profile has slots and settings of its own. A name as a slot
+    /// has; null keeps to the root.
+    /// </summary>
+    public SlotName? Profile { get; init; }
+
+    /// <summary>What is done with a readable save that was changed by hand.</summary>
+    public EditedSaves EditedSaves { get; init; }
+
+    /// <summary>The most bytes that a thumbnail may have.</summary>
+    public int MaxThumbnailBytes { get; init; } = 1 << 20;
+
     /// <summary>
     /// Whether a save that its own state types find invalid (<see cref="IValidatedState"/>) is passed over for the one before it, as a
     /// damaged one is; otherwise it is an error.
@@ -52,6 +70,21 @@ public sealed record SaveLabel
     /// <summary>Why the save is made; null takes it from the slot: quick, auto, or else manual.</summary>
     public SaveKind? Kind { get; init; }
 
+    /// <summary>A picture of the moment as PNG (ISO/IEC 15948), kept beside the save; empty for none.</summary>
+    public ReadOnlyMemory<byte> Thumbnail { get; init; }
+
+    /// <summary>A title made of what there is of these parts, with a dot between.</summary>
+    public static string TitleOf(params ReadOnlySpan<string?> parts)
+    {
+        var title = new System.Text.StringBuilder();
+        foreach (var part in parts)
+        {
+            if (!string.IsNullOrWhiteSpace(part))
+                title.Append(title.Length > 0 ? " · " : "").Append(part.Trim());
+        }
+        return title.ToString();
+    }
+
     /// <summary>Values of the game's own choosing, shown in this order.</summary>
     public IReadOnlyList<KeyValuePair<string, State.SaveValue>> Summary { get; init; } = [];
 }
@@ -64,4 +97,17 @@ public enum Overwrite
 
     /// <summary>The player was asked and agreed.</summary>
     Allowed,
+}
+
+/// <summary>What a store does with a readable save that was changed by hand.</summary>
+public enum EditedSaves
+{
+    /// <summary>It loads as it stands, and the result says so.</summary>
+    Loaded,
+
+    /// <summary>It is an error.</summary>
+    Refused,
+
+    /// <summary>It is passed over for the save before, as a damaged one is.</summary>
+    PassedOver,
 }

@@ -4,7 +4,19 @@ namespace Lodrik;
 /// <inheritdoc/>
 public sealed class SlotException(
     SaveErrorCode code, string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
-    : SaveException(code, problem, location, remedy, innerException);
+    : SaveException(code, problem, location, remedy, innerException)
+{
+    /// <summary>There is no such slot; names the one that was most likely meant.</summary>
+    internal static SlotException NoSuchSlot(SlotName slot, IEnumerable<SlotName> known, string? otherwise = null)
+    {
+        var names = known.Select(name => name.ToString()).ToList();
+        var nearest = names.MinBy(name => Slots.Spelling.Distance(name, slot.ToString()));
+        var remedy = nearest is not null && Slots.Spelling.Distance(nearest, slot.ToString()) <= 1 + (slot.ToString().Length / 4)
+            ? $"Did you mean \"{nearest}\"?"
+            : otherwise ?? (names.Count == 0 ? "There are no slots at all." : $"There are: {string.Join(", ", names.Take(12))}.");
+        return new SlotException(SaveErrorCode.NoSuchSlot, $"There is no slot \"{slot}\".", new SaveLocation { Slot = slot.ToString() }, remedy);
+    }
+}
 
 /// <summary>
 /// The slot holds another playthrough. Nothing was written; ask the player, and save again with <see cref="Overwrite.Allowed"/>.

@@ -10,6 +10,7 @@ namespace Lodrik.Slots;
 internal sealed class SlotFiles(ISaveStorage storage)
 {
     public const string Folder = "slots";
+    public const string ThumbnailExtension = ".png";
 
     /// <summary>What is read of a file for its header at first; most headers and their file's beginning fit.</summary>
     private const int HeaderBytes = 4096;
@@ -46,6 +47,33 @@ internal sealed class SlotFiles(ISaveStorage storage)
         return generations;
     }
 
+    /// <summary>The names of all slots that differ from this one by upper and lower case only.</summary>
+    public IEnumerable<SlotName> Lookalikes(SlotName slot) =>
+        All().Keys.Where(other => other != slot && string.Equals(other.ToString(), slot.ToString(), StringComparison.OrdinalIgnoreCase));
+
+    /// <summary>The playthrough of a generation; all zeros where it cannot be told.</summary>
+    public Guid PlaythroughOf(SlotName slot, Generation generation)
+    {
+        try
+        {
+            return ReadHeader(slot, generation)?.Playthrough ?? default;
+        }
+        catch (SaveException)
+        {
+            return default;
+        }
+    }
+
+    /// <summary>The name of a generation's picture.</summary>
+    public static string ThumbnailOf(SlotName slot, int generation) => NameOf(slot, generation, ThumbnailExtension);
+
+    /// <summary>Deletes a generation. Its picture goes first: one without a save would be taken for a later save's.</summary>
+    public void Delete(SlotName slot, Generation generation)
+    {
+        storage.Delete(ThumbnailOf(slot, generation.Number));
+        storage.Delete(generation.File);
+    }
+
     public static string NameOf(SlotName slot, int generation, string extension) =>
         string.Create(CultureInfo.InvariantCulture, $"{Folder}/{slot}/{generation:D8}{extension}");
 
@@ -80,6 +108,11 @@ internal sealed class SlotFiles(ISaveStorage storage)
         }
     }
 
+    /// <summary>Describes a slot: quick and auto once for each playthrough, as each has a ring of its own.</summary>
+    public IEnumerable<SlotSummary> SummariseAll(SlotName slot, List<Generation> generations) => slot.IsRing
+        ? generations.GroupBy(generation => PlaythroughOf(slot, generation)).Select(ring => Summarise(slot, [.. ring]))
+        : [Summarise(slot, generations)];
+
     /// <summary>Describes a slot by its newest generation whose header can be read.</summary>
     public SlotSummary Summarise(SlotName slot, List<Generation> generations)
     {
@@ -108,7 +141,7 @@ internal sealed class SlotFiles(ISaveStorage storage)
             return false;
         var dot = steps[2].IndexOf('.', StringComparison.Ordinal);
         if (dot != 8 || !int.TryParse(steps[2].AsSpan(0, dot), NumberStyles.None, CultureInfo.InvariantCulture, out var number) || number < 1
-            || steps[2].AsSpan(dot).SequenceEqual(".png"))
+            || steps[2].AsSpan(dot).SequenceEqual(ThumbnailExtension))
         {
             return false;
         }

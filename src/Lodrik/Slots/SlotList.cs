@@ -17,7 +17,7 @@ public static class SlotList
     {
         var slots = new List<SlotSummary>();
         foreach (var (slot, generations) in files.All())
-            slots.Add(files.Summarise(slot, generations));
+            slots.AddRange(files.SummariseAll(slot, generations));
         slots.Sort((a, b) => b.Saved.CompareTo(a.Saved) is var order and not 0 ? order : a.Slot.CompareTo(b.Slot));
         return slots;
     }

@@ -15,6 +15,9 @@ public readonly record struct SlotName : IComparable<SlotName>
         ["con", "prn", "aux", "nul", .. Enumerable.Range(0, 10).SelectMany(n => new[] { $"com{n}", $"lpt{n}" })],
         StringComparer.OrdinalIgnoreCase);
 
+    private const string Accented = "ÀÁÂÃÄÅÇÈÉÊËÌÍÎÏÑÒÓÔÕÖØÙÚÛÜÝàáâãäåçèéêëìíîïñòóôõöøùúûüýÿß";
+    private const string Plain = "AAAAAACEEEEIIIINOOOOOOUUUUYaaaaaaceeeeiiiinoooooouuuuyys";
+
     private readonly string? _text;
 
     /// <summary>Makes a slot name of a text.</summary>
@@ -32,6 +35,30 @@ public readonly record struct SlotName : IComparable<SlotName>
 
     /// <summary>The slot of the saves that the game makes by itself.</summary>
     public static SlotName Auto { get; } = new("auto");
+
+    /// <summary>Whether this is the slot of quick saves or that of automatic ones, which keep a ring for each playthrough.</summary>
+    internal bool IsRing => this == Quick || this == Auto;
+
+    /// <summary>The slot name nearest to what a player typed: "My first night!" becomes my-first-night.</summary>
+    /// <param name="title">Any text; the accents of Western European letters are dropped, and whatever cannot stand in a name becomes a dash.</param>
+    /// <returns>A name; "save" where nothing of the text can stand in one.</returns>
+    public static SlotName FromTitle(string title)
+    {
+        ArgumentNullException.ThrowIfNull(title);
+        var text = new System.Text.StringBuilder();
+        foreach (var typed in title)
+        {
+            // The platform's own decomposition needs data that games often leave out.
+            var c = Accented.IndexOf(typed, StringComparison.Ordinal) is >= 0 and var at ? Plain[at] : typed;
+            if (char.IsAsciiLetterOrDigit(c) || c == '_')
+                text.Append(char.ToLowerInvariant(c));
+            else if (c is not ('\'' or '\u2019') && text.Length > 0 && text[^1] != '-')
+                text.Append('-');
+        }
+        // Room is left for the number that makes a name unique.
+        var name = text.ToString(0, Math.Min(text.Length, MaxLength - 6)).Trim('-');
+        return TryParse(name, out var slot) && !slot.IsRing ? slot : new SlotName(name.Length == 0 ? "save" : $"save-{name}");
+    }
 
     /// <summary>Checks a text, such as one that a player typed.</summary>
     public static bool TryParse([NotNullWhen(true)] string? text, out SlotName name)

@@ -22,4 +22,7 @@ internal static partial class StoreLog
 
     [LoggerMessage(6, LogLevel.Warning, "Saved slot {Slot}, generation {Generation}, not quite as it stood: {Warning}")]
     public static partial void Warned(ILogger log, SlotName slot, int generation, string warning);
+
+    [LoggerMessage(7, LogLevel.Information, "Slot {Slot}: generation {Old} is the newest again, as generation {New}")]
+    public static partial void Reinstated(ILogger log, SlotName slot, int old, int @new);
 }

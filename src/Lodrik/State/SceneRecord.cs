@@ -37,6 +37,15 @@ public sealed class SceneRecord
     /// <summary>The number that the next spawned entity gets; 0 where the game counts by itself.</summary>
     public long NextSpawn { get; internal set; }
 
+    /// <summary>How many entities there are of each kind, for a slot list's summary.</summary>
+    public IReadOnlyDictionary<string, int> CountByKind()
+    {
+        var counts = new SortedDictionary<string, int>(StringComparer.Ordinal);
+        foreach (var entity in _entities)
+            counts[entity.Kind] = counts.GetValueOrDefault(entity.Kind) + 1;
+        return counts;
+    }
+
     /// <summary>What is known of an entity; null where it is not in the scene.</summary>
     public EntityRecord? Find(EntityId id) => _byId.TryGetValue(id, out var index) ? _entities[index] : null;
 

@@ -1,0 +1,242 @@
+using Lodrik.Slots;
+using Lodrik.State;
+
+namespace Lodrik;
+
+/// <summary>What a save screen does beside saving and loading: history, renaming, copying, deleting, and going on.</summary>
+public sealed partial class SaveStore<T>
+{
+    /// <summary>Whether there is anything to continue: no file is opened for it.</summary>
+    public bool HasSaves
+    {
+        get
+        {
+            lock (_gate)
+                return _files.All().Count > 0;
+        }
+    }
+
+    /// <summary>Saves to the ring of quick saves.</summary>
+    /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite)"/>
+    public SaveReceipt QuickSave(T state, SaveLabel? label = null) => Save(SlotName.Quick, state, label);
+
+    /// <summary>Saves to the ring of automatic saves.</summary>
+    /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite)"/>
+    public SaveReceipt AutoSave(T state, SaveLabel? label = null) => Save(SlotName.Auto, state, label);
+
+    /// <summary>Loads the newest quick save of the playthrough that is being played.</summary>
+    /// <returns>The state, or the answer that there is none.</returns>
+    /// <exception cref="SaveException">There are some, and none of them can be loaded.</exception>
+    public LoadResult<T> QuickLoad()
+    {
+        lock (_gate)
+        {
+            var ring = _files.Of(SlotName.Quick).FindAll(generation => _files.PlaythroughOf(SlotName.Quick, generation) == Playthrough);
+            return LoadFirst([.. ring.Select(generation => (SlotName.Quick, generation))], file => StateFile.Decode<T>(file)) ?? new LoadResult<T>(SlotName.Quick);
+        }
+    }
+
+    /// <summary>Loads the newest save of all that can be loaded.</summary>
+    /// <param name="among">The slots to choose from; none means all.</param>
+    /// <returns>The state, or the answer that there is nothing to continue; <c>PassedOver</c> says what was newer and could not be loaded.</returns>
+    /// <exception cref="SaveException">There are saves, and none of them can be loaded; the newest one's error.</exception>
+    public LoadResult<T> Continue(params IReadOnlyCollection<SlotName> among)
+    {
+        ArgumentNullException.ThrowIfNull(among);
+        lock (_gate)
+        {
+            var newestFirst = Candidates(among).OrderByDescending(one => one.Header?.Saved ?? default).ToList();
+            return LoadFirst([.. newestFirst.Select(one => (one.Slot, new Generation(one.Number, one.File, one.Bytes)))], file => StateFile.Decode<T>(file))
+                ?? new LoadResult<T>(SlotName.Auto);
+        }
+    }
+
+    /// <summary>The save that <see cref="Continue"/> would try first, by its header; null where there is none.</summary>
+    /// <param name="among">The slots to choose from; none means all.</param>
+    public GenerationSummary? Newest(params IReadOnlyCollection<SlotName> among)
+    {
+        ArgumentNullException.ThrowIfNull(among);
+        lock (_gate)
+            return Candidates(among).Where(one => one.Problem is null).MaxBy(one => one.Header?.Saved ?? default);
+    }
+
+    /// <summary>All generations of a slot, newest first.</summary>
+    /// <exception cref="SlotException">There is no such slot; the error names the one that was most likely meant.</exception>
+    public IReadOnlyList<GenerationSummary> History(SlotName slot)
+    {
+        lock (_gate)
+            return SlotHistory.Read(_files, slot);
+    }
+
+    /// <summary>Loads one generation of a slot, and no other in its place.</summary>
+    /// <exception cref="SaveException">There is no such slot or generation, or it cannot be loaded.</exception>
+    public LoadResult<T> LoadGeneration(SlotName slot, int generation)
+    {
+        lock (_gate)
+            return LoadFirst([(slot, Find(slot, generation))], file => StateFile.Decode<T>(file))!;
+    }
+
+    /// <summary>Makes an older generation the slot's newest again. The ones in between stay in the history.</summary>
+    /// <returns>The number of the new generation, which has the old one's bytes.</returns>
+    /// <exception cref="SaveException">There is no such slot or generation, or it is damaged, or the storage refused.</exception>
+    public int Reinstate(SlotName slot, int generation)
+    {
+        lock (_gate)
+        {
+            var number = SlotHistory.Reinstate(_files, slot, Find(slot, generation));
+            StoreLog.Reinstated(_log, slot, generation, number);
+            DropOldGenerations(slot, [.. _files.Of(slot).Where(one => one.Number != number)]);
+            return number;
+        }
+    }
+
+    /// <summary>Copies a slot with its history and pictures.</summary>
+    /// <param name="from">The slot.</param>
+    /// <param name="to">Another slot.</param>
+    /// <param name="overwrite">Whether the other slot may hold something; that then becomes older history.</param>
+    /// <exception cref="SlotException">There is no such slot.</exception>
+    /// <exception cref="SlotTakenException">The other slot holds something, and overwriting was not allowed.</exception>
+    /// <exception cref="StorageException">The storage refused.</exception>
+    public void Copy(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused)
+    {
+        lock (_gate)
+        {
+            var generations = OfExisting(from);
+            if (from == to)
+                return;
+            var occupants = _files.Of(to);
+            if (occupants.Count == 0)
+                RefuseLookalike(to);
+            else if (overwrite == Overwrite.Refused)
+                throw new SlotTakenException(_files.Summarise(to, occupants));
+            var number = occupants.Count > 0 ? occupants[0].Number : 0;
+            // Oldest first: were this cut short, what is there is older, and nothing is passed off as newer than it is.
+            for (var i = generations.Count - 1; i >= 0; i--)
+                SlotHistory.CopyTo(_files, from, generations[i], to, ++number);
+            DropOldGenerations(to, [.. _files.Of(to).Skip(1)]);
+        }
+    }
+
+    /// <summary>Gives a slot another name. It is there under one name or both at every moment.</summary>
+    /// <inheritdoc cref="Copy"/>
+    public void Rename(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused)
+    {
+        lock (_gate)
+        {
+            if (from == to)
+            {
+                OfExisting(from);
+                return;
+            }
+            var isCurrent = CurrentSlot == from;
+            Copy(from, to, overwrite);
+            Delete(from);
+            if (isCurrent)
+                CurrentSlot = to;
+        }
+    }
+
+    /// <summary>Deletes one generation of a slot; false where there was none.</summary>
+    /// <exception cref="StorageException">The storage refused.</exception>
+    public bool Delete(SlotName slot, int generation)
+    {
+        lock (_gate)
+        {
+            foreach (var one in _files.Of(slot).Where(one => one.Number == generation))
+            {
+                _files.Delete(slot, one);
+                return true;
+            }
+            return false;
+        }
+    }
+
+    /// <summary>Deletes all slots. Settings stay.</summary>
+    /// <returns>How many slots there were.</returns>
+    /// <exception cref="StorageException">The storage refused; what is not deleted yet is whole.</exception>
+    public int DeleteAll()
+    {
+        lock (_gate)
+        {
+            var slots = _files.All().Keys.ToList();
+            foreach (var slot in slots)
+                Delete(slot);
+            return slots.Count;
+        }
+    }
+
+    /// <summary>The picture of a slot's newest save, or of one generation, as PNG; null where it has none.</summary>
+    public byte[]? ReadThumbnail(SlotName slot, int? generation = null)
+    {
+        lock (_gate)
+        {
+            var number = generation ?? _files.Of(slot).FirstOrDefault().Number;
+            return number > 0 ? _files.Storage.Read(SlotFiles.ThumbnailOf(slot, number)) : null;
+        }
+    }
+
+    /// <summary>A slot name that is free, made of what a player typed: "My first night!" becomes my-first-night, or my-first-night-2.</summary>
+    public SlotName FreeName(string title)
+    {
+        var name = SlotName.FromTitle(title);
+        lock (_gate)
+        {
+            var taken = _files.All().Keys.Select(slot => slot.ToString()).ToHashSet(StringComparer.OrdinalIgnoreCase);
+            if (!taken.Contains(name.ToString()))
+                return name;
+            for (var number = 2; ; number++)
+            {
+                if (!taken.Contains($"{name}-{number}"))
+                    return new SlotName($"{name}-{number}");
+            }
+        }
+    }
+
+    /// <summary>
+    /// What would be lost if the game were left now: the differences between the live state and the newest save of this playthrough, or a
+    /// fresh state where there is none.
+    /// </summary>
+    /// <param name="state">The live state.</param>
+    /// <param name="ignored">Sections whose changes are no progress, such as a clock.</param>
+    /// <exception cref="SaveException">The newest save cannot be loaded, or the state cannot be saved.</exception>
+    public IReadOnlyList<StateChange> UnsavedChanges(T state, params IReadOnlyCollection<string> ignored)
+    {
+        ArgumentNullException.ThrowIfNull(state);
+        CheckSections(ignored);
+        lock (_gate)
+        {
+            var newest = Candidates([]).Where(one => one.Header?.Playthrough == Playthrough).MaxBy(one => one.Header!.Saved);
+            var saved = newest is null ? T.CreateState() : StateFile.Decode<T>(_files.Open(newest.Slot, new Generation(newest.Number, newest.File, newest.Bytes)));
+            return [.. StateContent.Changes(saved, state).Where(change => !ignored.Any(section => change.Path == $"/{section}" || change.Path.StartsWith($"/{section.TrimEnd('/')}/", StringComparison.Ordinal)))];
+        }
+    }
+
+    /// <summary>Whether something would be lost if the game were left now.</summary>
+    /// <inheritdoc cref="UnsavedChanges"/>
+    public bool WouldLoseProgress(T state, params IReadOnlyCollection<string> ignored) => UnsavedChanges(state, ignored).Count > 0;
+
+    /// <summary>The file of options that belong to no slot.</summary>
+    /// <typeparam name="TSettings">Any state type.</typeparam>
+    public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_files.Storage, _options.Form);
+
+    /// <summary>The names of the profiles that have saves or settings.</summary>
+    public IReadOnlyList<SlotName> Profiles()
+    {
+        var storage = (_files.Storage as ProfileStorage)?.Whole ?? _files.Storage;
+        return [.. storage.List(ProfileStorage.Folder)
+            .Select(file => SlotName.TryParse(file.Name.Split('/')[1], out var name) ? name : (SlotName?)null)
+            .OfType<SlotName>().Distinct().Order()];
+    }
+
+    private IEnumerable<GenerationSummary> Candidates(IReadOnlyCollection<SlotName> among) => _files.All()
+        .Where(slot => among.Count == 0 || among.Contains(slot.Key))
+        .SelectMany(slot => slot.Value.Select(generation => SlotHistory.Describe(_files, slot.Key, generation)));
+
+    private List<Generation> OfExisting(SlotName slot)
+    {
+        var generations = _files.Of(slot);
+        return generations.Count > 0 ? generations : throw SlotException.NoSuchSlot(slot, _files.All().Keys);
+    }
+
+    private Generation Find(SlotName slot, int number) => SlotHistory.Find(_files, slot, number);
+}
