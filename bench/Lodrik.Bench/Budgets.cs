@@ -9,6 +9,7 @@ using Lodrik.Formats.Json;
 using Lodrik.Formats.Xml;
 using Lodrik.Saves;
 using Lodrik.State;
+using Lodrik.Storage;
 using MemoryPack;
 using MessagePack;
 
@@ -45,6 +46,7 @@ internal static class Budgets
         ["tiles"] = Tiles,
         ["small"] = Small,
         ["allocation"] = Allocation,
+        ["slots"] = Slots,
     };
 
     private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)
@@ -100,6 +102,40 @@ internal static class Budgets
             () => Decode<T>(buffer.Written),
             () => MemoryPackSerializer.Deserialize<T>(reference.WrittenSpan));
         yield return BudgetLine.Of($"binary, {name}: decode / MemoryPack (ms)", ours, theirs, 1.0);
+    }
+
+    /// <summary>What the game's thread pays of a save, and what a slot list reads.</summary>
+    private static IEnumerable<BudgetLine> Slots()
+    {
+        var folder = Directory.CreateTempSubdirectory("lodrik-bench-");
+        try
+        {
+            var save = new BigSave { World = World.Make(50_000, distinct: false) };
+            using (var store = SaveStore<BigSave>.Open(new SaveStoreOptions { Folder = folder.FullName, Form = SaveForm.Binary }))
+            {
+                Task<SaveReceipt> pending = Task.FromResult<SaveReceipt>(null!);
+                var (ours, theirs) = Race(
+                    () => pending = store.SaveAsync(SlotName.Quick, save),
+                    () => pending.Wait());
+                yield return BudgetLine.Of("snapshot of 50,000 entities on the game's thread / until it is on the disk (ms)", ours, ours + theirs, 1.0);
+            }
+            var storage = new CountingStorage();
+            using (var store = SaveStore<SmallSave>.Open(new SaveStoreOptions { Storage = storage }))
+            {
+                for (var i = 0; i < 1000; i++)
+                    store.Save($"slot-{i}", SmallSave.Make(), new SaveLabel { Title = $"Night {i} at the mill" });
+                storage.BytesRead = 0;
+                var listing = Median(() => store.List());
+                storage.BytesRead = 0;
+                store.List();
+                yield return BudgetLine.Of("listing 1,000 slots: read of each / 8 KiB (KiB)", storage.BytesRead / 1000.0 / 1024, 8, 1.0);
+                yield return BudgetLine.Of("listing 1,000 slots in memory / 100 ms (ms)", listing, 100, 1.0);
+            }
+        }
+        finally
+        {
+            folder.Delete(recursive: true);
+        }
     }
 
     /// <summary>What encoding allocates once everything is warm; the reference is one kilobyte, which is as good as nothing.</summary>
@@ -280,5 +316,33 @@ internal static class Budgets
         var started = System.Diagnostics.Stopwatch.GetTimestamp();
         act();
         return System.Diagnostics.Stopwatch.GetElapsedTime(started).TotalMilliseconds;
+    }
+
+    /// <summary>Memory that counts what is read of it.</summary>
+    private sealed class CountingStorage : ISaveStorage
+    {
+        private readonly MemoryStorage _inner = new();
+
+        public long BytesRead { get; set; }
+
+        public string Description => _inner.Description;
+
+        public IReadOnlyList<StoredFile> List(string folder) => _inner.List(folder);
+
+        public byte[]? Read(string name, long offset, int count) => Counted(_inner.Read(name, offset, count));
+
+        public byte[]? Read(string name) => Counted(_inner.Read(name));
+
+        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace) => _inner.Write(name, bytes, replace);
+
+        public bool Delete(string name) => _inner.Delete(name);
+
+        public string Locate(string name) => _inner.Locate(name);
+
+        private byte[]? Counted(byte[]? bytes)
+        {
+            BytesRead += bytes?.Length ?? 0;
+            return bytes;
+        }
     }
 }

@@ -54,6 +54,13 @@ public sealed partial class World
     }
 }
 
+/// <summary>A large save.</summary>
+[SaveFile("bench-large")]
+public sealed partial class BigSave
+{
+    public World World { get; set; } = new();
+}
+
 /// <summary>A small save: a player and fifty items.</summary>
 [SaveFile("bench")]
 public sealed partial class SmallSave

@@ -9,6 +9,10 @@ var root = new RootCommand("Looks into save files, without the game.")
 {
     DemoCommand.Create(),
     SlotsCommand.Create(),
+    HistoryCommand.Create(),
+    ReinstateCommand.Create(),
+    RemoveCommand.Create(),
+    WhereCommand.Create(),
     ShowCommand.Create(),
     CheckCommand.Create(),
     ConvertCommand.Create(),
@@ -25,4 +29,9 @@ catch (SaveException exception)
 {
     Screen.Error.MarkupLineInterpolated($"[{Screen.Bad}]{Screen.Visible(exception.Message)}[/]");
     return ExitCode.FoundWrong;
+}
+catch (ArgumentException exception)
+{
+    Screen.Error.MarkupLineInterpolated($"[{Screen.Bad}]{Screen.Visible(exception.Message)}[/]");
+    return ExitCode.WrongUse;
 }

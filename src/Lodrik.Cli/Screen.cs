@@ -1,4 +1,5 @@
 using System.Globalization;
+using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli;
@@ -53,6 +54,11 @@ internal static class Screen
 
     /// <summary>A form by the word that is given on the command line.</summary>
     public static bool TryParseForm(string? word, out SaveForm form) => Enum.TryParse(word, ignoreCase: true, out form) && Enum.IsDefined(form) && !char.IsDigit(word![0]);
+
+    /// <summary>The storage in a folder that has to be there.</summary>
+    public static DirectoryStorage Folder(string folder) => Directory.Exists(folder)
+        ? new DirectoryStorage(folder)
+        : throw new StorageException("There is no such folder.", new SaveLocation { File = folder }, "Check the path.");
 
     private static IAnsiConsole Make(TextWriter writer, bool redirected)
     {

@@ -101,6 +101,9 @@ public enum SaveErrorCode
 
     /// <summary>The storage refused: no permission, no space, or a folder that is no folder.</summary>
     Storage = 401,
+
+    /// <summary>Another process is writing to the store.</summary>
+    InUse = 451,
 }
 
 /// <summary>Where in the player's saves something happened. Every part may be absent.</summary>

@@ -33,6 +33,46 @@ public sealed class ExampleTests : IDisposable
     }
 
     [Fact]
+    public void A_save_screen_lists_asks_goes_back_and_goes_on()
+    {
+        var run = ProgramRun.Told(
+            """
+            light mill
+            save My first night!
+            light quay
+            quick
+            new
+            light weir
+            save my-first-night
+            n
+            save Another one
+            saves
+            load my-first-nigt
+            load my-first-night
+            light tower
+            save
+            reinstate my-first-night 1
+            continue
+            delete another-one
+            y
+            saves
+            light sluice
+            quit
+            y
+            """,
+            "SaveScreen", _folder, _folder);
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        Assert.Contains("[saved my-first-night, generation 1:", run.Out, StringComparison.Ordinal);
+        Assert.Contains("The slot holds another playthrough, \"At the mill · 1 lit\"", run.Out, StringComparison.Ordinal);
+        Assert.Contains("Did you mean \"my-first-night\"?", run.Out, StringComparison.Ordinal);
+        Assert.Contains("Now generation 3.", run.Out, StringComparison.Ordinal);
+        Assert.Contains("> continue\n  at the mill, 10 litres of oil", run.Out, StringComparison.Ordinal);
+        Assert.Contains("Deleted.", run.Out, StringComparison.Ordinal);
+        Assert.Contains("Not everything is saved. Go on? (y/n) y", run.Out, StringComparison.Ordinal);
+        Assert.StartsWith("Welcome back: at the mill", ProgramRun.Told("quit\n", "SaveScreen", _folder, _folder).Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public void The_demo_game_plays_through()
     {
         var run = ProgramRun.Of("Tidewarden.Play", _folder);

@@ -12,20 +12,29 @@ internal sealed record ProgramRun(int Exit, string Out, string Error)
     public static ProgramRun Lodrik(params string[] arguments) => Of("Lodrik.Cli", Path.GetTempPath(), arguments);
 
     /// <summary>Runs a program in a folder.</summary>
-    public static ProgramRun Of(string program, string folder, params string[] arguments)
+    public static ProgramRun Of(string program, string folder, params string[] arguments) => Told("", program, folder, arguments);
+
+    /// <summary>Runs a program in a folder and types this into it.</summary>
+    public static ProgramRun Told(string input, string program, string folder, params string[] arguments)
     {
-        var start = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, program + ".dll"), .. arguments])
-        {
-            WorkingDirectory = folder,
-            RedirectStandardOutput = true,
-            RedirectStandardError = true,
-        };
-        using var process = Process.Start(start)!;
+        using var process = Start(program, folder, arguments);
+        process.StandardInput.Write(input);
+        process.StandardInput.Close();
         var error = process.StandardError.ReadToEndAsync();
         var output = process.StandardOutput.ReadToEnd();
         process.WaitForExit();
         return new ProgramRun(process.ExitCode, output, error.Result);
     }
+
+    /// <summary>Starts a program in a folder.</summary>
+    public static Process Start(string program, string folder, params string[] arguments) => Process.Start(
+        new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, program + ".dll"), .. arguments])
+        {
+            WorkingDirectory = folder,
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        })!;
 
     private static string FindRepository([CallerFilePath] string here = "") => Path.GetFullPath(Path.Combine(Path.GetDirectoryName(here)!, "..", ".."));
 }

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Xunit;
 
 namespace Lodrik.Cli.Tests;
@@ -247,5 +248,68 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
         Assert.Contains("[red]  5 B  \"[/]\"", run.Out, StringComparison.Ordinal);
         Assert.Contains("k\\u0007", run.Out, StringComparison.Ordinal);
         Assert.DoesNotContain(run.Out.Replace("\n", "", StringComparison.Ordinal), char.IsControl);
+    }
+
+    [Fact]
+    public void A_slots_history_is_listed_and_an_older_generation_is_made_the_newest_again()
+    {
+        var folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
+        try
+        {
+            ProgramRun.Told("light mill\nsave evening\nlight quay\nsave\nquick\nquit\n", "SaveScreen", folder, folder);
+            var history = ProgramRun.Lodrik("history", folder, "evening");
+            Assert.Equal((0, ""), (history.Exit, history.Error));
+            Assert.Matches("2 │ At the quay · 2 lit", history.Out);
+            Assert.Matches("1 │ At the mill · 1 lit", history.Out);
+
+            var reinstated = ProgramRun.Lodrik("reinstate", folder, "evening", "1");
+            Assert.Equal((0, "Generation 1 of evening is its newest again, as generation 3. The others stay.\n"), (reinstated.Exit, reinstated.Out));
+            using (var generations = JsonDocument.Parse(ProgramRun.Lodrik("history", folder, "evening", "--json").Out))
+                Assert.Equal([3, 2, 1], generations.RootElement.EnumerateArray().Select(one => one.GetProperty("generation").GetInt32()));
+            using (var slots = JsonDocument.Parse(ProgramRun.Lodrik("slots", folder, "--json").Out))
+                Assert.Contains("evening", slots.RootElement.EnumerateArray().Select(one => one.GetProperty("slot").GetString()));
+
+            var missing = ProgramRun.Lodrik("history", folder, "evning");
+            Assert.Equal(1, missing.Exit);
+            Assert.Contains("Did you mean \"evening\"?", missing.Error, StringComparison.Ordinal);
+            Assert.Contains("It has: 3, 2, 1.", ProgramRun.Lodrik("reinstate", folder, "evening", "9").Error, StringComparison.Ordinal);
+            Assert.Equal(2, ProgramRun.Lodrik("reinstate", folder, "evening").Exit);
+        }
+        finally
+        {
+            Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    [Fact]
+    public void Remove_asks_before_it_deletes()
+    {
+        var folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
+        try
+        {
+            ProgramRun.Told("light mill\nsave evening\nlight quay\nsave\nquit\n", "SaveScreen", folder, folder);
+            var refused = ProgramRun.Told("n\n", "Lodrik.Cli", folder, "remove", folder, "evening");
+            Assert.Equal(1, refused.Exit);
+            Assert.Contains("Delete evening with 2 saves for good? (y/n) Nothing was deleted.", refused.Out, StringComparison.Ordinal);
+            Assert.Equal(1, ProgramRun.Lodrik("remove", folder, "evening").Exit);
+            Assert.Equal("Deleted generation 1 of evening.\n", ProgramRun.Lodrik("remove", folder, "evening", "1", "--yes").Out);
+            Assert.Contains("Deleted evening with its only save.", ProgramRun.Told("y\n", "Lodrik.Cli", folder, "remove", folder, "evening").Out, StringComparison.Ordinal);
+            Assert.Equal(1, ProgramRun.Lodrik("remove", folder, "evening", "--yes").Exit);
+            Assert.Empty(Directory.GetDirectories(folder, "evening", SearchOption.AllDirectories));
+        }
+        finally
+        {
+            Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    [Fact]
+    public void Where_prints_the_platforms_place_for_a_game()
+    {
+        var run = ProgramRun.Lodrik("where", "no-such-game", "--publisher", "mill works");
+        Assert.EndsWith(Path.Combine("mill works", "no-such-game") + "\n", run.Out, StringComparison.Ordinal);
+        Assert.Equal(1, run.Exit);
+        Assert.Contains("no such folder yet", run.Error, StringComparison.Ordinal);
+        Assert.NotEqual(0, ProgramRun.Lodrik("where", "../up").Exit);
     }
 }

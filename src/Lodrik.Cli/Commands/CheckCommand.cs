@@ -19,7 +19,7 @@ internal static class CheckCommand
         if (!Directory.Exists(path))
             return CheckFile(path, details: true) ? ExitCode.Fine : ExitCode.FoundWrong;
         var files = Directory.EnumerateFiles(path, "*", SearchOption.AllDirectories)
-            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder"))
+            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder") && Path.GetFileName(file) != "lock")
             .Order(StringComparer.Ordinal)
             .ToList();
         if (files.Count == 0)

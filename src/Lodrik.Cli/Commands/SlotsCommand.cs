@@ -1,8 +1,8 @@
 using System.CommandLine;
 using System.Globalization;
+using System.Text.Json;
 using Lodrik.Slots;
 using Lodrik.State;
-using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -13,16 +13,24 @@ internal static class SlotsCommand
     public static Command Create()
     {
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
-        var command = new Command("slots", "Lists the slots of a folder, newest first.") { folder };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder)));
+        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var command = new Command("slots", "Lists the slots of a folder, newest first.") { folder, json };
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetValue(json)));
         return command;
     }
 
-    private static int Run(string folder)
+    private static int Run(string folder, bool json)
     {
-        if (!Directory.Exists(folder))
-            throw new StorageException("There is no such folder.", new SaveLocation { File = folder }, "Check the path.");
-        var slots = SlotList.Read(new DirectoryStorage(folder));
+        var slots = SlotList.Read(Screen.Folder(folder));
+        var exit = slots.All(slot => slot.Health == SlotHealth.Readable) ? ExitCode.Fine : ExitCode.FoundWrong;
+        if (json)
+        {
+            Console.WriteLine(JsonSerializer.Serialize(slots.Select(slot => new SlotLine(
+                slot.Slot.ToString(), slot.Header?.Kind.ToString(), slot.Title, slot.Header?.Summary.ToDictionary(pair => pair.Key, pair => Short(pair.Value)) ?? [],
+                slot.Played.TotalSeconds, slot.Header?.Saved, slot.Header?.Version, slot.Header?.Content.ToString(), slot.Bytes, slot.Generation, slot.Generations,
+                slot.File, slot.Health.ToString(), slot.Problem?.Message)).ToList(), ToolJson.Default.ListSlotLine));
+            return exit;
+        }
         if (slots.Count == 0)
         {
             Screen.Out.MarkupLineInterpolated($"There are no slots in {folder}.");
@@ -58,7 +66,7 @@ internal static class SlotsCommand
         Screen.Out.Write(table);
         foreach (var slot in slots.Where(slot => slot.Problem is not null))
             Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]{slot.Slot}: {Screen.Visible(slot.Problem!.Message)}[/]");
-        return slots.All(slot => slot.Health == SlotHealth.Readable) ? ExitCode.Fine : ExitCode.FoundWrong;
+        return exit;
     }
 
     private static string Short(SaveValue value) => value.ToString() ?? "";

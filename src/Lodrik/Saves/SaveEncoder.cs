@@ -25,6 +25,9 @@ internal sealed class SaveEncoder : IDisposable
     private readonly PooledBuffer _header = new(1024);
     private readonly PooledBuffer _file = new(16 * 1024);
     private List<string> _replaced = [];
+    private List<SectionEntry> _entries = [];
+    private SaveForm _form;
+    private bool _indented;
 
     /// <summary>What is to be said of the save that was encoded last.</summary>
     public IReadOnlyList<SaveWarning> Warnings { get; private set; } = [];
@@ -37,26 +40,46 @@ internal sealed class SaveEncoder : IDisposable
     /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
     public ReadOnlyMemory<byte> Encode<T>(T state, SaveHeader header, SaveForm form, bool indented) where T : IStateRoot<T>
     {
+        Snapshot(state, form, indented);
+        return Complete(header);
+    }
+
+    /// <summary>Encodes the sections: all that has to happen while the state stands still.</summary>
+    /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
+    public void Snapshot<T>(T state, SaveForm form, bool indented) where T : IStateRoot<T>
+    {
         _body.Reset();
         _contents.Reset();
         _header.Reset();
         _file.Reset();
         _replaced = [];
+        _form = form;
+        _indented = indented;
         LoneSurrogates.TakeNote();
-        header.Content = form;
-        switch (form)
+        _entries = form switch
+        {
+            SaveForm.Json => CollectJson(state),
+            SaveForm.Xml => CollectXml(state),
+            SaveForm.Binary => Collect<T, PackedSections, BinaryStateWriter>(state, new PackedSections(_body)),
+            _ => throw new ArgumentOutOfRangeException(nameof(form), form, "There is no such form."),
+        };
+    }
+
+    /// <summary>Makes the whole file of the sections that were encoded last. The bytes are valid until the next snapshot.</summary>
+    public ReadOnlyMemory<byte> Complete(SaveHeader header)
+    {
+        header.Content = _form;
+        switch (_form)
         {
             case SaveForm.Json:
-                EncodeJson(state, header, indented);
+                CompleteJson(header);
                 break;
             case SaveForm.Xml:
-                EncodeXml(state, header, indented);
-                break;
-            case SaveForm.Binary:
-                EncodePacked(state, header);
+                CompleteXml(header);
                 break;
             default:
-                throw new ArgumentOutOfRangeException(nameof(form), form, "There is no such form.");
+                CompletePacked(header);
+                break;
         }
         Warnings = _replaced.Count == 0 ? [] : FindReplaced(_file.WrittenMemory, _replaced);
         return _file.WrittenMemory;
@@ -80,25 +103,27 @@ internal sealed class SaveEncoder : IDisposable
         _file.Dispose();
     }
 
-    private void EncodeJson<T>(T state, SaveHeader header, bool indented) where T : IStateRoot<T>
+    private List<SectionEntry> CollectJson<T>(T state) where T : IStateRoot<T>
     {
-        // Each of the three is written as a JSON object of its own; then they become one object.
-        var options = JsonStateWriter.Options(indented);
-        using var writer = new Utf8JsonWriter(_body, options);
+        using var writer = new Utf8JsonWriter(_body, JsonStateWriter.Options(_indented));
         writer.WriteStartObject();
         var entries = Collect<T, JsonSections, JsonStateWriter>(state, new JsonSections(writer, _body));
         writer.WriteEndObject();
-        writer.Flush();
+        return entries;
+    }
 
-        writer.Reset(_contents);
+    private void CompleteJson(SaveHeader header)
+    {
+        // Each of the three is a JSON object of its own; then they become one object.
+        using var writer = new Utf8JsonWriter(_contents, JsonStateWriter.Options(_indented));
         writer.WriteStartObject();
         writer.WritePropertyName(ContentsKey);
         writer.Flush();
         var start = _contents.Length;
         var tokens = new JsonStateWriter(writer);
-        SectionTable.WriteReadable(ref tokens, entries);
+        SectionTable.WriteReadable(ref tokens, _entries);
         writer.Flush();
-        Describe(header, entries, _contents.Written[start..]);
+        Describe(header, _entries, _contents.Written[start..]);
         writer.WriteEndObject();
         writer.Flush();
 
@@ -109,41 +134,45 @@ internal sealed class SaveEncoder : IDisposable
         writer.WriteEndObject();
         writer.Flush();
 
-        var end = indented ? "\n}"u8 : "}"u8;
+        var end = _indented ? "\n}"u8 : "}"u8;
         _file.Write(_header.Written[..^end.Length]);
         _file.Write(","u8);
         _file.Write(_contents.Written[1..^end.Length]);
-        if (entries.Count > 0)
+        if (_entries.Count > 0)
         {
             _file.Write(","u8);
             _file.Write(_body.Written[1..^end.Length]);
         }
         _file.Write(end);
-        if (indented)
+        if (_indented)
             _file.Write("\n"u8);
     }
 
-    private void EncodeXml<T>(T state, SaveHeader header, bool indented) where T : IStateRoot<T>
+    private List<SectionEntry> CollectXml<T>(T state) where T : IStateRoot<T>
     {
-        var settings = XmlStateWriter.Settings(indented);
+        var settings = XmlStateWriter.Settings(_indented);
         settings.OmitXmlDeclaration = true;
-        List<SectionEntry> entries;
-        using (var writer = XmlWriter.Create(new BufferStream(_body), settings))
-        {
-            writer.WriteStartElement(XmlWords.Root);
-            entries = Collect<T, XmlSections, XmlStateWriter>(state, new XmlSections(writer, _body));
-            writer.WriteEndElement();
-        }
+        using var writer = XmlWriter.Create(new BufferStream(_body), settings);
+        writer.WriteStartElement(XmlWords.Root);
+        var entries = Collect<T, XmlSections, XmlStateWriter>(state, new XmlSections(writer, _body));
+        writer.WriteEndElement();
+        return entries;
+    }
+
+    private void CompleteXml(SaveHeader header)
+    {
+        var settings = XmlStateWriter.Settings(_indented);
+        settings.OmitXmlDeclaration = true;
         using (var writer = XmlWriter.Create(new BufferStream(_contents), settings))
         {
             writer.WriteStartElement(XmlWords.Root);
             var tokens = new XmlStateWriter(writer);
             tokens.Name(ContentsKey);
-            SectionTable.WriteReadable(ref tokens, entries);
+            SectionTable.WriteReadable(ref tokens, _entries);
             writer.WriteEndElement();
         }
         var inner = XmlInside(_contents.Written);
-        Describe(header, entries, inner.TrimStart(" \n"u8));
+        Describe(header, _entries, inner.TrimStart(" \n"u8));
 
         settings.OmitXmlDeclaration = false;
         using (var writer = XmlWriter.Create(new BufferStream(_header), settings))
@@ -156,15 +185,14 @@ internal sealed class SaveEncoder : IDisposable
         }
         _file.Write(_header.Written[..XmlEnd(_header.Written)]);
         _file.Write(inner);
-        if (entries.Count > 0)
+        if (_entries.Count > 0)
             _file.Write(XmlInside(_body.Written));
-        _file.Write(indented ? "\n</save>\n"u8 : "</save>"u8);
+        _file.Write(_indented ? "\n</save>\n"u8 : "</save>"u8);
     }
 
-    private void EncodePacked<T>(T state, SaveHeader header) where T : IStateRoot<T>
+    private void CompletePacked(SaveHeader header)
     {
-        var entries = Collect<T, PackedSections, BinaryStateWriter>(state, new PackedSections(_body));
-
+        var entries = _entries;
         var tokens = new BinaryStateWriter(_contents);
         SectionTable.WritePacked(ref tokens, entries);
         Describe(header, entries, _contents.Written);

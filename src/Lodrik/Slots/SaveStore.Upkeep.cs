@@ -45,8 +45,7 @@ public sealed partial class SaveStore<T>
         ArgumentNullException.ThrowIfNull(among);
         lock (_gate)
         {
-            var newestFirst = Candidates(among).OrderByDescending(one => one.Header?.Saved ?? default).ToList();
-            return LoadFirst([.. newestFirst.Select(one => (one.Slot, new Generation(one.Number, one.File, one.Bytes)))], file => StateFile.Decode<T>(file))
+            return LoadFirst([.. Candidates(among).Select(one => (one.Slot, new Generation(one.Number, one.File, one.Bytes)))], file => StateFile.Decode<T>(file))
                 ?? new LoadResult<T>(SlotName.Auto);
         }
     }
@@ -57,7 +56,7 @@ public sealed partial class SaveStore<T>
     {
         ArgumentNullException.ThrowIfNull(among);
         lock (_gate)
-            return Candidates(among).Where(one => one.Problem is null).MaxBy(one => one.Header?.Saved ?? default);
+            return Candidates(among).FirstOrDefault(one => one.Problem is null);
     }
 
     /// <summary>All generations of a slot, newest first.</summary>
@@ -83,9 +82,11 @@ public sealed partial class SaveStore<T>
     {
         lock (_gate)
         {
-            var number = SlotHistory.Reinstate(_files, slot, Find(slot, generation));
+            var found = Find(slot, generation);
+            _writer.Hold();
+            var number = SlotHistory.Reinstate(_files, slot, found);
             StoreLog.Reinstated(_log, slot, generation, number);
-            DropOldGenerations(slot, [.. _files.Of(slot).Where(one => one.Number != number)]);
+            DropOldGenerations(slot, [.. _files.Of(slot).Where(one => one.Number != number)], _files.PlaythroughOf(slot, found));
             return number;
         }
     }
@@ -109,11 +110,12 @@ public sealed partial class SaveStore<T>
                 RefuseLookalike(to);
             else if (overwrite == Overwrite.Refused)
                 throw new SlotTakenException(_files.Summarise(to, occupants));
+            _writer.Hold();
             var number = occupants.Count > 0 ? occupants[0].Number : 0;
             // Oldest first: were this cut short, what is there is older, and nothing is passed off as newer than it is.
             for (var i = generations.Count - 1; i >= 0; i--)
                 SlotHistory.CopyTo(_files, from, generations[i], to, ++number);
-            DropOldGenerations(to, [.. _files.Of(to).Skip(1)]);
+            DropOldGenerations(to, [.. _files.Of(to).Skip(1)], Playthrough);
         }
     }
 
@@ -144,6 +146,7 @@ public sealed partial class SaveStore<T>
         {
             foreach (var one in _files.Of(slot).Where(one => one.Number == generation))
             {
+                _writer.Hold();
                 _files.Delete(slot, one);
                 return true;
             }
@@ -205,7 +208,7 @@ public sealed partial class SaveStore<T>
         CheckSections(ignored);
         lock (_gate)
         {
-            var newest = Candidates([]).Where(one => one.Header?.Playthrough == Playthrough).MaxBy(one => one.Header!.Saved);
+            var newest = Candidates([]).FirstOrDefault(one => one.Header?.Playthrough == Playthrough);
             var saved = newest is null ? T.CreateState() : StateFile.Decode<T>(_files.Open(newest.Slot, new Generation(newest.Number, newest.File, newest.Bytes)));
             return [.. StateContent.Changes(saved, state).Where(change => !ignored.Any(section => change.Path == $"/{section}" || change.Path.StartsWith($"/{section.TrimEnd('/')}/", StringComparison.Ordinal)))];
         }
@@ -217,7 +220,7 @@ public sealed partial class SaveStore<T>
 
     /// <summary>The file of options that belong to no slot.</summary>
     /// <typeparam name="TSettings">Any state type.</typeparam>
-    public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_files.Storage, _options.Form);
+    public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_files.Storage, _options.Form, _writer);
 
     /// <summary>The names of the profiles that have saves or settings.</summary>
     public IReadOnlyList<SlotName> Profiles()
@@ -228,9 +231,21 @@ public sealed partial class SaveStore<T>
             .OfType<SlotName>().Distinct().Order()];
     }
 
+    /// <summary>
+    /// All generations of these slots, newest first. Within a slot the order is that of the generations: one that was reinstated is as
+    /// new as what it was put before.
+    /// </summary>
     private IEnumerable<GenerationSummary> Candidates(IReadOnlyCollection<SlotName> among) => _files.All()
         .Where(slot => among.Count == 0 || among.Contains(slot.Key))
-        .SelectMany(slot => slot.Value.Select(generation => SlotHistory.Describe(_files, slot.Key, generation)));
+        .SelectMany(slot =>
+        {
+            var newest = DateTimeOffset.MinValue;
+            return slot.Value.AsEnumerable().Reverse().Select(generation => SlotHistory.Describe(_files, slot.Key, generation))
+                .Select(summary => (Summary: summary, Since: newest = summary.Header?.Saved is { } saved && saved > newest ? saved : newest))
+                .ToList();
+        })
+        .OrderByDescending(one => one.Since).ThenByDescending(one => one.Summary.Number)
+        .Select(one => one.Summary);
 
     private List<Generation> OfExisting(SlotName slot)
     {

@@ -1,5 +1,3 @@
-using System.Diagnostics;
-using Lodrik.Saves;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
@@ -24,16 +22,19 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     private readonly SlotFiles _files;
     private readonly ILogger _log;
     private readonly TimeProvider _clock;
-    private readonly SaveEncoder _encoder = new();
-    private readonly Lock _gate = new();
+    private readonly StoreWriter _writer;
+    private readonly Lock _gate;
 
     private SaveStore(SaveStoreOptions options)
     {
         _options = options;
         _log = options.Logger ?? NullLogger.Instance;
         _clock = options.Clock ?? TimeProvider.System;
-        var storage = options.Storage ?? new DirectoryStorage(options.Folder ?? PlatformFolder.Of(T.Root.Game));
+        var storage = options.Storage ?? new DirectoryStorage(options.Folder ?? PlatformFolder.Of(T.Root.Game, options.Publisher));
         _files = new SlotFiles(options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage);
+        _writer = StoreWriter.Of(_files.Storage);
+        _gate = _writer.Gate;
+        _events = options.EventContext ?? SynchronizationContext.Current;
         Playthrough = NewId();
     }
 
@@ -77,55 +78,6 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
     }
 
-    /// <summary>Saves the state to a slot.</summary>
-    /// <param name="slot">The slot, new or not.</param>
-    /// <param name="state">The state.</param>
-    /// <param name="label">What the slot list shows.</param>
-    /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
-    /// <returns>What was written, and where: the save is on the disk for good.</returns>
-    /// <exception cref="SlotTakenException">The slot holds another playthrough, and overwriting was not allowed.</exception>
-    /// <exception cref="UnsavableStateException">The state cannot be saved as it is; the slot is as it was.</exception>
-    /// <exception cref="StorageException">The storage refused; the slot is as it was.</exception>
-    public SaveReceipt Save(SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused)
-    {
-        ArgumentNullException.ThrowIfNull(state);
-        CheckThumbnail(label);
-        lock (_gate)
-        {
-            var generations = _files.Of(slot);
-            if (generations.Count == 0)
-                RefuseLookalike(slot);
-            var occupant = generations.Count > 0 ? _files.Summarise(slot, generations) : null;
-            if (overwrite == Overwrite.Refused && occupant is not null && IsAnothers(slot, occupant))
-                throw new SlotTakenException(occupant);
-
-            var header = Describe(slot, label ?? new SaveLabel(), occupant?.Header);
-            var started = Stopwatch.GetTimestamp();
-            var bytes = _encoder.Encode(state, header, _options.Form, _options.Indented);
-            var encoded = Stopwatch.GetTimestamp();
-
-            var generation = generations.Count > 0 ? generations[0].Number + 1 : 1;
-            var file = SlotFiles.NameOf(slot, generation, _options.Extension ?? _options.Form.FileExtension());
-            if (label?.Thumbnail is { IsEmpty: false } thumbnail)
-                _files.Storage.Write(SlotFiles.ThumbnailOf(slot, generation), thumbnail, replace: true);
-            _files.Storage.Write(file, bytes, replace: false);
-            var written = Stopwatch.GetTimestamp();
-
-            Remember(slot, header.Playthrough);
-            DropOldGenerations(slot, generations);
-            var receipt = new SaveReceipt(
-                slot, generation, _files.Storage.Locate(file), bytes.Length, _options.Form, header.SaveId,
-                Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
-            {
-                Warnings = _encoder.Warnings,
-            };
-            foreach (var warning in receipt.Warnings)
-                StoreLog.Warned(_log, slot, generation, warning.ToString());
-            StoreLog.Saved(_log, slot, generation, receipt.Bytes, receipt.Milliseconds, receipt.File);
-            return receipt;
-        }
-    }
-
     /// <summary>Saves to the slot that was loaded from or saved to last.</summary>
     /// <exception cref="SlotException">There is none yet.</exception>
     public SaveReceipt Save(T state, SaveLabel? label = null) => Save(
@@ -140,7 +92,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         {
             var generations = _files.Of(slot);
             var occupant = generations.Count > 0 ? _files.Summarise(slot, generations) : null;
-            return occupant is not null && IsAnothers(slot, occupant) ? occupant : null;
+            return occupant is not null && IsAnothers(slot, occupant, Playthrough) ? occupant : null;
         }
     }
 
@@ -188,6 +140,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         {
             // Oldest first: were this cut short, what is left is the newest.
             var generations = _files.Of(slot);
+            if (generations.Count > 0)
+                _writer.Hold();
             for (var i = generations.Count - 1; i >= 0; i--)
                 _files.Delete(slot, generations[i]);
             if (CurrentSlot == slot)
@@ -197,9 +151,6 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             return generations.Count > 0;
         }
     }
-
-    /// <summary>Lets go of the store's buffers.</summary>
-    public void Dispose() => _encoder.Dispose();
 
     private LoadResult<T> Load(SlotName slot, IReadOnlyCollection<string> sections, Func<SavedFile, T> decode)
     {
@@ -226,6 +177,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 var result = new LoadResult<T>(slot, generation.Number, decode(file), file) { PassedOver = passedOver };
                 Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);
                 StoreLog.Loaded(_log, slot, generation.Number, _files.Storage.Locate(generation.File));
+                Raise(Loaded, result);
                 return result;
             }
             catch (SaveException exception) when (IsPassedOver(exception))
@@ -244,30 +196,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     private SaveContentException Edited(SlotName slot, Generation generation) => new(
         SaveErrorCode.EditedByHand, "The save was changed by hand since it was written.", _files.Locate(slot, generation), "Load an older generation.");
 
-    private SaveHeader Describe(SlotName slot, SaveLabel label, SaveHeader? parent)
-    {
-        var shown = new SlotLabel
-        {
-            Title = label.Title,
-            Kind = label.Kind ?? (slot == SlotName.Quick ? SaveKind.Quick : slot == SlotName.Auto ? SaveKind.Auto : SaveKind.Manual),
-            Played = label.Played,
-            Playthrough = Playthrough,
-            ParentId = parent?.SaveId,
-        };
-        foreach (var (name, value) in label.Summary)
-            shown.Summary[name] = value;
-        return new SaveHeader
-        {
-            Game = T.Root.Game,
-            Version = T.Root.Version,
-            SaveId = NewId(),
-            Saved = _clock.GetUtcNow(),
-            Slot = shown,
-        };
-    }
-
-    private bool IsAnothers(SlotName slot, SlotSummary occupant) =>
-        !slot.IsRing && slot != CurrentSlot && occupant.Header?.Slot?.Playthrough != Playthrough;
+    private bool IsAnothers(SlotName slot, SlotSummary occupant, Guid playthrough) =>
+        !slot.IsRing && slot != CurrentSlot && occupant.Header?.Slot?.Playthrough != playthrough;
 
     private void Remember(SlotName slot, Guid playthrough)
     {
@@ -279,13 +209,13 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             CurrentSlot = slot;
     }
 
-    private void DropOldGenerations(SlotName slot, List<Generation> before)
+    private void DropOldGenerations(SlotName slot, List<Generation> before, Guid playthrough)
     {
         var keep = slot == SlotName.Quick ? _options.KeepQuick : slot == SlotName.Auto ? _options.KeepAuto : _options.KeepGenerations;
         if (before.Count < keep)
             return;
         // A ring is one playthrough's: a new one never pushes out the saves of the one before.
-        var ring = slot.IsRing ? before.FindAll(generation => _files.PlaythroughOf(slot, generation) == Playthrough) : before;
+        var ring = slot.IsRing ? before.FindAll(generation => _files.PlaythroughOf(slot, generation) == playthrough) : before;
         for (var i = ring.Count - 1; i >= keep - 1; i--)
         {
             try

@@ -9,6 +9,9 @@ public sealed record SaveStoreOptions
     /// <summary>The folder of the saves; null takes the platform's place for the game's data.</summary>
     public string? Folder { get; init; }
 
+    /// <summary>The publisher's folder around the game's in the platform's place; null for none.</summary>
+    public string? Publisher { get; init; }
+
     /// <summary>Another storage than a folder, such as memory; null keeps to the folder.</summary>
     public ISaveStorage? Storage { get; init; }
 
@@ -53,6 +56,9 @@ public sealed record SaveStoreOptions
 
     /// <summary>Where the store says what it saved, loaded and passed over; null is silent.</summary>
     public ILogger? Logger { get; init; }
+
+    /// <summary>Where the store's events are raised; null takes the context of the thread that opens the store, if it has one.</summary>
+    public SynchronizationContext? EventContext { get; init; }
 
     /// <summary>The clock; null is the system's.</summary>
     public TimeProvider? Clock { get; init; }

@@ -1,3 +1,4 @@
+using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
 
@@ -15,7 +16,9 @@ public sealed class SettingsFile<T> where T : IStateType<T>
     private readonly ISaveStorage _storage;
     private readonly SaveForm _form;
 
-    internal SettingsFile(ISaveStorage storage, SaveForm form) => (_storage, _form) = (storage, form);
+    private readonly StoreWriter _writer;
+
+    internal SettingsFile(ISaveStorage storage, SaveForm form, StoreWriter writer) => (_storage, _form, _writer) = (storage, form, writer);
 
     /// <summary>Where a person finds the file.</summary>
     public string Location => _storage.Locate(Existing() ?? FileName);
@@ -49,19 +52,28 @@ public sealed class SettingsFile<T> where T : IStateType<T>
     public void Save(T settings)
     {
         ArgumentNullException.ThrowIfNull(settings);
-        var before = Existing();
-        _storage.Write(FileName, StateFile.ToBytes(settings, _form), replace: true);
-        // Settings of another form are older than these, and would be in doubt with them.
-        if (before is not null && before != FileName)
-            _storage.Delete(before);
+        var bytes = StateFile.ToBytes(settings, _form);
+        lock (_writer.Gate)
+        {
+            _writer.Hold();
+            var before = Existing();
+            _storage.Write(FileName, bytes, replace: true);
+            // Settings of another form are older than these, and would be in doubt with them.
+            if (before is not null && before != FileName)
+                _storage.Delete(before);
+        }
     }
 
     /// <summary>Deletes the settings, so that all have their initial values again.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
     public void Reset()
     {
-        while (Existing() is { } file)
-            _storage.Delete(file);
+        lock (_writer.Gate)
+        {
+            _writer.Hold();
+            while (Existing() is { } file)
+                _storage.Delete(file);
+        }
     }
 
     private string? Existing()

@@ -20,8 +20,14 @@ public static class SlotHistory
     public static int Reinstate(ISaveStorage storage, SlotName slot, int generation)
     {
         ArgumentNullException.ThrowIfNull(storage);
-        var files = new SlotFiles(storage);
-        return Reinstate(files, slot, Find(files, slot, generation));
+        using var writer = StoreWriter.Of(storage);
+        lock (writer.Gate)
+        {
+            var files = new SlotFiles(storage);
+            var found = Find(files, slot, generation);
+            writer.Hold();
+            return Reinstate(files, slot, found);
+        }
     }
 
     /// <summary>Deletes a slot, or one generation of it.</summary>
@@ -30,13 +36,18 @@ public static class SlotHistory
     public static int Remove(ISaveStorage storage, SlotName slot, int? generation = null)
     {
         ArgumentNullException.ThrowIfNull(storage);
-        var files = new SlotFiles(storage);
-        List<Generation> doomed = generation is { } number ? [Find(files, slot, number)] : files.Of(slot);
-        if (doomed.Count == 0)
-            throw SlotException.NoSuchSlot(slot, files.All().Keys);
-        for (var i = doomed.Count - 1; i >= 0; i--)
-            files.Delete(slot, doomed[i]);
-        return doomed.Count;
+        using var writer = StoreWriter.Of(storage);
+        lock (writer.Gate)
+        {
+            var files = new SlotFiles(storage);
+            List<Generation> doomed = generation is { } number ? [Find(files, slot, number)] : files.Of(slot);
+            if (doomed.Count == 0)
+                throw SlotException.NoSuchSlot(slot, files.All().Keys);
+            writer.Hold();
+            for (var i = doomed.Count - 1; i >= 0; i--)
+                files.Delete(slot, doomed[i]);
+            return doomed.Count;
+        }
     }
 
     internal static IReadOnlyList<GenerationSummary> Read(SlotFiles files, SlotName slot)

@@ -25,4 +25,7 @@ internal static partial class StoreLog
 
     [LoggerMessage(7, LogLevel.Information, "Slot {Slot}: generation {Old} is the newest again, as generation {New}")]
     public static partial void Reinstated(ILogger log, SlotName slot, int old, int @new);
+
+    [LoggerMessage(8, LogLevel.Error, "A handler of a store's event threw")]
+    public static partial void HandlerFailed(ILogger log, Exception exception);
 }

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Runtime.InteropServices;
 
 namespace Lodrik.Storage;
@@ -11,8 +12,18 @@ public sealed class DirectoryStorage : ISaveStorage
     /// <summary>What a file is called while it is being written; such a file is never taken for a save.</summary>
     internal const string TemporaryExtension = ".tmp";
 
+    /// <summary>An empty file that the writing process holds open, and beside it who that is.</summary>
+    internal const string LockFile = "lock";
+    internal const string HolderFile = "lock.holder";
+
     private readonly string _root;
     private readonly IFileOperations _files;
+
+    /// <summary>The folders that are known to survive a power failure.</summary>
+    private readonly ConcurrentDictionary<string, bool> _safeFolders = new(StringComparer.Ordinal);
+
+    /// <summary>The folders whose last change was not flushed, because that failed.</summary>
+    private readonly ConcurrentDictionary<string, bool> _unsettled = new(StringComparer.Ordinal);
 
     /// <summary>A storage in that directory, which is created with the first file.</summary>
     public DirectoryStorage(string root)
@@ -35,10 +46,14 @@ public sealed class DirectoryStorage : ISaveStorage
     {
         StorageNames.CheckFolder(folder);
         return Carefully(folder, path =>
-            _files.List(path)
+        {
+            SettleQuietly();
+            return _files.List(path)
                 .Where(file => !file.Path.EndsWith(TemporaryExtension, StringComparison.Ordinal))
                 .Select(file => new StoredFile(Path.GetRelativePath(_root, file.Path).Replace(Path.DirectorySeparatorChar, '/'), file.Bytes))
-                .ToList());
+                .Where(file => file.Name is not (LockFile or HolderFile))
+                .ToList();
+        });
     }
 
     /// <inheritdoc/>
@@ -63,6 +78,7 @@ public sealed class DirectoryStorage : ISaveStorage
         StorageNames.Check(name);
         Carefully(name, path =>
         {
+            SettleAll();
             // Each step relies on the one before: content before name, name before the promise.
             var folder = Path.GetDirectoryName(path)!;
             MakeFolder(folder);
@@ -71,7 +87,8 @@ public sealed class DirectoryStorage : ISaveStorage
             var temporary = path + TemporaryExtension;
             try
             {
-                _files.WriteAndFlush(temporary, bytes);
+                _files.Write(temporary, bytes);
+                _files.Flush(temporary);
                 _files.Rename(temporary, path, replace);
             }
             catch
@@ -79,7 +96,7 @@ public sealed class DirectoryStorage : ISaveStorage
                 DropQuietly(temporary);
                 throw;
             }
-            _files.FlushFolder(folder);
+            Settle(folder);
             return true;
         });
     }
@@ -90,14 +107,52 @@ public sealed class DirectoryStorage : ISaveStorage
         StorageNames.Check(name);
         return Carefully(name, path =>
         {
+            SettleAll();
             if (!_files.Exists(path))
                 return false;
             _files.Delete(path);
             var folder = Path.GetDirectoryName(path)!;
-            _files.FlushFolder(folder);
+            Settle(folder);
+            _safeFolders.TryRemove(folder, out _);
             _files.DropEmptyFolder(folder);
             return true;
         });
+    }
+
+    /// <summary>
+    /// Takes the right to write for this process, until it is let go of or the process ends, however that happens. Reading needs none.
+    /// </summary>
+    /// <exception cref="StoreInUseException">Another process has it.</exception>
+    /// <exception cref="StorageException">The folder cannot be written to.</exception>
+    internal IDisposable Hold() => Carefully(LockFile, path =>
+    {
+        MakeFolder(_root);
+        var holderFile = Locate(HolderFile);
+        var held = _files.TryHold(path);
+        if (held is null)
+            throw new StoreInUseException(_root, ReadHolder(holderFile));
+        try
+        {
+            // For people and for the error above; the lock itself is the open file.
+            _files.Note(holderFile, $"{Environment.ProcessPath ?? "a program"}, process {Environment.ProcessId} on {Environment.MachineName}");
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            // Who holds the lock is then not known; that it is held is.
+        }
+        return held;
+    });
+
+    private string ReadHolder(string file)
+    {
+        try
+        {
+            return _files.Read(file, 0, 1000) is { Length: > 0 } text ? System.Text.Encoding.UTF8.GetString(text) : "another process";
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            return "another process";
+        }
     }
 
     /// <inheritdoc/>
@@ -106,22 +161,73 @@ public sealed class DirectoryStorage : ISaveStorage
     /// <summary>Makes a folder and those above it, each entered for good into the one that holds it.</summary>
     private void MakeFolder(string folder)
     {
-        var missing = new Stack<string>();
-        for (var at = folder; at is not null && !_files.FolderExists(at); at = Path.GetDirectoryName(at))
-            missing.Push(at);
-        foreach (var at in missing)
+        var above = new Stack<string>();
+        for (var at = folder; at is not null && !_safeFolders.ContainsKey(at) && (at.StartsWith(_root, StringComparison.Ordinal) || !_files.FolderExists(at)); at = Path.GetDirectoryName(at))
+            above.Push(at);
+        foreach (var at in above)
         {
+            var isNew = !_files.FolderExists(at);
             try
             {
-                _files.MakeFolder(at);
+                if (isNew)
+                    _files.MakeFolder(at);
             }
             catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
             {
                 throw new StorageException(
                     "The folder cannot be created.", new SaveLocation { File = at }, "Check the path, and who may write there.", exception);
             }
-            if (Path.GetDirectoryName(at) is { } above)
-                _files.FlushFolder(above);
+            EnterForGood(at, isNew);
+        }
+    }
+
+    /// <summary>
+    /// Flushes the folder that holds this one. A folder that is there already may have been made a moment ago, by a call that failed
+    /// before it came to this; only the one that holds the root is nobody's business if it was there before.
+    /// </summary>
+    private void EnterForGood(string folder, bool isNew)
+    {
+        try
+        {
+            if (Path.GetDirectoryName(folder) is { } holder)
+                _files.FlushFolder(holder);
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException && folder == _root && !isNew)
+        {
+            // Not every folder above may be opened.
+        }
+        _safeFolders[folder] = true;
+    }
+
+    /// <summary>Makes the names in a folder survive a power failure; a folder where that failed is tried again before anything relies on it.</summary>
+    private void Settle(string folder)
+    {
+        _unsettled[folder] = true;
+        _files.FlushFolder(folder);
+        _unsettled.TryRemove(folder, out _);
+    }
+
+    private void SettleAll()
+    {
+        foreach (var folder in _unsettled.Keys)
+        {
+            if (_files.FolderExists(folder))
+                Settle(folder);
+            else
+                _unsettled.TryRemove(folder, out _);
+        }
+    }
+
+    /// <summary>What is listed should be what a power failure leaves; where that cannot be had, it is listed all the same.</summary>
+    private void SettleQuietly()
+    {
+        try
+        {
+            SettleAll();
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            // The next change says so.
         }
     }
 
@@ -166,13 +272,21 @@ internal interface IFileOperations
 
     byte[]? Read(string path, long offset, int count);
 
-    void WriteAndFlush(string path, ReadOnlyMemory<byte> bytes);
+    void Write(string path, ReadOnlyMemory<byte> bytes);
+
+    void Flush(string path);
 
     void Rename(string from, string to, bool replace);
 
     void Delete(string path);
 
     void FlushFolder(string path);
+
+    /// <summary>Opens a file so that no other process can, until it is let go of; null where another has it.</summary>
+    IDisposable? TryHold(string path);
+
+    /// <summary>Writes a small text that nothing depends on.</summary>
+    void Note(string path, string text);
 }
 
 /// <summary>The operations of the system's own files.</summary>
@@ -228,16 +342,36 @@ internal sealed partial class FileOperations : IFileOperations
         }
     }
 
-    public void WriteAndFlush(string path, ReadOnlyMemory<byte> bytes)
+    public void Write(string path, ReadOnlyMemory<byte> bytes)
     {
         using var file = File.OpenHandle(path, FileMode.Create, FileAccess.Write, FileShare.None, preallocationSize: bytes.Length);
         RandomAccess.Write(file, bytes.Span, 0);
+    }
+
+    /// <summary>Makes a file's content survive a power failure, whichever handle it was written through.</summary>
+    public void Flush(string path)
+    {
+        using var file = File.OpenHandle(path, FileMode.Open, FileAccess.ReadWrite, FileShare.None);
         RandomAccess.FlushToDisk(file);
     }
 
     public void Rename(string from, string to, bool replace) => File.Move(from, to, overwrite: replace);
 
     public void Delete(string path) => File.Delete(path);
+
+    public IDisposable? TryHold(string path)
+    {
+        try
+        {
+            return new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        }
+        catch (IOException) when (File.Exists(path))
+        {
+            return null;
+        }
+    }
+
+    public void Note(string path, string text) => File.WriteAllText(path, text);
 
     /// <summary>
     /// Makes the names in a folder survive a power failure. File handles refuse folders, so this asks the system itself;

@@ -25,3 +25,14 @@ public sealed class StorageException(string problem, SaveLocation location = def
         return new StorageException(problem, new SaveLocation { File = path }, remedy, exception);
     }
 }
+
+/// <summary>Another process writes to this store. Nothing was written; saves can still be read.</summary>
+public sealed class StoreInUseException : SaveException
+{
+    internal StoreInUseException(string folder, string holder)
+        : base(SaveErrorCode.InUse, $"Another process writes to these saves: {holder}.", new SaveLocation { File = folder }, "Close the other one first; reading works meanwhile.") =>
+        Holder = holder;
+
+    /// <summary>Who writes, as far as that is known.</summary>
+    public string Holder { get; }
+}

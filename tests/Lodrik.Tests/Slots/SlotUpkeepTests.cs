@@ -83,6 +83,7 @@ public sealed class SlotUpkeepTests
         Assert.Equal(4, store.Reinstate("evening", 1));
         Assert.Equal(1, store.Load("evening").State.Log.Day);
         Assert.Equal([4, 3, 2, 1], store.History("evening").Select(one => one.Number));
+        Assert.Equal((1, 4), (store.Continue().State.Log.Day, store.Newest()!.Number));
         Save(store, "evening", 5);
         Assert.Equal([5, 4, 3, 2], store.History("evening").Select(one => one.Number));
 

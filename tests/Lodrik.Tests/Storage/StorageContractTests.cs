@@ -92,12 +92,12 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
         new DirectoryStorage(_folder, steps).Write("slots/a/1.json", "x"u8.ToArray(), replace: false);
         var (slots, a, file) = (Path.Combine(_folder, "slots"), Path.Combine(_folder, "slots", "a"), Path.Combine(_folder, "slots", "a", "1.json"));
         Assert.Equal(
-            [$"make {slots}", $"flush {_folder}", $"make {a}", $"flush {slots}", $"write {file}.tmp", $"rename {file}.tmp {file}", $"flush {a}"],
+            [$"flush {Path.GetDirectoryName(_folder)}", $"make {slots}", $"flush {_folder}", $"make {a}", $"flush {slots}", $"write {file}.tmp", $"sync {file}.tmp", $"rename {file}.tmp {file}", $"flush {a}"],
             steps.Done);
     }
 
     [Theory]
-    [InlineData("write"), InlineData("rename")]
+    [InlineData("write"), InlineData("sync"), InlineData("rename")]
     public void A_write_that_fails_half_way_leaves_nothing_behind(string step)
     {
         var storage = new DirectoryStorage(_folder, new RecordedOperations { FailAt = step });
@@ -168,7 +168,9 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
 
         public byte[]? Read(string path, long offset, int count) => _system.Read(path, offset, count);
 
-        public void WriteAndFlush(string path, ReadOnlyMemory<byte> bytes) => Do($"write {path}", () => _system.WriteAndFlush(path, bytes));
+        public void Write(string path, ReadOnlyMemory<byte> bytes) => Do($"write {path}", () => _system.Write(path, bytes));
+
+        public void Flush(string path) => Do($"sync {path}", () => _system.Flush(path));
 
         public void Rename(string from, string to, bool replace) => Do($"rename {from} {to}", () =>
         {
@@ -178,6 +180,10 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
         });
 
         public void Delete(string path) => _system.Delete(path);
+
+        public IDisposable? TryHold(string path) => _system.TryHold(path);
+
+        public void Note(string path, string text) => _system.Note(path, text);
 
         public void FlushFolder(string path) => Do($"flush {path}", () => _system.FlushFolder(path));
 
