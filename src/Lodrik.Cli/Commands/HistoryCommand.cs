@@ -51,7 +51,8 @@ internal static class HistoryCommand
         Screen.Out.Write(table);
         foreach (var one in generations.Where(one => one.Problem is not null))
             Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]{one.Number}: {Screen.Visible(one.Problem!.Message)}[/]");
-        Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]Make an older one the newest again: lodrik reinstate {folder} {slot} {generations[^1].Number}[/]");
+        if (generations.Count > 1)
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]Make an older one the newest again: lodrik reinstate {folder} {slot} {generations[^1].Number}[/]");
         return exit;
     }
 }

@@ -14,7 +14,7 @@ public sealed class SlotException(
         var remedy = nearest is not null && Slots.Spelling.Distance(nearest, slot.ToString()) <= 1 + (slot.ToString().Length / 4)
             ? $"Did you mean \"{nearest}\"?"
             : otherwise ?? (names.Count == 0 ? "There are no slots at all." : $"There are: {string.Join(", ", names.Take(12))}.");
-        return new SlotException(SaveErrorCode.NoSuchSlot, $"There is no slot \"{slot}\".", new SaveLocation { Slot = slot.ToString() }, remedy);
+        return new SlotException(SaveErrorCode.NoSuchSlot, "There is no such slot.", new SaveLocation { Slot = slot.ToString() }, remedy);
     }
 }
 
