@@ -18,6 +18,9 @@ internal interface ISectionForm<TWriter> where TWriter : IStateWriter
     /// <summary>The bytes of the section as far as it is written.</summary>
     ReadOnlySpan<byte> Written();
 
+    /// <summary>Where those bytes end among all that was written.</summary>
+    int End { get; }
+
     /// <summary>The pointer of the value that the section has got to.</summary>
     string PointerToEnd();
 }
@@ -28,6 +31,9 @@ internal struct EncodedSections<TForm, TWriter>(TForm form) : ISectionWriter
 {
     /// <summary>The sections written, in order.</summary>
     public List<SectionEntry> Entries { get; } = [];
+
+    /// <summary>Where each of them begins among all that was written.</summary>
+    public List<int> Offsets { get; } = [];
 
     /// <summary>The sections in which half of a pair was replaced.</summary>
     public List<string> Replaced { get; } = [];
@@ -71,6 +77,7 @@ internal struct EncodedSections<TForm, TWriter>(TForm form) : ISectionWriter
         var bytes = form.Written();
         if (LoneSurrogates.TakeNote())
             Replaced.Add(Current);
+        Offsets.Add(form.End - bytes.Length);
         Entries.Add(new SectionEntry(Current, bytes.Length, SectionDigest.Of(bytes)));
     }
 }
@@ -93,6 +100,8 @@ internal sealed class JsonSections(Utf8JsonWriter writer, PooledBuffer body) : I
         writer.Flush();
         return body.Written[_start..];
     }
+
+    public int End => body.Length;
 
     public string PointerToEnd() => JsonPlace.PointerAt(Written(), long.MaxValue);
 }
@@ -120,6 +129,8 @@ internal sealed class XmlSections(XmlWriter writer, PooledBuffer body) : ISectio
         return start < 0 ? default : written[start..];
     }
 
+    public int End => body.Length;
+
     public string PointerToEnd() => XmlPlace.PointerAt(Written().ToArray(), int.MaxValue, int.MaxValue);
 }
 
@@ -135,6 +146,8 @@ internal sealed class PackedSections(PooledBuffer body) : ISectionForm<BinarySta
     }
 
     public ReadOnlySpan<byte> Written() => body.Written[_start..];
+
+    public int End => body.Length;
 
     public string PointerToEnd() => BinaryPlace.PointerAt(Written(), BinaryPlace.End);
 }

@@ -18,7 +18,11 @@ internal sealed class FileLayout
 {
     private FileLayout(SaveForm form) => Form = form;
 
-    public SaveForm Form { get; }
+    /// <summary>The form of the content.</summary>
+    public SaveForm Form { get; private set; }
+
+    /// <summary>Whether the file is packed: its content is binary, or compressed.</summary>
+    public bool IsPacked { get; private init; }
 
     /// <summary>The header, or null in a file that was written wholly by hand.</summary>
     public SaveHeader? Header { get; private set; }
@@ -187,10 +191,11 @@ internal sealed class FileLayout
 
     private static FileLayout ReadPacked(ReadOnlySpan<byte> file)
     {
-        var layout = new FileLayout(SaveForm.Binary);
+        var layout = new FileLayout(SaveForm.Binary) { IsPacked = true };
         var reader = new BinaryStateReader(file);
         int parts;
         (layout.Header, parts) = PackedHeader(ref reader, file);
+        layout.Form = layout.Header.Content;
         reader.NextItem();
         var (offset, length) = reader.ReadBlock();
         var table = file.Slice(offset, length);

@@ -26,6 +26,7 @@ internal sealed class SaveEncoder : IDisposable
     private readonly PooledBuffer _file = new(16 * 1024);
     private List<string> _replaced = [];
     private List<SectionEntry> _entries = [];
+    private List<int> _offsets = [];
     private SaveForm _form;
     private bool _indented;
 
@@ -66,19 +67,21 @@ internal sealed class SaveEncoder : IDisposable
     }
 
     /// <summary>Makes the whole file of the sections that were encoded last. The bytes are valid until the next snapshot.</summary>
-    public ReadOnlyMemory<byte> Complete(SaveHeader header)
+    /// <param name="header">What the save says of itself; the form and the sections are filled in here.</param>
+    /// <param name="compression">How the sections are compressed; a compressed save is packed.</param>
+    public ReadOnlyMemory<byte> Complete(SaveHeader header, SaveCompression compression = SaveCompression.None)
     {
         header.Content = _form;
         switch (_form)
         {
-            case SaveForm.Json:
+            case SaveForm.Json when compression == SaveCompression.None:
                 CompleteJson(header);
                 break;
-            case SaveForm.Xml:
+            case SaveForm.Xml when compression == SaveCompression.None:
                 CompleteXml(header);
                 break;
             default:
-                CompletePacked(header);
+                CompletePacked(header, compression);
                 break;
         }
         Warnings = _replaced.Count == 0 ? [] : FindReplaced(_file.WrittenMemory, _replaced);
@@ -190,9 +193,22 @@ internal sealed class SaveEncoder : IDisposable
         _file.Write(_indented ? "\n</save>\n"u8 : "</save>"u8);
     }
 
-    private void CompletePacked(SaveHeader header)
+    private void CompletePacked(SaveHeader header, SaveCompression compression)
     {
+        var compressed = new byte[]?[_entries.Count];
         var entries = _entries;
+        if (compression != SaveCompression.None)
+        {
+            entries = [.. _entries];
+            for (var i = 0; i < entries.Count; i++)
+            {
+                if (SectionCompression.Compress(SectionBytes(i), compression) is not { } smaller)
+                    continue;
+                compressed[i] = smaller;
+                entries[i] = new SectionEntry(entries[i].Name, smaller.Length, SectionDigest.Of(smaller), entries[i].Size);
+            }
+        }
+
         var tokens = new BinaryStateWriter(_contents);
         SectionTable.WritePacked(ref tokens, entries);
         Describe(header, entries, _contents.Written);
@@ -209,15 +225,13 @@ internal sealed class SaveEncoder : IDisposable
         tokens.WriteBytes(digest);
         tokens.WriteBytes(_header.Written);
         tokens.WriteBytes(_contents.Written);
-        var offset = 0;
-        foreach (var entry in entries)
-        {
-            tokens.WriteBytes(_body.Written.Slice(offset, entry.Size));
-            offset += entry.Size;
-        }
+        for (var i = 0; i < entries.Count; i++)
+            tokens.WriteBytes(compressed[i] ?? SectionBytes(i));
         tokens.WriteNull();
         tokens.EndList();
     }
+
+    private ReadOnlySpan<byte> SectionBytes(int section) => _body.Written.Slice(_offsets[section], _entries[section].Size);
 
     /// <summary>The items of a packed save beside its sections: format, header digest, header, contents, and the seal's place.</summary>
     internal const int PackedParts = 5;
@@ -230,6 +244,7 @@ internal sealed class SaveEncoder : IDisposable
         {
             T.WriteSections(ref sections, state);
             _replaced = sections.Replaced;
+            _offsets = sections.Offsets;
             return sections.Entries;
         }
         catch (ContentException content)

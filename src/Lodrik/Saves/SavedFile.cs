@@ -48,6 +48,9 @@ public sealed class SavedFile
     /// <summary>The form of the content.</summary>
     public SaveForm Form => _layout.Form;
 
+    /// <summary>Whether sections are compressed.</summary>
+    public bool IsCompressed => _layout.Entries.Exists(entry => entry.Decompressed > 0);
+
     /// <summary>The header; null in a file that was written wholly by hand.</summary>
     public SaveHeader? Header => _layout.Header;
 
@@ -207,8 +210,22 @@ public sealed class SavedFile
                 new SaveLocation { Section = slice.Name }.Within(_location),
                 "Load an older generation.");
         }
+        var entry = _layout.IsPacked ? _layout.Entries.Find(one => one.Name == slice.Name) : default;
+        var (bytes, place) = entry.Decompressed > 0 ? (Decompress(slice, entry.Decompressed), new SectionSlice(slice.Name, 0, entry.Decompressed)) : (_bytes, slice);
         var shared = slice.Name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal) ? null : Find(slice.Name + SharedSection.Suffix);
-        return new VerifiedSection(Form, _bytes, slice, health, _location, shared: shared is { } beside ? Verify(beside) : null);
+        return new VerifiedSection(Form, bytes, place, health, _location, shared: shared is { } beside ? Verify(beside) : null);
+    }
+
+    private ReadOnlyMemory<byte> Decompress(SectionSlice slice, int size)
+    {
+        try
+        {
+            return SectionCompression.Decompress(_bytes.Span.Slice(slice.Offset, slice.Length), size);
+        }
+        catch (ContentException content)
+        {
+            throw new DamagedSaveException(content.Code, content.Message, new SaveLocation { Section = slice.Name }.Within(_location), "Load an older generation.", content);
+        }
     }
 
     private SectionHealth HealthOf(SectionSlice slice)
@@ -223,7 +240,7 @@ public sealed class SavedFile
                 return SectionHealth.Intact;
             break;
         }
-        return Form == SaveForm.Binary ? SectionHealth.Damaged : SectionHealth.EditedByHand;
+        return _layout.IsPacked ? SectionHealth.Damaged : SectionHealth.EditedByHand;
     }
 
     private SaveContentException NoSection(string name) => new(

@@ -9,18 +9,19 @@ namespace Lodrik.Saves;
 /// <param name="Name">The section's name.</param>
 /// <param name="Size">Its bytes in the file.</param>
 /// <param name="Digest">Their digest.</param>
-internal readonly record struct SectionEntry(string Name, int Size, UInt128 Digest);
+/// <param name="Decompressed">Its size once decompressed; 0 where it is not compressed.</param>
+internal readonly record struct SectionEntry(string Name, int Size, UInt128 Digest, int Decompressed = 0);
 
 /// <summary>
 /// The list of a save's sections, behind the header. In readable saves it is a map from the name to "size digest", one line
-/// each; in packed ones a list of [name, size, digest].
+/// each; in packed ones a list of [name, size, digest], with the decompressed size behind where a section is compressed.
 /// </summary>
 internal static class SectionTable
 {
     public static void WriteReadable<TWriter>(ref TWriter writer, IReadOnlyList<SectionEntry> entries) where TWriter : IStateWriter, allows ref struct
     {
         writer.BeginObject(entries.Count);
-        foreach (var (name, size, digest) in entries)
+        foreach (var (name, size, digest, _) in entries)
         {
             writer.WriteKey(name);
             writer.WriteText(string.Create(CultureInfo.InvariantCulture, $"{size} {SectionDigest.ToText(digest)}"));
@@ -51,13 +52,15 @@ internal static class SectionTable
     {
         Span<byte> bytes = stackalloc byte[SectionDigest.Size];
         writer.BeginList(entries.Count);
-        foreach (var (name, size, digest) in entries)
+        foreach (var (name, size, digest, decompressed) in entries)
         {
-            writer.BeginList(3);
+            writer.BeginList(decompressed > 0 ? 4 : 3);
             writer.WriteText(name);
             writer.WriteInteger(size);
             BinaryPrimitives.WriteUInt128BigEndian(bytes, digest);
             writer.WriteBytes(bytes);
+            if (decompressed > 0)
+                writer.WriteInteger(decompressed);
             writer.EndList();
         }
         writer.EndList();
@@ -69,8 +72,9 @@ internal static class SectionTable
         reader.BeginList();
         while (reader.NextItem())
         {
-            if (reader.BeginCountedList() != 3)
-                throw reader.Wrong("A section is described by three values.");
+            var values = reader.BeginCountedList();
+            if (values is not (3 or 4))
+                throw reader.Wrong("A section is described by three or four values.");
             reader.NextItem();
             var name = reader.ReadText();
             reader.NextItem();
@@ -79,8 +83,10 @@ internal static class SectionTable
             var digest = reader.ReadBytes();
             if (digest.Length != SectionDigest.Size)
                 throw reader.Wrong($"A digest has {SectionDigest.Size} bytes.");
-            reader.NextItem();
-            entries.Add(new SectionEntry(name, size, BinaryPrimitives.ReadUInt128BigEndian(digest)));
+            var decompressed = reader.NextItem() ? (int)reader.ReadInteger(1, Array.MaxLength) : 0;
+            if (values == 4)
+                reader.NextItem();
+            entries.Add(new SectionEntry(name, size, BinaryPrimitives.ReadUInt128BigEndian(digest), decompressed));
         }
         return entries;
     }

@@ -56,6 +56,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         if (!T.Root.IsSaveFile)
             throw new ArgumentException($"{typeof(T).Name} is a state type; a store needs the game's save root, marked [SaveFile(game)].");
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepGenerations, 1, nameof(options));
+        if (!Enum.IsDefined(options.Compression))
+            throw new ArgumentException($"There is no compression {options.Compression}.", nameof(options));
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepQuick, 1, nameof(options));
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepAuto, 1, nameof(options));
         if (options.Extension is { } extension && !IsExtension(extension))

@@ -21,8 +21,11 @@ public sealed record SaveStoreOptions
     /// <summary>Whether readable forms are laid out for people, with line breaks and indentation.</summary>
     public bool Indented { get; init; } = true;
 
+    /// <summary>How saves are compressed, in the background. What does not become smaller is stored as it is.</summary>
+    public SaveCompression Compression { get; init; }
+
     /// <summary>
-    /// The extension of the files, with its dot; null takes .json, .xml or .lodrik by the form. It is for people only: the form
+    /// The extension of the files, with its dot; null takes .json or .xml for readable saves and .lodrik for others. It is for people only: the form
     /// is recognised from the bytes.
     /// </summary>
     public string? Extension { get; init; }
