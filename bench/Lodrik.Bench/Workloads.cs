@@ -54,6 +54,13 @@ public sealed partial class World
     }
 }
 
+/// <summary>A save of scenes.</summary>
+[SaveFile("bench-scenes")]
+public sealed partial class ScenesSave
+{
+    public SceneArchive Scenes { get; set; } = new();
+}
+
 /// <summary>A large save.</summary>
 [SaveFile("bench-large")]
 public sealed partial class BigSave

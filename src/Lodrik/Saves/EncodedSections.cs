@@ -15,6 +15,9 @@ internal interface ISectionForm<TWriter> where TWriter : IStateWriter
     /// <summary>Begins a section; what is written next is its value.</summary>
     TWriter Begin(string name);
 
+    /// <summary>Writes a whole section of which the bytes are there already; false where this form cannot.</summary>
+    bool TryWriteWhole(string name, ReadOnlySpan<byte> bytes);
+
     /// <summary>The bytes of the section as far as it is written.</summary>
     ReadOnlySpan<byte> Written();
 
@@ -26,7 +29,7 @@ internal interface ISectionForm<TWriter> where TWriter : IStateWriter
 }
 
 /// <summary>Writes the sections of a save one after the other, and takes down the size and the digest of each.</summary>
-internal struct EncodedSections<TForm, TWriter>(TForm form) : ISectionWriter
+internal struct EncodedSections<TForm, TWriter>(TForm form, SectionCache? cache = null) : ISectionWriter
     where TForm : class, ISectionForm<TWriter> where TWriter : struct, IStateWriter
 {
     /// <summary>The sections written, in order.</summary>
@@ -66,9 +69,17 @@ internal struct EncodedSections<TForm, TWriter>(TForm form) : ISectionWriter
         foreach (var section in group?.SectionNames ?? [])
         {
             Current = $"{name}/{section}";
+            var identity = group!.IdentityOf(section);
+            if (cache is not null && cache.TryGet(Current, identity, out var known) && form.TryWriteWhole(Current, known.Bytes))
+            {
+                Entries.Add(new SectionEntry(Current, known.Bytes.Length, known.Digest));
+                Offsets.Add(form.End - known.Bytes.Length);
+                continue;
+            }
             var writer = form.Begin(Current);
-            group!.WriteSection(section, ref writer);
+            group.WriteSection(section, ref writer);
             End();
+            cache?.Keep(Current, identity, form.Written(), Entries[^1].Digest);
         }
     }
 
@@ -93,6 +104,14 @@ internal sealed class JsonSections(Utf8JsonWriter writer, PooledBuffer body) : I
         writer.Flush();
         _start = body.Length;
         return new JsonStateWriter(writer);
+    }
+
+    public bool TryWriteWhole(string name, ReadOnlySpan<byte> bytes)
+    {
+        writer.WritePropertyName(name);
+        writer.WriteRawValue(bytes, skipInputValidation: true);
+        writer.Flush();
+        return true;
     }
 
     public ReadOnlySpan<byte> Written()
@@ -120,6 +139,8 @@ internal sealed class XmlSections(XmlWriter writer, PooledBuffer body) : ISectio
         return tokens;
     }
 
+    public bool TryWriteWhole(string name, ReadOnlySpan<byte> bytes) => false;
+
     /// <summary>The section's element: what was written since, without the end of the tag before and the white space.</summary>
     public ReadOnlySpan<byte> Written()
     {
@@ -143,6 +164,12 @@ internal sealed class PackedSections(PooledBuffer body) : ISectionForm<BinarySta
     {
         _start = body.Length;
         return new BinaryStateWriter(body);
+    }
+
+    public bool TryWriteWhole(string name, ReadOnlySpan<byte> bytes)
+    {
+        body.Write(bytes);
+        return true;
     }
 
     public ReadOnlySpan<byte> Written() => body.Written[_start..];

@@ -27,6 +27,7 @@ internal sealed class SaveEncoder : IDisposable
     private List<string> _replaced = [];
     private List<SectionEntry> _entries = [];
     private List<int> _offsets = [];
+    private SectionCache? _cache;
     private SaveForm _form;
     private bool _indented;
 
@@ -47,8 +48,13 @@ internal sealed class SaveEncoder : IDisposable
 
     /// <summary>Encodes the sections: all that has to happen while the state stands still.</summary>
     /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
-    public void Snapshot<T>(T state, SaveForm form, bool indented) where T : IStateRoot<T>
+    /// <param name="state">The state.</param>
+    /// <param name="form">The form of the content.</param>
+    /// <param name="indented">Whether a readable form is laid out for people.</param>
+    /// <param name="cache">Sections that were written before in this form; null for none.</param>
+    public void Snapshot<T>(T state, SaveForm form, bool indented, SectionCache? cache = null) where T : IStateRoot<T>
     {
+        _cache = cache;
         _body.Reset();
         _contents.Reset();
         _header.Reset();
@@ -239,12 +245,13 @@ internal sealed class SaveEncoder : IDisposable
     private List<SectionEntry> Collect<T, TForm, TWriter>(T state, TForm form)
         where T : IStateRoot<T> where TForm : class, ISectionForm<TWriter> where TWriter : struct, IStateWriter
     {
-        var sections = new EncodedSections<TForm, TWriter>(form);
+        var sections = new EncodedSections<TForm, TWriter>(form, _cache);
         try
         {
             T.WriteSections(ref sections, state);
             _replaced = sections.Replaced;
             _offsets = sections.Offsets;
+            _cache?.Retain(sections.Entries.Select(entry => entry.Name));
             return sections.Entries;
         }
         catch (ContentException content)

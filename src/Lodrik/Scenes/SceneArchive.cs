@@ -47,6 +47,9 @@ public sealed class SceneArchive : ISectionGroup
         return decoder.Scene;
     }
 
+    // A record is a copy that nothing changes: another content is another record.
+    object? ISectionGroup.IdentityOf(string name) => _scenes.GetValueOrDefault(name);
+
     void ISectionGroup.WriteSection<TWriter>(string name, ref TWriter writer) => Get(name)!.Write(ref writer);
 
     void ISectionGroup.TakeSections(IReadOnlyList<UndecodedSection> sections)

@@ -14,6 +14,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     private readonly SynchronizationContext? _events;
     private readonly Lock _queueGate = new();
     private readonly Stack<SaveEncoder> _encoders = [];
+    private readonly SectionCache _cache = new();
     private readonly OrderedDictionary<SlotName, Request> _waiting = [];
     private Task _worker = Task.CompletedTask;
     private bool _isWorking;
@@ -172,7 +173,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var started = Stopwatch.GetTimestamp();
         try
         {
-            request.Encoder.Snapshot(state, _options.Form, _options.Indented);
+            request.Encoder.Snapshot(state, _options.Form, _options.Indented, _cache);
         }
         catch (Exception exception)
         {

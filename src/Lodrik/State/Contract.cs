@@ -266,6 +266,12 @@ public interface ISectionGroup
     /// <summary>Writes one section as one value.</summary>
     void WriteSection<TWriter>(string name, ref TWriter writer) where TWriter : IStateWriter, allows ref struct;
 
+    /// <summary>
+    /// An object that is another one as soon as the section's content is another: as long as it stays the same, bytes that were written
+    /// before are used again. Null where that cannot be told.
+    /// </summary>
+    object? IdentityOf(string name);
+
     /// <summary>Forgets what it holds and takes these sections, undecoded.</summary>
     void TakeSections(IReadOnlyList<UndecodedSection> sections);
 }

@@ -23,6 +23,9 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
 
     public override bool Has(int entity) => Row(entity) >= 0;
 
+    /// <summary>A value that shares nothing with this one that could be changed.</summary>
+    public abstract T Copy(T value);
+
     public bool TryGet(int entity, [MaybeNullWhen(false)] out T value)
     {
         var row = Row(entity);
@@ -43,6 +46,8 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
 /// <summary>A column of a state type.</summary>
 internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) where T : IStateType<T>
 {
+    public override T Copy(T value) => T.CopyState(value);
+
     public override void Write<TWriter>(ref TWriter writer, int entity)
     {
         TryGet(entity, out var value);
@@ -62,6 +67,8 @@ internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) wher
 /// <summary>A column of a part that the game does not know, kept as it came.</summary>
 internal sealed class TreePartColumn(string name) : PartColumn<SaveValue>(name)
 {
+    public override SaveValue Copy(SaveValue value) => SaveValueCodec.Copy(value)!;
+
     public override void Write<TWriter>(ref TWriter writer, int entity)
     {
         TryGet(entity, out var value);

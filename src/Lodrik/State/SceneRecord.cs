@@ -49,7 +49,7 @@ public sealed class SceneRecord
     /// <summary>What is known of an entity; null where it is not in the scene.</summary>
     public EntityRecord? Find(EntityId id) => _byId.TryGetValue(id, out var index) ? _entities[index] : null;
 
-    /// <summary>A part of an entity.</summary>
+    /// <summary>A part of an entity, as a copy: a record does not change.</summary>
     /// <returns>False where the entity has no such part, or where it was not decoded as this type.</returns>
     public bool TryGetPart<T>(EntityId id, string part, [System.Diagnostics.CodeAnalysis.MaybeNullWhen(false)] out T value)
     {
@@ -59,7 +59,10 @@ public sealed class SceneRecord
         foreach (var column in columns)
         {
             if (column.Name == part && column is PartColumn<T> typed && typed.TryGet(index, out value))
+            {
+                value = typed.Copy(value);
                 return true;
+            }
         }
         return false;
     }
