@@ -258,7 +258,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var slot = request.Slot;
         var generations = _files.Of(slot);
         if (generations.Count == 0)
-            RefuseLookalike(slot);
+            RefuseNew(slot);
         var occupant = generations.Count > 0 ? _files.Summarise(slot, generations) : null;
         if (request.Overwrite == Overwrite.Refused && occupant is not null && IsAnothers(slot, occupant, request.Playthrough))
             throw new SlotTakenException(occupant);

@@ -107,7 +107,7 @@ public sealed partial class SaveStore<T>
                 return;
             var occupants = _files.Of(to);
             if (occupants.Count == 0)
-                RefuseLookalike(to);
+                RefuseNew(to);
             else if (overwrite == Overwrite.Refused)
                 throw new SlotTakenException(_files.Summarise(to, occupants));
             _writer.Hold();

@@ -129,10 +129,24 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     }
 
     /// <summary>All slots by what their headers say, newest first. A damaged slot is listed as such.</summary>
-    public IReadOnlyList<SlotSummary> List()
+    /// <param name="kinds">Only saves of these kinds; none means all. A damaged slot's kind is not known, and it is listed with all only.</param>
+    public IReadOnlyList<SlotSummary> List(params IReadOnlyCollection<SaveKind> kinds)
+    {
+        ArgumentNullException.ThrowIfNull(kinds);
+        lock (_gate)
+        {
+            var slots = SlotList.Read(_files);
+            return kinds.Count == 0 ? slots : [.. slots.Where(slot => slot.Header is { } header && kinds.Contains(header.Kind))];
+        }
+    }
+
+    /// <summary>The places of the save screen in their order, each with what is in it; null where it is empty.</summary>
+    public IReadOnlyList<(SlotName Place, SlotSummary? Held)> Places()
     {
         lock (_gate)
-            return SlotList.Read(_files);
+        {
+            return [.. _options.Places.Select(place => (place, _files.Of(place) is { Count: > 0 } generations ? _files.Summarise(place, generations) : null))];
+        }
     }
 
     /// <summary>Deletes a slot with all its generations; false where there was none.</summary>
@@ -245,9 +259,15 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <summary>The first bytes of every PNG file (ISO/IEC 15948 section 5.2).</summary>
     private static ReadOnlySpan<byte> PngSignature => [0x89, (byte)'P', (byte)'N', (byte)'G', 0x0D, 0x0A, 0x1A, 0x0A];
 
-    /// <summary>On some systems two names that differ by case only are one folder.</summary>
-    private void RefuseLookalike(SlotName slot)
+    /// <summary>Refuses a new slot where there is no place for it, or where its name is another's on systems that do not tell case apart.</summary>
+    private void RefuseNew(SlotName slot)
     {
+        if (_options.Places.Count > 0 && !slot.IsRing && !_options.Places.Contains(slot))
+        {
+            throw new SlotException(
+                SaveErrorCode.BadSlotName, "The game has no such place for a save.", new SaveLocation { Slot = slot.ToString() },
+                $"It has: {string.Join(", ", _options.Places)}.");
+        }
         foreach (var other in _files.Lookalikes(slot))
         {
             throw new SlotException(

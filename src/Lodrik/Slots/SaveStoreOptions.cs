@@ -45,6 +45,12 @@ public sealed record SaveStoreOptions
     /// </summary>
     public SlotName? Profile { get; init; }
 
+    /// <summary>
+    /// The places of a save screen that has a fixed number of them, in their order; empty for slots of any name and number. Quick and auto
+    /// are always there besides.
+    /// </summary>
+    public IReadOnlyList<SlotName> Places { get; init; } = [];
+
     /// <summary>What is done with a readable save that was changed by hand.</summary>
     public EditedSaves EditedSaves { get; init; }
 

@@ -162,7 +162,7 @@ public sealed class DirectoryStorage : ISaveStorage
     private void MakeFolder(string folder)
     {
         var above = new Stack<string>();
-        for (var at = folder; at is not null && !_safeFolders.ContainsKey(at) && (at.StartsWith(_root, StringComparison.Ordinal) || !_files.FolderExists(at)); at = Path.GetDirectoryName(at))
+        for (var at = folder; at is not null && !(_safeFolders.ContainsKey(at) && _files.FolderExists(at)) && (at.StartsWith(_root, StringComparison.Ordinal) || !_files.FolderExists(at)); at = Path.GetDirectoryName(at))
             above.Push(at);
         foreach (var at in above)
         {

@@ -264,6 +264,36 @@ public sealed class SlotUpkeepTests
     }
 
     [Fact]
+    public void A_game_may_have_a_fixed_number_of_places()
+    {
+        using var store = Open(new() { Places = ["one", "two", "three"] });
+        Save(store, "two", 5);
+        Save(store, "quick", 6);
+        Assert.Equal([("one", false), ("two", true), ("three", false)], store.Places().Select(place => (place.Place.ToString(), place.Held is not null)));
+        Assert.Contains("It has: one, two, three.", Assert.Throws<SlotException>(() => Save(store, "four", 1)).Message, StringComparison.Ordinal);
+        Assert.Throws<SlotException>(() => store.Copy("two", "four"));
+        store.Copy("two", "three");
+        Assert.Equal(3, store.List().Count);
+        Assert.Equal(["quick"], store.List(SaveKind.Quick).Select(slot => slot.Slot.ToString()));
+        Assert.Equal(2, store.List(SaveKind.Manual, SaveKind.Auto).Count);
+    }
+
+    [Fact]
+    public void A_folder_that_vanished_while_the_game_ran_is_made_again()
+    {
+        var folder = Path.Combine(Directory.CreateTempSubdirectory("lodrik-").FullName, "saves");
+        using (var store = SaveStore<LogSave>.Open(folder))
+        {
+            store.Save("evening", At(1));
+            Directory.Delete(folder, recursive: true);
+            Assert.False(store.Exists("evening"));
+            store.Save("evening", At(2), overwrite: Overwrite.Allowed);
+            Assert.Equal(2, store.Load("evening").State.Log.Day);
+        }
+        Directory.Delete(Path.GetDirectoryName(folder)!, recursive: true);
+    }
+
+    [Fact]
     public void A_title_is_made_of_the_parts_that_there_are() =>
         Assert.Equal("The mill · night 3", SaveLabel.TitleOf("The mill", null, " ", "night 3"));
 
