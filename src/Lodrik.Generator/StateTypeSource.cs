@@ -3,7 +3,7 @@ using System.Text;
 namespace Lodrik.Generator;
 
 /// <summary>Writes the source of one state type: the codec of its values, and what makes it the root of a file.</summary>
-internal sealed class StateTypeSource(StateModel model)
+internal sealed partial class StateTypeSource(StateModel model)
 {
     private const string Writer = "where TWriter : global::Lodrik.State.IStateWriter, allows ref struct";
     private const string Reader = "where TReader : global::Lodrik.State.IStateReader, allows ref struct";
@@ -124,134 +124,6 @@ internal sealed class StateTypeSource(StateModel model)
     }
 
     /// <summary>A codec that writes an object under the name of its variant, as a map of one entry.</summary>
-    private void WriteMembersCopying(string name)
-    {
-        Line();
-        var copied = model.IsReferenceType ? model.TypeName : $"ref {model.TypeName}";
-        Open($"public static {model.TypeName} Copy({model.TypeName} value)");
-        if (model.IsReferenceType)
-        {
-            Line("if (value is null)");
-            Line("    return null;");
-            Line("global::Lodrik.State.StateTypes.EnsureStack();");
-        }
-        if (model.ChecksType)
-            Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
-        Line($"var copy = {model.Creation};");
-        Line(model.IsReferenceType ? "CopyMembers(value, copy);" : "CopyMembers(value, ref copy);");
-        Line("return copy;");
-        Close();
-        Line();
-        Line("/// <summary>Gives the copy copies of the members.</summary>");
-        Open($"public static void CopyMembers({model.TypeName} value, {copied} copy)");
-        foreach (var member in model.Members)
-        {
-            Open("");
-            WriteMemberReading(member, one => $"member = {Copy(one, "value")};", "copy");
-            Close();
-        }
-        if (model.UnknownMember is not null)
-            Line($"global::Lodrik.State.StateTypes.CopyUnknown(value.{model.UnknownMember}, copy.{model.UnknownMember});");
-        Close();
-        Line();
-        Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other)");
-        if (model.IsReferenceType)
-        {
-            Line("if (one is null || other is null || ReferenceEquals(one, other))");
-            Line("    return ReferenceEquals(one, other);");
-            Line("global::Lodrik.State.StateTypes.EnsureStack();");
-        }
-        var conditions = model.Members.Select(member => AreEqual(member)).ToList();
-        if (model.UnknownMember is not null)
-            conditions.Add($"Equals(one.{model.UnknownMember}, other.{model.UnknownMember})");
-        if (conditions.Count == 0)
-        {
-            Line("return true;");
-        }
-        else
-        {
-            for (var i = 0; i < conditions.Count; i++)
-                Line($"{(i == 0 ? "return " : "    && ")}{conditions[i]}{(i == conditions.Count - 1 ? ";" : "")}");
-        }
-        Close();
-        if (name != ContentCodecName)
-            return;
-        Line();
-        Line($"public static {model.TypeName} Create<TReader>(ref TReader reader) {Reader} => {model.Creation};");
-        Line();
-        Line($"public static {model.TypeName} CreateLike({model.TypeName} value) => {model.Creation};");
-    }
-
-    private void WriteVariantsCopying(string name)
-    {
-        Line();
-        Open($"public static {model.TypeName} Copy({model.TypeName} value)");
-        Line("if (value is null)");
-        Line("    return null;");
-        WriteVariantChoice("value", variant => $"return {CodecOf(variant)}.Copy(({variant.TypeName})value);", unknown =>
-        {
-            Line($"var copy = new {unknown}();");
-            Line($"global::Lodrik.State.StateTypes.CopyUnknownVariant(({unknown})value, copy);");
-            Line("return copy;");
-        });
-        Close();
-        Line();
-        Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other)");
-        Line("if (one is null || other is null || one.GetType() != other.GetType())");
-        Line("    return ReferenceEquals(one, other);");
-        WriteVariantChoice(
-            "one",
-            variant => $"return {CodecOf(variant)}.AreEqual(({variant.TypeName})one, ({variant.TypeName})other);",
-            unknown => Line($"return global::Lodrik.State.StateTypes.AreEqualUnknownVariants(({unknown})one, ({unknown})other);"));
-        Close();
-        if (name != ContentCodecName)
-            return;
-        Line();
-        Open($"public static {model.TypeName} Create<TReader>(ref TReader reader) {Reader}");
-        Open($"switch (global::Lodrik.State.StateTypes.{(model.UnknownVariant is null ? "BeginVariant" : "BeginAnyVariant")}(ref reader, typeof({model.TypeName}), Variants))");
-        for (var i = 0; i < model.Variants.Count; i++)
-        {
-            Line($"case {i}:");
-            Line($"    return {CreationOf(model.Variants[i])};");
-        }
-        Line("default:");
-        Line(model.UnknownVariant is null ? "    return null;" : $"    return new {model.UnknownVariant}();");
-        Close();
-        Close();
-        Line();
-        Open($"public static {model.TypeName} CreateLike({model.TypeName} value)");
-        WriteVariantChoice("value", variant => $"return {CreationOf(variant)};", unknown => Line($"return new {unknown}();"));
-        Close();
-        Line();
-        Open($"public static void CopyMembers({model.TypeName} value, {model.TypeName} copy)");
-        WriteVariantChoice(
-            "value",
-            variant => $"{CodecOf(variant)}.CopyMembers(({variant.TypeName})value, ({variant.TypeName})copy);",
-            unknown => Line($"global::Lodrik.State.StateTypes.CopyUnknownVariant(({unknown})value, ({unknown})copy);"));
-        Close();
-    }
-
-    /// <summary>A new object of a variant, made by its own type, which knows its constructor.</summary>
-    private string CreationOf(VariantModel variant) => variant.IsSelf ? model.Creation : $"global::Lodrik.State.StateTypes.Create<{variant.TypeName}>()";
-
-    /// <summary>A statement for each variant, chosen by the object's type.</summary>
-    private void WriteVariantChoice(string value, Func<VariantModel, string> statement, Action<string> writeUnknown)
-    {
-        for (var i = 0; i < model.Variants.Count; i++)
-        {
-            Line($"{(i > 0 ? "else " : "")}if ({value}.GetType() == typeof({model.Variants[i].TypeName}))");
-            Line($"    {statement(model.Variants[i])}");
-        }
-        if (model.UnknownVariant is { } unknown)
-        {
-            Open($"else if ({value}.GetType() == typeof({unknown}))");
-            writeUnknown(unknown);
-            Close();
-        }
-        Line("else");
-        Line($"    throw global::Lodrik.State.StateTypes.NoVariant({value}, typeof({model.TypeName}), Variants);");
-    }
-
     private void WriteVariantsCodec(string name)
     {
         Line("/// <summary>Writes and reads objects of this type's variants, each under its name.</summary>");
@@ -401,97 +273,6 @@ internal sealed class StateTypeSource(StateModel model)
         Close();
     }
 
-    /// <summary>Whether many objects can be written and read at once: nothing happens around each of them.</summary>
-    private bool HasRows => model.Members.Count is > 0 and <= 64 && model.UnknownMember is null && model.Hooks == Hooks.None;
-
-    private void WriteRowsWriting()
-    {
-        Open($"public static bool TryWriteRows<TRows>(ref TRows rows, global::System.ReadOnlySpan<{model.TypeName}> items) where TRows : global::Lodrik.State.IRowWriter, allows ref struct");
-        Line(model.IsReferenceType
-            ? "if (!global::Lodrik.State.StateTypes.AreDeclared(items) || !rows.TryBeginRows(Rows, items.Length))"
-            : "if (!rows.TryBeginRows(Rows, items.Length))");
-        Line("    return false;");
-        foreach (var (member, i, sort) in RowMembers())
-        {
-            if (sort is not ("Other" or "Text"))
-                Line($"var column{i} = rows.{sort}Rows({i});");
-        }
-        Open("for (var i = 0; i < items.Length; i++)");
-        Line("var item = items[i];");
-        foreach (var (member, i, sort) in RowMembers())
-        {
-            if (sort == "Text")
-            {
-                Line($"rows.WriteTextRow({i}, item.{Name(member)});");
-            }
-            else if (sort != "Other")
-            {
-                Line($"column{i}[i] = item.{Name(member)};");
-            }
-            else
-            {
-                Line($"rows.AtRow({i});");
-                Line($"{member.Codec}.Write(ref rows, item.{Name(member)});");
-            }
-        }
-        Close();
-        Line("rows.EndRows();");
-        Line("return true;");
-        Close();
-    }
-
-    private void WriteRowsReading()
-    {
-        Open($"public static bool TryReadRows<TRows>(ref TRows rows, global::System.Span<{model.TypeName}> items) where TRows : global::Lodrik.State.IRowReader, allows ref struct");
-        Line("if (!rows.TryBeginRows(Rows, items.Length))");
-        Line("    return false;");
-        foreach (var (member, i, sort) in RowMembers())
-        {
-            if (sort == "Integer")
-                Line($"var column{i} = rows.IntegerRows({i}, {member.TypeName}.MinValue, {member.TypeName}.MaxValue);");
-            else if (sort != "Other")
-                Line($"var column{i} = rows.{sort}Rows({i});");
-        }
-        Open("for (var i = 0; i < items.Length; i++)");
-        Line($"var item = {model.Creation};");
-        foreach (var (member, i, sort) in RowMembers())
-        {
-            if (sort != "Other")
-            {
-                Open($"if (!column{i}.IsEmpty)");
-                var value = sort == "Integer" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]";
-                WriteMemberReading(member, _ => $"member = {value};", "item");
-                Close();
-                Line("else");
-            }
-            Open($"if (rows.AtRow({i}))");
-            WriteMemberReading(member, one => $"{one.Codec}.Read(ref rows, ref member);", "item");
-            Close();
-        }
-        Line("items[i] = item;");
-        Close();
-        Line("rows.EndRows();");
-        Line("return true;");
-        Close();
-    }
-
-    private IEnumerable<(MemberModel Member, int Index, string Sort)> RowMembers() => model.Members.Select((member, i) => (member, i, RowSort(member)));
-
-    /// <summary>How a member's values are handed over when many objects go at once, by the codec that it has.</summary>
-    private static string RowSort(MemberModel member)
-    {
-        var codec = member.Codec.Substring(TypeCodecs.StateNamespace.Length > member.Codec.Length ? 0 : TypeCodecs.StateNamespace.Length);
-        return codec switch
-        {
-            "BoolCodec" => "Bool",
-            "SingleCodec" => "Single",
-            "DoubleCodec" => "Double",
-            "TextCodec" => "Text",
-            _ when codec.StartsWith("IntegerCodec<", StringComparison.Ordinal) => "Integer",
-            _ => "Other",
-        };
-    }
-
     private void WriteMemberReading(MemberModel member, System.Func<MemberModel, string> read, string target = "value")
     {
         var byRef = model.IsReferenceType ? "" : "ref ";
@@ -621,37 +402,6 @@ internal sealed class StateTypeSource(StateModel model)
         Line();
         Line($"static void {Interface}.ReadState<TReader>(ref TReader reader, ref {model.TypeName} state) => {TypeCodecs.CodecName}.Read(ref reader, ref state);");
     }
-
-    private void WriteRootCopying(string self)
-    {
-        Open($"static {model.TypeName} {self}.CopyState({model.TypeName} state)");
-        Line($"var copy = {model.Creation};");
-        foreach (var member in model.Members)
-        {
-            Open("");
-            WriteMemberReading(
-                member,
-                one => one.Codec.Length == 0
-                    ? $"global::Lodrik.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());"
-                    : $"member = {Copy(one, "state")};",
-                "copy");
-            Close();
-        }
-        Line("return copy;");
-        Close();
-        Line();
-        Line($"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other) =>");
-        var conditions = model.Members.Select(member => member.Codec.Length == 0
-            ? $"global::Lodrik.StateContent.AreEqualGroups(one.{Name(member)}, other.{Name(member)})"
-            : AreEqual(member)).ToList();
-        Line($"    {(conditions.Count == 0 ? "true" : string.Join(" && ", conditions))};");
-    }
-
-    private static string Copy(MemberModel member, string owner) =>
-        $"global::Lodrik.State.StateTypes.Copy<{member.TypeName}, {member.Codec}>({owner}.{Name(member)})";
-
-    private static string AreEqual(MemberModel member) =>
-        $"global::Lodrik.State.StateTypes.AreEqual<{member.TypeName}, {member.Codec}>(one.{Name(member)}, other.{Name(member)})";
 
     private static string SectionName(MemberModel member) => member.Codec.Length == 0 ? member.Key + "/" : member.Key;
 

@@ -1,0 +1,96 @@
+namespace Lodrik.Generator;
+
+/// <summary>Many objects at once, member by member.</summary>
+internal sealed partial class StateTypeSource
+{
+    /// <summary>Whether many objects can be written and read at once: nothing happens around each of them.</summary>
+    private bool HasRows => model.Members.Count is > 0 and <= 64 && model.UnknownMember is null && model.Hooks == Hooks.None;
+
+    private void WriteRowsWriting()
+    {
+        Open($"public static bool TryWriteRows<TRows>(ref TRows rows, global::System.ReadOnlySpan<{model.TypeName}> items) where TRows : global::Lodrik.State.IRowWriter, allows ref struct");
+        Line(model.IsReferenceType
+            ? "if (!global::Lodrik.State.StateTypes.AreDeclared(items) || !rows.TryBeginRows(Rows, items.Length))"
+            : "if (!rows.TryBeginRows(Rows, items.Length))");
+        Line("    return false;");
+        foreach (var (member, i, sort) in RowMembers())
+        {
+            if (sort is not ("Other" or "Text"))
+                Line($"var column{i} = rows.{sort}Rows({i});");
+        }
+        Open("for (var i = 0; i < items.Length; i++)");
+        Line("var item = items[i];");
+        foreach (var (member, i, sort) in RowMembers())
+        {
+            if (sort == "Text")
+            {
+                Line($"rows.WriteTextRow({i}, item.{Name(member)});");
+            }
+            else if (sort != "Other")
+            {
+                Line($"column{i}[i] = item.{Name(member)};");
+            }
+            else
+            {
+                Line($"rows.AtRow({i});");
+                Line($"{member.Codec}.Write(ref rows, item.{Name(member)});");
+            }
+        }
+        Close();
+        Line("rows.EndRows();");
+        Line("return true;");
+        Close();
+    }
+
+    private void WriteRowsReading()
+    {
+        Open($"public static bool TryReadRows<TRows>(ref TRows rows, global::System.Span<{model.TypeName}> items) where TRows : global::Lodrik.State.IRowReader, allows ref struct");
+        Line("if (!rows.TryBeginRows(Rows, items.Length))");
+        Line("    return false;");
+        foreach (var (member, i, sort) in RowMembers())
+        {
+            if (sort == "Integer")
+                Line($"var column{i} = rows.IntegerRows({i}, {member.TypeName}.MinValue, {member.TypeName}.MaxValue);");
+            else if (sort != "Other")
+                Line($"var column{i} = rows.{sort}Rows({i});");
+        }
+        Open("for (var i = 0; i < items.Length; i++)");
+        Line($"var item = {model.Creation};");
+        foreach (var (member, i, sort) in RowMembers())
+        {
+            if (sort != "Other")
+            {
+                Open($"if (!column{i}.IsEmpty)");
+                var value = sort == "Integer" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]";
+                WriteMemberReading(member, _ => $"member = {value};", "item");
+                Close();
+                Line("else");
+            }
+            Open($"if (rows.AtRow({i}))");
+            WriteMemberReading(member, one => $"{one.Codec}.Read(ref rows, ref member);", "item");
+            Close();
+        }
+        Line("items[i] = item;");
+        Close();
+        Line("rows.EndRows();");
+        Line("return true;");
+        Close();
+    }
+
+    private IEnumerable<(MemberModel Member, int Index, string Sort)> RowMembers() => model.Members.Select((member, i) => (member, i, RowSort(member)));
+
+    /// <summary>How a member's values are handed over when many objects go at once, by the codec that it has.</summary>
+    private static string RowSort(MemberModel member)
+    {
+        var codec = member.Codec.Substring(TypeCodecs.StateNamespace.Length > member.Codec.Length ? 0 : TypeCodecs.StateNamespace.Length);
+        return codec switch
+        {
+            "BoolCodec" => "Bool",
+            "SingleCodec" => "Single",
+            "DoubleCodec" => "Double",
+            "TextCodec" => "Text",
+            _ when codec.StartsWith("IntegerCodec<", StringComparison.Ordinal) => "Integer",
+            _ => "Other",
+        };
+    }
+}
