@@ -6,6 +6,37 @@ namespace Lodrik.Formats.Binary;
 /// <summary>Tables, for a reader that knows nothing of them: laid out plainly, and read so.</summary>
 internal ref partial struct BinaryStateReader
 {
+    public SaveList? TakeTable()
+    {
+        if (!AtTable || TableKind() != SaveValueKind.List)
+            return null;
+        Begin();
+        Head();
+        var start = _position;
+        Skip();
+        try
+        {
+            return new SaveList(new TableRows(_bytes[start.._position].ToArray()));
+        }
+        catch (ContentException problem)
+        {
+            var place = problem.Place;
+            throw new ContentException(problem.Code, problem.Message, new ContentPlace(place.Offset + start, place.Line, place.Column), problem);
+        }
+    }
+
+    public bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T>
+    {
+        if (!AtTable)
+            return false;
+        Begin();
+        Head();
+        var table = TableReader.Open(_bytes, _position, _depth, out var end);
+        TCodec.Read(ref table, ref value);
+        _position = end;
+        return true;
+    }
+
     private readonly bool AtTable => _position < _bytes.Length && (_bytes[_position] & 0xE0) == Cbor.Tag
         && PeekHead(out _).Argument == TableFormat.Tag;
 
