@@ -13,6 +13,48 @@ public sealed class KillTests : IDisposable
     public void Dispose() => Directory.Delete(_folder, recursive: true);
 
     [Fact]
+    public async Task While_one_process_writes_another_is_refused_by_name_and_may_read()
+    {
+        using var process = ProgramRun.Start("Lodrik.Saver", _folder, _folder);
+        Assert.NotNull(await process.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken));
+        var running = process.StandardOutput.ReadToEndAsync(TestContext.Current.CancellationToken);
+        using var killed = new Killed(process);
+        using var store = SaveStore<Saver.Tally>.Open(_folder);
+        var loaded = store.Load("kept");
+        Assert.True(loaded.State.Count.Number > 0);
+        // The writer takes old generations away all the time; a reader that had listed them reads anew.
+        for (var read = 0; read < 50; read++)
+        {
+            var before = loaded.State.Count.Number;
+            loaded = store.Load("kept");
+            Assert.True(loaded.State.Count.Number >= before);
+            Assert.Equal(SlotHealth.Readable, Assert.Single(store.List()).Health);
+            Assert.All(store.History("kept"), generation => Assert.Null(generation.Problem));
+            Assert.NotNull(store.Newest());
+        }
+        var refused = Assert.Throws<StoreInUseException>(() => store.Save("mine", loaded.State, overwrite: Overwrite.Allowed));
+        Assert.Contains(process.Id.ToString(System.Globalization.CultureInfo.InvariantCulture), refused.Message, StringComparison.Ordinal);
+        Assert.False(store.Exists("mine"));
+        Assert.Equal(1, ProgramRun.Lodrik("remove", _folder, "kept", "--yes").Exit);
+        Assert.True(store.Exists("kept"));
+
+        killed.Dispose();
+        await running;
+        store.Save("mine", loaded.State, overwrite: Overwrite.Allowed);
+        Assert.True(store.Exists("mine"));
+    }
+
+    /// <summary>A process that does not outlive the test, however that ends.</summary>
+    private sealed class Killed(System.Diagnostics.Process process) : IDisposable
+    {
+        public void Dispose()
+        {
+            process.Kill();
+            process.WaitForExit();
+        }
+    }
+
+    [Fact]
     public async Task Nothing_that_a_killed_process_reported_done_is_lost()
     {
         var random = new Random(4);

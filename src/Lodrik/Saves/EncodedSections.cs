@@ -15,8 +15,8 @@ internal interface ISectionForm<TWriter> where TWriter : IStateWriter
     /// <summary>Begins a section; what is written next is its value.</summary>
     TWriter Begin(string name);
 
-    /// <summary>Writes a whole section of which the bytes are there already; false where this form cannot.</summary>
-    bool TryWriteWhole(string name, ReadOnlySpan<byte> bytes);
+    /// <summary>Writes a whole section of which the bytes are there already.</summary>
+    void WriteWhole(string name, ReadOnlySpan<byte> bytes);
 
     /// <summary>The bytes of the section as far as it is written.</summary>
     ReadOnlySpan<byte> Written();
@@ -46,22 +46,48 @@ internal struct EncodedSections<TForm, TWriter>(TForm form, SectionCache? cache 
 
     public void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>
     {
-        using var shared = SharedWriting.Begin();
         Current = name;
+        // Only what is a class can be asked for a revision without making a copy of it first.
+        var identity = !typeof(T).IsValueType && value is IRevisedState revised ? new SectionIdentity(revised, revised.Revision) : default;
+        if (TryReuse(identity))
+            return;
+        using var shared = SharedWriting.Begin();
         var writer = form.Begin(name);
         TCodec.Write(ref writer, value);
         End();
-        if (shared.Entries.Count > 0)
-            WriteShared(name + SharedSection.Suffix, shared);
+        var own = identity.IsKnown && cache is not null ? form.Written().ToArray() : [];
+        var digest = Entries[^1].Digest;
+        var beside = shared.Entries.Count > 0 ? WriteShared(name + SharedSection.Suffix, shared) : default((byte[], UInt128)?);
+        if (identity.IsKnown)
+            cache?.Keep(name, identity, own, digest, beside);
     }
 
-    private void WriteShared(string name, SharedWriting shared)
+    private (byte[] Bytes, UInt128 Digest) WriteShared(string name, SharedWriting shared)
     {
         var tree = SharedSection.ToTree(shared, name);
         Current = name;
         var writer = form.Begin(name);
         SaveValueCodec.Write(ref writer, tree);
         End();
+        return (cache is null ? [] : form.Written().ToArray(), Entries[^1].Digest);
+    }
+
+    /// <summary>Writes the section's bytes of last time again, where its content is the same.</summary>
+    private readonly bool TryReuse(SectionIdentity identity)
+    {
+        if (cache is null || !cache.TryGet(Current, identity, out var known))
+            return false;
+        WriteWhole(Current, known.Bytes, known.Digest);
+        if (known.Shared is { } shared)
+            WriteWhole(Current + SharedSection.Suffix, shared.Bytes, shared.Digest);
+        return true;
+    }
+
+    private readonly void WriteWhole(string name, byte[] bytes, UInt128 digest)
+    {
+        form.WriteWhole(name, bytes);
+        Entries.Add(new SectionEntry(name, bytes.Length, digest));
+        Offsets.Add(form.End - bytes.Length);
     }
 
     public void WriteGroup(string name, ISectionGroup? group)
@@ -69,13 +95,9 @@ internal struct EncodedSections<TForm, TWriter>(TForm form, SectionCache? cache 
         foreach (var section in group?.SectionNames ?? [])
         {
             Current = $"{name}/{section}";
-            var identity = group!.IdentityOf(section);
-            if (cache is not null && cache.TryGet(Current, identity, out var known) && form.TryWriteWhole(Current, known.Bytes))
-            {
-                Entries.Add(new SectionEntry(Current, known.Bytes.Length, known.Digest));
-                Offsets.Add(form.End - known.Bytes.Length);
+            var identity = new SectionIdentity(group!.IdentityOf(section));
+            if (TryReuse(identity))
                 continue;
-            }
             var writer = form.Begin(Current);
             group.WriteSection(section, ref writer);
             End();
@@ -106,12 +128,11 @@ internal sealed class JsonSections(Utf8JsonWriter writer, PooledBuffer body) : I
         return new JsonStateWriter(writer);
     }
 
-    public bool TryWriteWhole(string name, ReadOnlySpan<byte> bytes)
+    public void WriteWhole(string name, ReadOnlySpan<byte> bytes)
     {
         writer.WritePropertyName(name);
         writer.WriteRawValue(bytes, skipInputValidation: true);
         writer.Flush();
-        return true;
     }
 
     public ReadOnlySpan<byte> Written()
@@ -139,7 +160,16 @@ internal sealed class XmlSections(XmlWriter writer, PooledBuffer body) : ISectio
         return tokens;
     }
 
-    public bool TryWriteWhole(string name, ReadOnlySpan<byte> bytes) => false;
+    public void WriteWhole(string name, ReadOnlySpan<byte> bytes)
+    {
+        // The writer lays out an empty element where the section belongs; the section takes its place.
+        Begin(name);
+        writer.WriteStartElement("s");
+        writer.WriteEndElement();
+        var placeholder = Written().Length;
+        body.Truncate(body.Length - placeholder);
+        body.Write(bytes);
+    }
 
     /// <summary>The section's element: what was written since, without the end of the tag before and the white space.</summary>
     public ReadOnlySpan<byte> Written()
@@ -166,11 +196,7 @@ internal sealed class PackedSections(PooledBuffer body) : ISectionForm<BinarySta
         return new BinaryStateWriter(body);
     }
 
-    public bool TryWriteWhole(string name, ReadOnlySpan<byte> bytes)
-    {
-        body.Write(bytes);
-        return true;
-    }
+    public void WriteWhole(string name, ReadOnlySpan<byte> bytes) => body.Write(bytes);
 
     public ReadOnlySpan<byte> Written() => body.Written[_start..];
 

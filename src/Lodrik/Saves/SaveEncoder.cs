@@ -75,7 +75,8 @@ internal sealed class SaveEncoder : IDisposable
     /// <summary>Makes the whole file of the sections that were encoded last. The bytes are valid until the next snapshot.</summary>
     /// <param name="header">What the save says of itself; the form and the sections are filled in here.</param>
     /// <param name="compression">How the sections are compressed; a compressed save is packed.</param>
-    public ReadOnlyMemory<byte> Complete(SaveHeader header, SaveCompression compression = SaveCompression.None)
+    /// <param name="compressed">Told after each section that was compressed how many bytes are done, and how many there are in all.</param>
+    public ReadOnlyMemory<byte> Complete(SaveHeader header, SaveCompression compression = SaveCompression.None, Action<long, long>? compressed = null)
     {
         header.Content = _form;
         switch (_form)
@@ -87,7 +88,7 @@ internal sealed class SaveEncoder : IDisposable
                 CompleteXml(header);
                 break;
             default:
-                CompletePacked(header, compression);
+                CompletePacked(header, compression, compressed);
                 break;
         }
         Warnings = _replaced.Count == 0 ? [] : FindReplaced(_file.WrittenMemory, _replaced);
@@ -199,21 +200,10 @@ internal sealed class SaveEncoder : IDisposable
         _file.Write(_indented ? "\n</save>\n"u8 : "</save>"u8);
     }
 
-    private void CompletePacked(SaveHeader header, SaveCompression compression)
+    private void CompletePacked(SaveHeader header, SaveCompression compression, Action<long, long>? compressed)
     {
-        var compressed = new byte[]?[_entries.Count];
-        var entries = _entries;
-        if (compression != SaveCompression.None)
-        {
-            entries = [.. _entries];
-            for (var i = 0; i < entries.Count; i++)
-            {
-                if (SectionCompression.Compress(SectionBytes(i), compression) is not { } smaller)
-                    continue;
-                compressed[i] = smaller;
-                entries[i] = new SectionEntry(entries[i].Name, smaller.Length, SectionDigest.Of(smaller), entries[i].Size);
-            }
-        }
+        var smaller = new byte[]?[_entries.Count];
+        var entries = compression == SaveCompression.None ? _entries : Compress(compression, smaller, compressed);
 
         var tokens = new BinaryStateWriter(_contents);
         SectionTable.WritePacked(ref tokens, entries);
@@ -232,9 +222,28 @@ internal sealed class SaveEncoder : IDisposable
         tokens.WriteBytes(_header.Written);
         tokens.WriteBytes(_contents.Written);
         for (var i = 0; i < entries.Count; i++)
-            tokens.WriteBytes(compressed[i] ?? SectionBytes(i));
+            tokens.WriteBytes(smaller[i] ?? SectionBytes(i));
         tokens.WriteNull();
         tokens.EndList();
+    }
+
+    /// <summary>Compresses each section for which it pays, and gives the table of what they have become.</summary>
+    private List<SectionEntry> Compress(SaveCompression compression, byte[]?[] smaller, Action<long, long>? done)
+    {
+        List<SectionEntry> entries = [.. _entries];
+        long bytes = 0;
+        for (var i = 0; i < entries.Count; i++)
+        {
+            if (_cache is null || !_cache.TryGetCompressed(_entries[i], compression, out smaller[i]))
+            {
+                smaller[i] = SectionCompression.Compress(SectionBytes(i), compression);
+                _cache?.KeepCompressed(_entries[i], compression, smaller[i]);
+            }
+            if (smaller[i] is { } less)
+                entries[i] = new SectionEntry(entries[i].Name, less.Length, SectionDigest.Of(less), entries[i].Size);
+            done?.Invoke(bytes += _entries[i].Size, _body.Length);
+        }
+        return entries;
     }
 
     private ReadOnlySpan<byte> SectionBytes(int section) => _body.Written.Slice(_offsets[section], _entries[section].Size);

@@ -172,14 +172,19 @@ public sealed class SavedFile
     /// <summary>Reads the sections that were asked for into the state.</summary>
     /// <param name="state">The state, which keeps what the sections do not mention.</param>
     /// <param name="wanted">The names of the sections, or null for all.</param>
-    internal void ReadInto<T>(ref T state, IReadOnlyCollection<string>? wanted) where T : IStateRoot<T>
+    /// <param name="decoded">Told the size of each section that was decoded.</param>
+    internal void ReadInto<T>(ref T state, IReadOnlyCollection<string>? wanted, Action<int>? decoded = null) where T : IStateRoot<T>
     {
         CheckRoot(T.Root);
         if (Header is not null && !T.Root.IsSaveFile && Find(StateRoot.SingleSection) is null)
             throw NoSection(StateRoot.SingleSection);
-        var sections = new SectionReader(this, wanted, bare: Header is null && !T.Root.IsSaveFile);
+        var sections = new SectionReader(this, wanted, bare: Header is null && !T.Root.IsSaveFile, decoded);
         T.ReadSections(ref sections, ref state);
     }
+
+    /// <summary>How many bytes there are to decode for these sections; for all where that is null.</summary>
+    internal long BytesOf(IReadOnlyCollection<string>? wanted) => _slices.Where(slice => SectionReader.IsAmong(wanted, slice.Name)).Sum(
+        slice => _layout.Entries.Find(entry => entry.Name == slice.Name) is { Decompressed: > 0 and var size } ? (long)size : slice.Length);
 
     internal SectionSlice? Find(string name)
     {

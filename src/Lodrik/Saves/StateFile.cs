@@ -130,10 +130,10 @@ public static class StateFile
         file.ReadInto(ref state, sections);
     }
 
-    internal static T Decode<T>(SavedFile file, IReadOnlyCollection<string>? sections = null) where T : IStateRoot<T>
+    internal static T Decode<T>(SavedFile file, IReadOnlyCollection<string>? sections = null, Action<int>? decoded = null) where T : IStateRoot<T>
     {
         var state = T.CreateState();
-        file.ReadInto(ref state, sections);
+        file.ReadInto(ref state, sections, decoded);
         return state ?? T.CreateState();
     }
 

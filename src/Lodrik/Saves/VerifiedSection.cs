@@ -15,6 +15,9 @@ internal sealed class VerifiedSection(
 {
     public override string Name => name ?? slice.Name;
 
+    /// <summary>The size of what is decoded.</summary>
+    public int Bytes => slice.Length;
+
     public override bool IsIntact => health == SectionHealth.Intact;
 
     /// <summary>The same section under its name within a group.</summary>

@@ -6,11 +6,17 @@ public enum SaveStage
     /// <summary>The state is being turned into bytes.</summary>
     Encoding,
 
+    /// <summary>The bytes are being compressed.</summary>
+    Compressing,
+
     /// <summary>The bytes are on their way to the disk.</summary>
     Writing,
 
-    /// <summary>The file is being read and checked.</summary>
+    /// <summary>The file is being read.</summary>
     Reading,
+
+    /// <summary>The bytes are being checked and turned into the state.</summary>
+    Decoding,
 
     /// <summary>All is done.</summary>
     Done,

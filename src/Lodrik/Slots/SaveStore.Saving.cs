@@ -101,9 +101,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         () =>
         {
             progress?.Report(new SaveProgress(SaveStage.Reading, 0, 0));
-            cancellationToken.ThrowIfCancellationRequested();
-            var result = Load(slot, sections ?? []);
-            cancellationToken.ThrowIfCancellationRequested();
+            var result = Load(slot, sections ?? [], progress, cancellationToken);
             progress?.Report(new SaveProgress(SaveStage.Done, 0, 0));
             return result;
         },
@@ -266,7 +264,9 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
         var started = Stopwatch.GetTimestamp();
         var header = Describe(request, occupant?.Header);
-        var bytes = request.Encoder.Complete(header, _options.Compression);
+        var progress = request.Progress;
+        var bytes = request.Encoder.Complete(
+            header, _options.Compression, progress is null ? null : (done, all) => progress.Report(new SaveProgress(SaveStage.Compressing, done, all)));
         var encoded = Stopwatch.GetTimestamp();
         request.Progress?.Report(new SaveProgress(SaveStage.Writing, 0, bytes.Length));
 

@@ -31,8 +31,11 @@ public sealed partial class SaveStore<T>
     {
         lock (_gate)
         {
-            var ring = _files.Of(SlotName.Quick).FindAll(generation => _files.PlaythroughOf(SlotName.Quick, generation) == Playthrough);
-            return LoadFirst([.. ring.Select(generation => (SlotName.Quick, generation))], file => StateFile.Decode<T>(file)) ?? new LoadResult<T>(SlotName.Quick);
+            return SlotFiles.Read(() =>
+            {
+                var ring = _files.Of(SlotName.Quick).FindAll(generation => _files.PlaythroughOf(SlotName.Quick, generation) == Playthrough);
+                return LoadFirst([.. ring.Select(generation => (SlotName.Quick, generation))]);
+            }) ?? new LoadResult<T>(SlotName.Quick);
         }
     }
 
@@ -45,7 +48,7 @@ public sealed partial class SaveStore<T>
         ArgumentNullException.ThrowIfNull(among);
         lock (_gate)
         {
-            return LoadFirst([.. Candidates(among).Select(one => (one.Slot, new Generation(one.Number, one.File, one.Bytes)))], file => StateFile.Decode<T>(file))
+            return SlotFiles.Read(() => LoadFirst([.. Candidates(among).Select(one => (one.Slot, new Generation(one.Number, one.File, one.Bytes)))]))
                 ?? new LoadResult<T>(SlotName.Auto);
         }
     }
@@ -56,7 +59,7 @@ public sealed partial class SaveStore<T>
     {
         ArgumentNullException.ThrowIfNull(among);
         lock (_gate)
-            return Candidates(among).FirstOrDefault(one => one.Problem is null);
+            return SlotFiles.Read(() => Candidates(among).FirstOrDefault(one => one.Problem is null));
     }
 
     /// <summary>All generations of a slot, newest first.</summary>
@@ -72,7 +75,7 @@ public sealed partial class SaveStore<T>
     public LoadResult<T> LoadGeneration(SlotName slot, int generation)
     {
         lock (_gate)
-            return LoadFirst([(slot, Find(slot, generation))], file => StateFile.Decode<T>(file))!;
+            return SlotFiles.Read(() => LoadFirst([(slot, Find(slot, generation))]))!;
     }
 
     /// <summary>Makes an older generation the slot's newest again. The ones in between stay in the history.</summary>

@@ -103,15 +103,16 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <param name="sections">The sections to load (the root's <c>Sections</c> names them); none means all. What is not loaded has its initial values.</param>
     /// <returns>The state, or the answer that there is no such slot.</returns>
     /// <exception cref="SaveException">There is such a slot, and none of its generations can be loaded; the newest one's error.</exception>
-    public LoadResult<T> Load(SlotName slot, params IReadOnlyCollection<string> sections) => Load(slot, sections, file => StateFile.Decode<T>(file, Chosen(sections)));
+    public LoadResult<T> Load(SlotName slot, params IReadOnlyCollection<string> sections) => Load(slot, sections, progress: null, CancellationToken.None);
 
     /// <summary>Loads a slot into an existing state, which is untouched where anything does not fit.</summary>
     /// <inheritdoc cref="Load(SlotName, IReadOnlyCollection{string})"/>
     public LoadResult<T> LoadInto(SlotName slot, T state, params IReadOnlyCollection<string> sections)
     {
         ArgumentNullException.ThrowIfNull(state);
-        return Load(slot, sections, file =>
+        return Load(slot, sections, _files.Open, file =>
         {
+            _cache.ForgetContents();
             StateFile.DecodeInto(file, state, Chosen(sections));
             return state;
         });
@@ -145,7 +146,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     {
         lock (_gate)
         {
-            return [.. _options.Places.Select(place => (place, _files.Of(place) is { Count: > 0 } generations ? _files.Summarise(place, generations) : null))];
+            return SlotFiles.Read(() => _options.Places.Select(place => (place, _files.Of(place) is { Count: > 0 } generations ? _files.Summarise(place, generations) : null)).ToList());
         }
     }
 
@@ -168,26 +169,42 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
     }
 
-    private LoadResult<T> Load(SlotName slot, IReadOnlyCollection<string> sections, Func<SavedFile, T> decode)
+    private LoadResult<T> Load(SlotName slot, IReadOnlyCollection<string> sections, IProgress<SaveProgress>? progress, CancellationToken cancellationToken)
+    {
+        return Load(slot, sections, (slot, generation) => _files.Open(slot, generation, progress, cancellationToken), file =>
+        {
+            var (bytes, all) = (0L, file.BytesOf(Chosen(sections)));
+            return StateFile.Decode<T>(file, Chosen(sections), decoded: section =>
+            {
+                cancellationToken.ThrowIfCancellationRequested();
+                progress?.Report(new SaveProgress(SaveStage.Decoding, bytes += section, all));
+            });
+        });
+    }
+
+    private LoadResult<T> Load(SlotName slot, IReadOnlyCollection<string> sections, Func<SlotName, Generation, SavedFile> open, Func<SavedFile, T> decode)
     {
         CheckSections(sections);
         lock (_gate)
         {
-            var generations = _files.Of(slot);
-            return LoadFirst([.. generations.Select(generation => (slot, generation))], decode)
+            return SlotFiles.Read(() => LoadFirst([.. _files.Of(slot).Select(generation => (slot, generation))], open, decode))
                 ?? new LoadResult<T>(slot, () => SlotException.NoSuchSlot(slot, _files.All().Keys, "Ask Found before State, or use OrNew()."));
         }
     }
 
     /// <summary>Loads the first of these that is whole; null where there are none.</summary>
-    private LoadResult<T>? LoadFirst(IReadOnlyList<(SlotName Slot, Generation Generation)> candidates, Func<SavedFile, T> decode)
+    private LoadResult<T>? LoadFirst(IReadOnlyList<(SlotName Slot, Generation Generation)> candidates) =>
+        LoadFirst(candidates, _files.Open, file => StateFile.Decode<T>(file));
+
+    private LoadResult<T>? LoadFirst(
+        IReadOnlyList<(SlotName Slot, Generation Generation)> candidates, Func<SlotName, Generation, SavedFile> open, Func<SavedFile, T> decode)
     {
         var passedOver = new List<SaveException>();
         foreach (var (slot, generation) in candidates)
         {
             try
             {
-                var file = _files.Open(slot, generation);
+                var file = open(slot, generation);
                 if (_options.EditedSaves != EditedSaves.Loaded && file.Health is SectionHealth.EditedByHand or SectionHealth.Unchecked)
                     throw Edited(slot, generation);
                 var result = new LoadResult<T>(slot, generation.Number, decode(file), file) { PassedOver = passedOver };
@@ -202,7 +219,25 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 StoreLog.PassedOver(_log, slot, generation.Number, exception.Message);
             }
         }
-        return passedOver.Count == 0 ? null : throw passedOver[0];
+        return passedOver.Count == 0 ? null : throw NoneLoads(candidates, passedOver);
+    }
+
+    /// <summary>The error of the newest, and what is still whole in any of them.</summary>
+    private SaveException NoneLoads(IReadOnlyList<(SlotName Slot, Generation Generation)> candidates, List<SaveException> passedOver)
+    {
+        var (newest, whole) = (passedOver[0], new List<string>());
+        foreach (var (slot, generation) in candidates)
+        {
+            if (_files.WholeSections(slot, generation) is { Count: > 0 } sections)
+                whole.Add($"generation {generation.Number} of {slot}: {string.Join(", ", sections)}");
+        }
+        var problem = candidates.Count == 1 ? newest.Problem : $"None of the {candidates.Count} generations can be loaded. The newest: {newest.Problem}";
+        var remedy = whole.Count == 0
+            ? "Nothing in the files is whole. They are left as they are; start anew, or put a copy back."
+            : $"The files are left as they are. Still whole are, in {string.Join("; in ", whole)}: load those sections alone.";
+        return newest is DamagedSaveException
+            ? new DamagedSaveException(newest.Code, problem, newest.Location, remedy, newest)
+            : new SaveContentException(newest.Code, problem, newest.Location, remedy, newest);
     }
 
     private bool IsPassedOver(SaveException exception) => exception is DamagedSaveException

@@ -15,6 +15,9 @@ internal sealed class SlotFiles(ISaveStorage storage)
     /// <summary>What is read of a file for its header at first; most headers and their file's beginning fit.</summary>
     private const int HeaderBytes = 4096;
 
+    /// <summary>What is read in one go, between two looks at whether the load was given up.</summary>
+    private const int ReadAtOnce = 1 << 20;
+
     public ISaveStorage Storage => storage;
 
     /// <summary>All slots that have a generation, each with its generations, newest first.</summary>
@@ -37,13 +40,22 @@ internal sealed class SlotFiles(ISaveStorage storage)
     /// <summary>The generations of one slot, newest first.</summary>
     public List<Generation> Of(SlotName slot)
     {
+        var generations = ListOf(slot);
+        // While another process puts a new generation in place of the only one, a listing may see neither.
+        if (generations.Count == 0)
+            generations = ListOf(slot);
+        SortNewestFirst(generations);
+        return generations;
+    }
+
+    private List<Generation> ListOf(SlotName slot)
+    {
         var generations = new List<Generation>();
         foreach (var file in storage.List($"{Folder}/{slot}"))
         {
             if (TryParse(file, out _, out var generation))
                 generations.Add(generation);
         }
-        SortNewestFirst(generations);
         return generations;
     }
 
@@ -58,7 +70,7 @@ internal sealed class SlotFiles(ISaveStorage storage)
         {
             return ReadHeader(slot, generation)?.Playthrough ?? default;
         }
-        catch (SaveException)
+        catch (SaveException exception) when (exception is not GenerationGoneException)
         {
             return default;
         }
@@ -86,11 +98,65 @@ internal sealed class SlotFiles(ISaveStorage storage)
 
     /// <summary>Opens a generation.</summary>
     /// <exception cref="SaveException">It is damaged, or gone.</exception>
-    public SavedFile Open(SlotName slot, Generation generation)
+    public SavedFile Open(SlotName slot, Generation generation) => SavedFile.FromBytes(
+        storage.Read(generation.File) ?? throw new GenerationGoneException(Locate(slot, generation)), Locate(slot, generation));
+
+    /// <summary>Opens a generation bit by bit.</summary>
+    /// <exception cref="SaveException">It is damaged, or gone.</exception>
+    /// <exception cref="OperationCanceledException">It was given up.</exception>
+    public SavedFile Open(SlotName slot, Generation generation, IProgress<SaveProgress>? progress, CancellationToken cancellationToken)
     {
-        var location = Locate(slot, generation);
-        var bytes = storage.Read(generation.File) ?? throw new StorageException("The file is gone.", location, "List the slots anew.");
-        return SavedFile.FromBytes(bytes, location);
+        if (generation.Bytes <= ReadAtOnce)
+            return Open(slot, generation);
+        var bytes = new byte[generation.Bytes];
+        for (var read = 0; read < bytes.Length;)
+        {
+            cancellationToken.ThrowIfCancellationRequested();
+            var part = storage.Read(generation.File, read, ReadAtOnce) ?? throw new GenerationGoneException(Locate(slot, generation));
+            if (part.Length == 0)
+            {
+                // The file became shorter since it was listed: what is left is for the digests to judge.
+                Array.Resize(ref bytes, read);
+                break;
+            }
+            part.AsSpan(0, Math.Min(part.Length, bytes.Length - read)).CopyTo(bytes.AsSpan(read));
+            read += part.Length;
+            progress?.Report(new SaveProgress(SaveStage.Reading, Math.Min(read, bytes.Length), bytes.Length));
+        }
+        return SavedFile.FromBytes(bytes, Locate(slot, generation));
+    }
+
+    /// <summary>
+    /// Reads what takes a list and then the files on it. Another process may save meanwhile and take its oldest generations away; then
+    /// the list is an old one, and all is read anew. A reader never waits for a writer.
+    /// </summary>
+    /// <exception cref="StorageException">A file is gone each time anew, which no game's saving can explain.</exception>
+    public static TResult Read<TResult>(Func<TResult> read)
+    {
+        const int Attempts = 100;
+        for (var attempt = 1; ; attempt++)
+        {
+            try
+            {
+                return read();
+            }
+            catch (GenerationGoneException) when (attempt < Attempts)
+            {
+            }
+        }
+    }
+
+    /// <summary>The sections of a generation that match their digest; none where not even they can be told.</summary>
+    public IReadOnlyList<string> WholeSections(SlotName slot, Generation generation)
+    {
+        try
+        {
+            return [.. Open(slot, generation).Sections.Where(section => section.Health == SectionHealth.Intact).Select(section => section.Name)];
+        }
+        catch (SaveException exception) when (exception is not GenerationGoneException)
+        {
+            return [];
+        }
     }
 
     /// <summary>Reads a generation's header and as little else as it can; null for a file written wholly by hand.</summary>
@@ -100,7 +166,7 @@ internal sealed class SlotFiles(ISaveStorage storage)
         var location = Locate(slot, generation);
         for (var count = HeaderBytes; ; count *= 8)
         {
-            var start = storage.Read(generation.File, 0, count) ?? throw new StorageException("The file is gone.", location, "List the slots anew.");
+            var start = storage.Read(generation.File, 0, count) ?? throw new GenerationGoneException(location);
             if (FileLayout.ReadHeader(start, location) is { } header)
                 return header;
             if (start.Length < count)
@@ -124,7 +190,7 @@ internal sealed class SlotFiles(ISaveStorage storage)
                 var header = ReadHeader(slot, generation);
                 return new SlotSummary(slot, generations, generation, header, problem is null ? SlotHealth.Readable : SlotHealth.FellBack, problem);
             }
-            catch (SaveException exception)
+            catch (SaveException exception) when (exception is not GenerationGoneException)
             {
                 problem ??= exception;
             }

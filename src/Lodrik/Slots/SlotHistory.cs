@@ -50,13 +50,13 @@ public static class SlotHistory
         }
     }
 
-    internal static IReadOnlyList<GenerationSummary> Read(SlotFiles files, SlotName slot)
+    internal static IReadOnlyList<GenerationSummary> Read(SlotFiles files, SlotName slot) => SlotFiles.Read(() =>
     {
         var generations = files.Of(slot);
         return generations.Count > 0
             ? generations.ConvertAll(generation => Describe(files, slot, generation))
             : throw SlotException.NoSuchSlot(slot, files.All().Keys);
-    }
+    });
 
     internal static GenerationSummary Describe(SlotFiles files, SlotName slot, Generation generation)
     {
@@ -64,7 +64,7 @@ public static class SlotHistory
         {
             return new GenerationSummary(slot, generation.Number, generation.File, generation.Bytes, files.ReadHeader(slot, generation), null);
         }
-        catch (SaveException problem)
+        catch (SaveException problem) when (problem is not GenerationGoneException)
         {
             return new GenerationSummary(slot, generation.Number, generation.File, generation.Bytes, null, problem);
         }

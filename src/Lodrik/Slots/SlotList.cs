@@ -13,7 +13,9 @@ public static class SlotList
         return Read(new SlotFiles(storage));
     }
 
-    internal static IReadOnlyList<SlotSummary> Read(SlotFiles files)
+    internal static IReadOnlyList<SlotSummary> Read(SlotFiles files) => SlotFiles.Read(() => ReadOnce(files));
+
+    private static List<SlotSummary> ReadOnce(SlotFiles files)
     {
         var slots = new List<SlotSummary>();
         foreach (var (slot, generations) in files.All())

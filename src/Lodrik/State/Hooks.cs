@@ -17,6 +17,20 @@ public interface IAfterLoading
     void AfterLoading();
 }
 
+/// <summary>
+/// The type of a section that knows when it changes. As long as the object and its revision are the same, a store writes the bytes
+/// of the save before again instead of encoding the section anew.
+/// </summary>
+/// <remarks>
+/// Whatever changes the section, however deep down, has to raise the revision; a change without that is not saved. Loading through
+/// the store counts as a change by itself.
+/// </remarks>
+public interface IRevisedState
+{
+    /// <summary>A number that is another one after every change.</summary>
+    long Revision { get; }
+}
+
 /// <summary>A state type that can tell whether its state makes sense.</summary>
 public interface IValidatedState
 {

@@ -316,7 +316,35 @@ internal sealed partial class FileOperations : IFileOperations
     {
         if (!Directory.Exists(folder))
             return File.Exists(folder) ? throw new IOException("A file stands where the folder of the saves should be.") : [];
-        return new DirectoryInfo(folder).EnumerateFiles("*", SearchOption.AllDirectories).Select(file => (file.FullName, file.Length));
+        const int Attempts = 100;
+        for (var attempt = 1; ; attempt++)
+        {
+            try
+            {
+                return ListOnce(folder);
+            }
+            catch (DirectoryNotFoundException) when (attempt < Attempts && Directory.Exists(folder))
+            {
+                // Another process deleted a slot while its folder was being listed.
+            }
+        }
+    }
+
+    private static List<(string Path, long Bytes)> ListOnce(string folder)
+    {
+        var files = new List<(string, long)>();
+        foreach (var file in new DirectoryInfo(folder).EnumerateFiles("*", SearchOption.AllDirectories))
+        {
+            try
+            {
+                files.Add((file.FullName, file.Length));
+            }
+            catch (FileNotFoundException)
+            {
+                // Another process renamed or deleted it since it was listed.
+            }
+        }
+        return files;
     }
 
     public byte[]? Read(string path, long offset, int count)

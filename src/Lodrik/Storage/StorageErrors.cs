@@ -2,7 +2,7 @@ namespace Lodrik;
 
 /// <summary>The place where saves live refused: nothing there, no permission, no space, or a folder that is no folder.</summary>
 /// <inheritdoc/>
-public sealed class StorageException(string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
+public class StorageException(string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
     : SaveException(SaveErrorCode.Storage, problem, location, remedy, innerException)
 {
     /// <summary>Says in words what the system's error means.</summary>

@@ -33,6 +33,74 @@ public sealed class IncrementalTests
         }
     }
 
+    [Theory]
+    [InlineData(SaveForm.Json), InlineData(SaveForm.Xml), InlineData(SaveForm.Binary)]
+    public void A_section_with_a_revision_is_encoded_again_when_the_revision_says_so(SaveForm form)
+    {
+        var storage = new MemoryStorage();
+        using var store = SaveStore<LedgerSave>.Open(new SaveStoreOptions { Storage = storage, Form = form });
+        var save = new LedgerSave { Other = { ["a"] = 1 } };
+        save.Oil.Keepers.AddRange([new KeeperRow { Name = "x" }, new KeeperRow { Name = "y" }]);
+        save.Oil.First = save.Oil.Keepers[0];
+        store.Save("evening", save);
+        var encoded = save.Oil.Encoded;
+
+        save.Other["a"] = 2;
+        store.Save("evening", save);
+        Assert.Equal(encoded, save.Oil.Encoded);
+        var back = store.Load("evening").State;
+        Assert.Equal(2, back.Other["a"]);
+        Assert.Same(back.Oil.Keepers[0], back.Oil.First);
+        Assert.Equal("y", back.Oil.Keepers[1].Name);
+
+        save.Oil.Keepers[1].Name = "z";
+        save.Oil.Revision++;
+        store.Save("evening", save);
+        Assert.Equal("z", store.Load("evening").State.Oil.Keepers[1].Name);
+
+        // Another object with the same revision is another content.
+        save.Oil = new OilLedger { Revision = save.Oil.Revision };
+        store.Save("evening", save);
+        Assert.Empty(store.Load("evening").State.Oil.Keepers);
+    }
+
+    [Fact]
+    public void Loading_into_a_section_with_a_revision_counts_as_a_change()
+    {
+        using var store = SaveStore<LedgerSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage() });
+        var save = new LedgerSave();
+        save.Oil.Keepers.Add(new KeeperRow { Name = "older" });
+        store.Save("older", save);
+        save.Oil.Keepers[0].Name = "newer";
+        save.Oil.Revision++;
+        store.Save("newer", save, overwrite: Overwrite.Allowed);
+        store.LoadInto("older", save);
+        store.Save("third", save);
+        Assert.Equal("older", store.Load("third").State.Oil.Keepers[0].Name);
+    }
+
+    [Theory]
+    [InlineData(SaveForm.Json), InlineData(SaveForm.Xml), InlineData(SaveForm.Binary)]
+    public void A_compressed_save_with_reused_sections_is_the_one_that_is_compressed_anew(SaveForm form)
+    {
+        var save = new GroupSave();
+        for (var i = 0; i < 5; i++)
+            save.Scenes.Put($"scene {i}", Scene(50));
+        using var reusing = new SaveEncoder();
+        var cache = new SectionCache();
+        for (var turn = 0; turn < 6; turn++)
+        {
+            save.Scenes.Put($"scene {turn % 3}", Scene(40 + turn));
+            var header = new SaveHeader { Game = "group-save", Version = 1, SaveId = Guid.NewGuid() };
+            var compression = turn == 4 ? SaveCompression.Small : SaveCompression.Fast;
+            reusing.Snapshot(save, form, indented: true, cache);
+            var reused = reusing.Complete(header, compression).ToArray();
+            using var fresh = new SaveEncoder();
+            fresh.Snapshot(save, form, indented: true);
+            Assert.Equal(fresh.Complete(header, compression).ToArray(), reused);
+        }
+    }
+
     [Fact]
     public void A_part_that_is_taken_out_of_a_record_and_changed_changes_no_record()
     {
@@ -63,4 +131,32 @@ public sealed class IncrementalTests
 public sealed partial class GroupSave
 {
     public SceneArchive Scenes { get; set; } = new();
+}
+
+[SaveFile("ledger-save")]
+public sealed partial class LedgerSave
+{
+    public OilLedger Oil { get; set; } = new();
+
+    public Dictionary<string, int> Other { get; set; } = [];
+}
+
+[StateType]
+public sealed partial class OilLedger : IRevisedState, IBeforeSaving
+{
+    public List<KeeperRow> Keepers { get; set; } = [];
+
+    public KeeperRow? First { get; set; }
+
+    [NotSaved] public long Revision { get; set; }
+
+    [NotSaved] public int Encoded { get; private set; }
+
+    public void BeforeSaving() => Encoded++;
+}
+
+[StateType(Shared = true)]
+public sealed partial class KeeperRow
+{
+    public string Name { get; set; } = "";
 }

@@ -261,10 +261,56 @@ public sealed class BackgroundSaveTests : IDisposable
         }
     }
 
+    [Fact]
+    public async Task A_large_save_and_load_tell_how_many_bytes_are_done()
+    {
+        await using var store = SaveStore<VersionedSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage(), Form = SaveForm.Binary, Compression = SaveCompression.Fast });
+        var random = new Random(5);
+        var save = new VersionedSave();
+        for (var i = 0; i < 40_000; i++)
+            save.Notes.Add($"note {i}", $"{random.NextInt64():x}{random.NextInt64():x}{random.NextInt64():x}{random.NextInt64():x}");
+        var progress = new Steps();
+        await store.SaveAsync("evening", save, progress: progress, cancellationToken: Cancellation);
+        AssertGrows(progress, SaveStage.Compressing);
+
+        progress = new Steps();
+        await store.LoadAsync("evening", progress: progress, cancellationToken: Cancellation);
+        Assert.True(progress.Seen.Count(one => one.Stage == SaveStage.Reading) > 2);
+        AssertGrows(progress, SaveStage.Reading);
+        AssertGrows(progress, SaveStage.Decoding);
+
+        // Given up in the middle of reading: nothing is loaded, and the store goes on.
+        using var giveUp = new CancellationTokenSource();
+        progress = new Steps { OnReport = one => Stop(one, giveUp) };
+        await Assert.ThrowsAnyAsync<OperationCanceledException>(() => store.LoadAsync("evening", progress: progress, cancellationToken: giveUp.Token));
+        Assert.DoesNotContain(progress.Seen, one => one.Stage is SaveStage.Decoding or SaveStage.Done);
+        Assert.Equal(40_000, (await store.LoadAsync("evening", cancellationToken: Cancellation)).State.Notes.Count);
+
+        static void Stop(SaveProgress progress, CancellationTokenSource giveUp)
+        {
+            if (progress is { Stage: SaveStage.Reading, BytesDone: > 0 })
+                giveUp.Cancel();
+        }
+    }
+
+    private static void AssertGrows(Steps steps, SaveStage stage)
+    {
+        var seen = steps.Seen.Where(one => one.Stage == stage && one.BytesInAll > 0).ToList();
+        Assert.NotEmpty(seen);
+        Assert.All(seen.Zip(seen.Skip(1)), pair => Assert.True(pair.First.BytesDone < pair.Second.BytesDone));
+        Assert.Equal(seen[^1].BytesInAll, seen[^1].BytesDone);
+    }
+
     private sealed class Steps : IProgress<SaveProgress>
     {
         public List<SaveProgress> Seen { get; } = [];
 
-        public void Report(SaveProgress value) => Seen.Add(value);
+        public Action<SaveProgress>? OnReport { get; init; }
+
+        public void Report(SaveProgress value)
+        {
+            Seen.Add(value);
+            OnReport?.Invoke(value);
+        }
     }
 }

@@ -229,6 +229,28 @@ public sealed class SaveStoreTests : IDisposable
         Assert.Equal(2, problem.Location.Generation);
         Assert.Equal("memory:slots/evening/00000002.json", problem.Location.File);
         Assert.Throws<DamagedSaveException>(() => store.LoadOrNew("evening"));
+        Assert.Contains("None of the 2 generations", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("Nothing in the files is whole", problem.Remedy, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void When_every_generation_is_damaged_the_error_says_what_is_whole_and_that_can_be_loaded()
+    {
+        using var store = Open(SaveForm.Binary);
+        var save = Named("loft");
+        save.Notes["a"] = "a note that stands in the second section";
+        store.Save("evening", save);
+        store.Save("evening", save);
+        foreach (var file in new[] { "slots/evening/00000001.lodrik", "slots/evening/00000002.lodrik" })
+        {
+            var bytes = _memory.Read(file)!;
+            bytes[bytes.AsSpan().IndexOf("a note"u8)] ^= 1;
+            _memory.Write(file, bytes, replace: true);
+        }
+        var problem = Assert.Throws<DamagedSaveException>(() => store.Load("evening"));
+        Assert.Contains("generation 2 of evening: room; in generation 1 of evening: room", problem.Remedy, StringComparison.Ordinal);
+        Assert.Equal("notes", problem.Location.Section);
+        Assert.Equal("loft", store.Load("evening", "room").State.Room.Name);
     }
 
     [Fact]
