@@ -40,6 +40,8 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         ["System.Drawing.Rectangle"] = Pack("System.Drawing.Rectangle", "int"),
         ["System.Drawing.RectangleF"] = Pack("System.Drawing.RectangleF", "float"),
         ["Lodrik.State.SaveValue"] = "SaveValueCodec",
+        ["Lodrik.EntityId"] = "EntityIdCodec",
+        ["Lodrik.EntityReference"] = "EntityReferenceCodec",
         ["System.Memory<byte>"] = "MemoryCodec",
         ["System.ReadOnlyMemory<byte>"] = "ReadOnlyMemoryCodec",
     };
@@ -237,6 +239,8 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
             return "TextKey";
         if (type.SpecialType == SpecialType.System_Boolean)
             return "BoolKey";
+        if (Plain(type) == "Lodrik.EntityId")
+            return "EntityIdKey";
         if (type.TypeKind == TypeKind.Enum)
             return $"EnumKey<{Name(type)}>";
         return IsNumber(type) || type.SpecialType is SpecialType.System_Char or SpecialType.System_Byte or SpecialType.System_Decimal

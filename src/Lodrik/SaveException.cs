@@ -90,6 +90,12 @@ public enum SaveErrorCode
     /// <summary>A scene was described in a way that cannot work.</summary>
     BadBinding = 204,
 
+    /// <summary>A catalogue has two entries of one name, or lacks one that is asked for.</summary>
+    BadCatalogue = 206,
+
+    /// <summary>What was asked for is not ready yet: a load or a restoration is under way.</summary>
+    NotReady = 205,
+
     /// <summary>A name cannot be the name of a slot.</summary>
     BadSlotName = 301,
 

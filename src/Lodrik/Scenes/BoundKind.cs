@@ -9,55 +9,166 @@ internal interface IBoundKind<TScene>
 
     bool CanSpawn { get; }
 
-    /// <summary>The objects that are in the scene now, each with what it belongs to: an id, an object, or nothing.</summary>
-    IEnumerable<(EntityId Id, object? Parent, object Entity)> Live(TScene scene);
+    bool OmitsUnchanged { get; }
 
-    void Take(object entity, SceneRecord scene, int index);
+    /// <summary>Takes the parts of an entity into a record; those that may be left out and are as authored are.</summary>
+    /// <param name="live">The entity.</param>
+    /// <param name="record">The record, which has the entity as its last.</param>
+    /// <param name="authored">The authored scene; null to take everything.</param>
+    void TakeParts(LiveEntity<TScene> live, SceneRecord record, SceneRecord? authored);
+
+    /// <summary>Takes what an entity refers to.</summary>
+    IEnumerable<(string Name, bool IsSingle, IReadOnlyList<EntityReference> References)> TakeReferences(object entity, IEntityLookup lookup);
+
+    /// <summary>Puts what the record has of an entity, and of the authored scene what may be left out of a record.</summary>
+    void PutParts(object entity, EntityId id, SceneRecord record, SceneRecord? authored);
+
+    void PutReferences(object entity, EntityId id, SceneRecord record, IEntityLookup lookup);
+
+    /// <summary>What a record has of an entity's references.</summary>
+    IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(EntityId id, SceneRecord record);
+
+    /// <summary>The references that lead nowhere and that the entity does not keep by itself, each with its place among those of its name.</summary>
+    IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(EntityId id, SceneRecord record, IEntityLookup lookup);
 
     object Spawn(TScene scene, EntityId id);
 
     void Remove(TScene scene, object entity);
 
-    void PutParent(object entity, object? parent);
+    bool HasParent { get; }
 
-    void PutParts(object entity, SceneRecord record, EntityId id);
+    void PutParent(object entity, object? parent);
 
     void Settle(TScene scene, object entity);
 
+    bool HasSettled { get; }
+
+    bool HasReferences { get; }
+
     PartColumn? MakeColumn(string part);
+
+    PartColumn MakeReferenceColumn(string name);
 }
 
-internal sealed class BoundKind<TScene, TEntity>(KindBinding<TScene, TEntity> binding) : IBoundKind<TScene> where TEntity : notnull
+/// <summary>Kinds that share a description, and where their objects are found.</summary>
+internal interface IBoundFamily<TScene>
 {
-    public string Kind => binding.Kind;
+    /// <summary>The objects that are in the scene now.</summary>
+    /// <exception cref="SceneException">One of them is of a kind that was not named.</exception>
+    IEnumerable<LiveEntity<TScene>> Live(TScene scene);
+}
+
+internal sealed class BoundFamily<TScene, TEntity>(
+    KindBinding<TScene, TEntity> binding, IReadOnlyDictionary<string, BoundKind<TScene, TEntity>> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string>? kindOf)
+    : IBoundFamily<TScene> where TEntity : notnull
+{
+    private readonly BoundKind<TScene, TEntity>? _only = kindOf is null ? kinds.Values.Single() : null;
+
+    public IEnumerable<LiveEntity<TScene>> Live(TScene scene)
+    {
+        foreach (var entity in entities(scene))
+            yield return new LiveEntity<TScene>(binding.TakeId!(entity), _only ?? Find(kindOf!(entity)), binding.TakeParent?.Invoke(entity), entity);
+    }
+
+    private BoundKind<TScene, TEntity> Find(string kind) => kinds.GetValueOrDefault(kind) ?? throw new SceneException(
+        SaveErrorCode.SceneConflict, $"An object of the scene is of the kind \"{kind}\", which is not bound.", remedy: $"Bound with it are: {string.Join(", ", kinds.Keys)}.");
+}
+
+internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene, TEntity> binding) : IBoundKind<TScene> where TEntity : notnull
+{
+    public string Kind => kind;
 
     public bool CanSpawn => binding.SpawnEntity is not null;
 
-    public IEnumerable<(EntityId Id, object? Parent, object Entity)> Live(TScene scene)
+    public bool OmitsUnchanged => binding.OmitsUnchanged;
+
+    public bool HasParent => binding.PutParent is not null;
+
+    public bool HasSettled => binding.EntitySettled is not null;
+
+    public bool HasReferences => binding.References.Count > 0;
+
+    public void TakeParts(LiveEntity<TScene> live, SceneRecord record, SceneRecord? authored)
     {
-        foreach (var entity in binding.Entities(scene))
-            yield return (binding.TakeId!(entity), binding.TakeParent?.Invoke(entity), entity);
+        var entity = (TEntity)live.Object;
+        var index = record.Entities.Count - 1;
+        var columns = ColumnsIn(record);
+        var (authoredColumns, authoredIndex) = AuthoredColumns(live.Id, authored);
+        for (var i = 0; i < columns.Length; i++)
+        {
+            var part = binding.Parts[i];
+            if (!part.AppliesTo(entity))
+                continue;
+            var mayOmit = authoredIndex >= 0 && (part.OnlyIfChanged || binding.OmitsUnchanged);
+            part.Take(entity, columns[i], index, mayOmit ? (authoredColumns[i], authoredIndex) : null);
+        }
     }
 
-    public void Take(object entity, SceneRecord scene, int index)
+    public IEnumerable<(string Name, bool IsSingle, IReadOnlyList<EntityReference> References)> TakeReferences(object entity, IEntityLookup lookup)
     {
-        foreach (var part in binding.Parts)
-            part.Take((TEntity)entity, scene, Kind, index);
+        foreach (var reference in binding.References)
+            yield return (reference.Name, reference.IsSingle, reference.Take((TEntity)entity, lookup));
     }
 
-    public object Spawn(TScene scene, EntityId id) => binding.SpawnEntity!(scene, id);
+    public void PutParts(object entity, EntityId id, SceneRecord record, SceneRecord? authored)
+    {
+        var live = (TEntity)entity;
+        var index = record.TryIndexOf(id);
+        var columns = ColumnsIn(record);
+        var (authoredColumns, authoredIndex) = AuthoredColumns(id, authored);
+        for (var i = 0; i < columns.Length; i++)
+        {
+            var part = binding.Parts[i];
+            if (!part.AppliesTo(live) || (index >= 0 && part.Put(live, columns[i], index)))
+                continue;
+            var isAuthored = authoredIndex >= 0 && (index < 0 || part.OnlyIfChanged || binding.OmitsUnchanged);
+            if (!isAuthored || !part.Put(live, authoredColumns[i], authoredIndex))
+                part.Clear(live);
+        }
+    }
+
+    private (PartColumn[] Columns, int Index) AuthoredColumns(EntityId id, SceneRecord? authored) =>
+        authored?.Find(id) is { } was && was.Kind == kind ? (ColumnsIn(authored), authored.IndexOf(id)) : ([], -1);
+
+    private PartColumn[] ColumnsIn(SceneRecord record) => record.Bound(
+        this, static (record, self) => [.. self.Parts.Select(part => record.Column(self.Kind, part.Name, part.MakeColumn))]);
+
+    private IReadOnlyList<IPartBinding<TEntity>> Parts => binding.Parts;
+
+    public void PutReferences(object entity, EntityId id, SceneRecord record, IEntityLookup lookup)
+    {
+        foreach (var reference in binding.References)
+            reference.Put((TEntity)entity, In(record, id, reference), lookup);
+    }
+
+    public IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(EntityId id, SceneRecord record) =>
+        binding.References.SelectMany(reference => In(record, id, reference).Select(one => (reference.Name, one)));
+
+    public IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(EntityId id, SceneRecord record, IEntityLookup lookup)
+    {
+        foreach (var reference in binding.References)
+        {
+            if (reference.KeepsReferences)
+                continue;
+            var lost = In(record, id, reference).Select((one, place) => (place, one)).Where(one => lookup.Find(one.one) is null).ToList();
+            if (lost.Count > 0)
+                yield return (reference.Name, lost);
+        }
+    }
+
+    private IReadOnlyList<EntityReference> In(SceneRecord record, EntityId id, IReferenceBinding<TEntity> reference) =>
+        ReferenceColumns.Get(record.Column(kind, reference.Name, reference.MakeColumn), record.IndexOf(id));
+
+    public object Spawn(TScene scene, EntityId id) => binding.SpawnEntity!(scene, id, kind);
 
     public void Remove(TScene scene, object entity) => binding.RemoveEntity!(scene, (TEntity)entity);
 
     public void PutParent(object entity, object? parent) => binding.PutParent?.Invoke((TEntity)entity, parent);
 
-    public void PutParts(object entity, SceneRecord record, EntityId id)
-    {
-        foreach (var part in binding.Parts)
-            part.Put((TEntity)entity, record, id);
-    }
-
     public void Settle(TScene scene, object entity) => binding.EntitySettled?.Invoke(scene, (TEntity)entity);
 
-    public PartColumn? MakeColumn(string part) => binding.Parts.FirstOrDefault(one => one.Name == part)?.MakeColumn();
+    public PartColumn? MakeColumn(string part) => binding.Parts.FirstOrDefault(one => one.Name == part)?.MakeColumn()
+        ?? binding.References.FirstOrDefault(one => one.Name == part)?.MakeColumn();
+
+    public PartColumn MakeReferenceColumn(string name) => binding.References.First(one => one.Name == name).MakeColumn();
 }

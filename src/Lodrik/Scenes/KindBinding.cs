@@ -1,28 +1,26 @@
+using Lodrik.Scenes;
 using Lodrik.State;
 
 namespace Lodrik;
 
 /// <summary>
 /// Says what the objects of one kind are: how to get an id, which parts there are and how to take and put each, how to spawn and
-/// how to remove. The objects need no base class; they may be objects, or the numbers by which a world knows its entities.
+/// how to remove. The objects need no base class; they may be objects, or small values that name a place in a world of arrays.
 /// </summary>
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <typeparam name="TEntity">The game's own object.</typeparam>
+/// <remarks>All of it goes by getters and setters, so that an object's state may as well sit on another object of an engine.</remarks>
 public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
 {
-    private readonly Dictionary<string, IPartBinding> _parts = new(StringComparer.Ordinal);
+    private readonly string _kind;
+    private readonly List<IPartBinding<TEntity>> _parts = [];
+    private readonly List<IReferenceBinding<TEntity>> _references = [];
 
-    internal KindBinding(string kind, Func<TScene, IEnumerable<TEntity>> entities)
-    {
-        Kind = kind;
-        Entities = entities;
-    }
+    internal KindBinding(string kind) => _kind = kind;
 
-    internal string Kind { get; }
+    internal IReadOnlyList<IPartBinding<TEntity>> Parts => _parts;
 
-    internal Func<TScene, IEnumerable<TEntity>> Entities { get; }
-
-    internal IReadOnlyCollection<IPartBinding> Parts => _parts.Values;
+    internal IReadOnlyList<IReferenceBinding<TEntity>> References => _references;
 
     internal Func<TEntity, EntityId>? TakeId { get; private set; }
 
@@ -30,11 +28,14 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
 
     internal Action<TEntity, object?>? PutParent { get; private set; }
 
-    internal Func<TScene, EntityId, TEntity>? SpawnEntity { get; private set; }
+    internal Func<TScene, EntityId, string, TEntity>? SpawnEntity { get; private set; }
 
     internal Action<TScene, TEntity>? RemoveEntity { get; private set; }
 
     internal Action<TScene, TEntity>? EntitySettled { get; private set; }
+
+    /// <summary>Whether placed entities of this kind are left out of a save that have nothing to say.</summary>
+    internal bool OmitsUnchanged { get; private set; }
 
     /// <summary>How to get an object's id: the authored name of a placed one, the number of a spawned one.</summary>
     public KindBinding<TScene, TEntity> Id(Func<TEntity, EntityId> take)
@@ -48,14 +49,97 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     /// <param name="name">The part's name in the save.</param>
     /// <param name="take">Gets the part of an object; null leaves it out for this one. It is copied.</param>
     /// <param name="put">Puts a part back into an object. It gets a copy of its own.</param>
+    /// <param name="clear">What to do to an object that is in the save without this part; null does nothing.</param>
+    /// <param name="when">Whether an object has this part, and it is to be saved; null means always. Asked when saving and when loading.</param>
+    /// <param name="onlyIfChanged">Whether a placed object's part is saved only if it is not as the designer left it.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
-    public KindBinding<TScene, TEntity> Part<TPart>(string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put) where TPart : IStateType<TPart>
+    public KindBinding<TScene, TEntity> Part<TPart>(
+        string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put, Action<TEntity>? clear = null, Func<TEntity, bool>? when = null, bool onlyIfChanged = false)
+        where TPart : IStateType<TPart>
     {
-        ArgumentException.ThrowIfNullOrEmpty(name);
-        ArgumentNullException.ThrowIfNull(take);
-        ArgumentNullException.ThrowIfNull(put);
-        if (!_parts.TryAdd(name, new PartBinding<TPart>(name, take, put)))
-            throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{Kind}\" has two parts named \"{name}\".");
+        CheckPart(name, take, put);
+        _parts.Add(new StatePart<TEntity, TPart>(name, take, put, clear, when, onlyIfChanged));
+        return this;
+    }
+
+    /// <summary>A piece of an object's state that is an object itself, and stays the one it is: what was saved is read into it.</summary>
+    /// <param name="name">The part's name in the save.</param>
+    /// <param name="get">Gets the part of an object.</param>
+    /// <param name="when">Whether an object has this part, and it is to be saved; null means always.</param>
+    /// <param name="onlyIfChanged">Whether a placed object's part is saved only if it is not as the designer left it.</param>
+    /// <exception cref="SceneException">The kind has a part of that name already.</exception>
+    public KindBinding<TScene, TEntity> PartInto<TPart>(string name, Func<TEntity, TPart> get, Func<TEntity, bool>? when = null, bool onlyIfChanged = false)
+        where TPart : class, IStateType<TPart>
+    {
+        CheckPart(name, get, get);
+        _parts.Add(new StatePart<TEntity, TPart>(name, get, (entity, part) => PartInPlace.Read(part, get(entity)), null, when, onlyIfChanged));
+        return this;
+    }
+
+    /// <summary>Where an object is in two dimensions: the part "placement".</summary>
+    /// <inheritdoc cref="Part"/>
+    public KindBinding<TScene, TEntity> Placement(
+        Func<TEntity, Placement2D> take, Action<TEntity, Placement2D> put, Func<TEntity, bool>? when = null, bool onlyIfChanged = false) =>
+        Part("placement", take, put, null, when, onlyIfChanged);
+
+    /// <summary>Where an object is in three dimensions: the part "placement".</summary>
+    /// <inheritdoc cref="Part"/>
+    public KindBinding<TScene, TEntity> Placement3D(
+        Func<TEntity, Placement3D> take, Action<TEntity, Placement3D> put, Func<TEntity, bool>? when = null, bool onlyIfChanged = false) =>
+        Part("placement", take, put, null, when, onlyIfChanged);
+
+    /// <summary>Whether an object is active: the part "active".</summary>
+    /// <inheritdoc cref="Part"/>
+    public KindBinding<TScene, TEntity> Active(Func<TEntity, bool> take, Action<TEntity, bool> put, bool onlyIfChanged = false)
+    {
+        CheckPart("active", take, put);
+        _parts.Add(new ScalarPart<TEntity, bool, BoolCodec>("active", take, put, onlyIfChanged));
+        return this;
+    }
+
+    /// <summary>What an object is called, where the player or the game may rename it: the part "name".</summary>
+    /// <inheritdoc cref="Part"/>
+    public KindBinding<TScene, TEntity> Name(Func<TEntity, string?> take, Action<TEntity, string> put, bool onlyIfChanged = false)
+    {
+        CheckPart("name", take, put);
+        _parts.Add(new ScalarPart<TEntity, string?, TextCodec>("name", take, (entity, name) => put(entity, name ?? ""), onlyIfChanged));
+        return this;
+    }
+
+    /// <summary>Another object that an object refers to. It is saved as an id, and put once all objects are there.</summary>
+    /// <param name="name">The reference's name in the save, among the parts.</param>
+    /// <param name="take">Gets the object that is referred to, which has to be in this scene or known elsewhere; null for none.</param>
+    /// <param name="put">Makes an object refer to another, or to none where that is null.</param>
+    /// <exception cref="SceneException">The kind has a part of that name already.</exception>
+    public KindBinding<TScene, TEntity> Reference<TTarget>(string name, Func<TEntity, TTarget?> take, Action<TEntity, TTarget?> put) where TTarget : class
+    {
+        CheckPart(name, take, put);
+        _references.Add(new ObjectReference<TEntity, TTarget>(name, take, put));
+        return this;
+    }
+
+    /// <summary>Another entity that an object refers to by its id, in games that go by ids, or an entity of another scene.</summary>
+    /// <param name="name">The reference's name in the save, among the parts.</param>
+    /// <param name="take">Gets what is referred to; null for none.</param>
+    /// <param name="put">Makes an object refer to another: by its reference, and as its kind's binding knows it where it is there.</param>
+    /// <exception cref="SceneException">The kind has a part of that name already.</exception>
+    public KindBinding<TScene, TEntity> ReferenceId(string name, Func<TEntity, EntityReference?> take, Action<TEntity, EntityReference?, object?> put)
+    {
+        CheckPart(name, take, put);
+        _references.Add(new IdReference<TEntity>(name, take, put));
+        return this;
+    }
+
+    /// <summary>The objects that an object refers to, in their order.</summary>
+    /// <param name="name">The references' name in the save, among the parts.</param>
+    /// <param name="take">Gets the objects, which have to be in this scene or known elsewhere.</param>
+    /// <param name="put">Gives an object those that it refers to, without those that are not there.</param>
+    /// <exception cref="SceneException">The kind has a part of that name already.</exception>
+    public KindBinding<TScene, TEntity> ReferenceList<TTarget>(string name, Func<TEntity, IEnumerable<TTarget>> take, Action<TEntity, IReadOnlyList<TTarget>> put)
+        where TTarget : class
+    {
+        CheckPart(name, take, put);
+        _references.Add(new ObjectReferences<TEntity, TTarget>(name, take, put));
         return this;
     }
 
@@ -87,6 +171,13 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     public KindBinding<TScene, TEntity> Spawn(Func<TScene, EntityId, TEntity> spawn)
     {
         ArgumentNullException.ThrowIfNull(spawn);
+        return Spawn((scene, id, _) => spawn(scene, id));
+    }
+
+    /// <summary>How to create an object of a kind under an id, where one description stands for several kinds.</summary>
+    public KindBinding<TScene, TEntity> Spawn(Func<TScene, EntityId, string, TEntity> spawn)
+    {
+        ArgumentNullException.ThrowIfNull(spawn);
         SpawnEntity = spawn;
         return this;
     }
@@ -99,7 +190,7 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         return this;
     }
 
-    /// <summary>What to do for an object once the whole scene is there, with all its parts.</summary>
+    /// <summary>What to do for an object once the whole scene is there, with all its parts and references.</summary>
     public KindBinding<TScene, TEntity> Settled(Action<TScene, TEntity> settled)
     {
         ArgumentNullException.ThrowIfNull(settled);
@@ -107,48 +198,36 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         return this;
     }
 
+    /// <summary>
+    /// Leaves placed objects out of the save that are as the designer left them: their parts are saved only if changed, and the object
+    /// itself only if something of it is. What the save does not mention is put back as it was authored.
+    /// </summary>
+    public KindBinding<TScene, TEntity> OnlyIfChanged()
+    {
+        OmitsUnchanged = true;
+        return this;
+    }
+
     internal void Check()
     {
         if (TakeId is null)
-            throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{Kind}\" does not say how to get an object's id.", remedy: "Call Id.");
+            throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{_kind}\" does not say how to get an object's id.", remedy: "Call Id.");
         if (SpawnEntity is null != RemoveEntity is null)
         {
             throw new SceneException(
                 SaveErrorCode.BadBinding,
-                $"The kind \"{Kind}\" says how to {(SpawnEntity is null ? "remove" : "spawn")} an object and not how to {(SpawnEntity is null ? "spawn" : "remove")} one.",
+                $"The kind \"{_kind}\" says how to {(SpawnEntity is null ? "remove" : "spawn")} an object and not how to {(SpawnEntity is null ? "spawn" : "remove")} one.",
                 remedy: "Restoring a scene needs both; leave both out for objects that are always there.");
         }
+        OmitsUnchanged |= _parts.Count > 0 && _references.Count == 0 && _parts.TrueForAll(part => part.OnlyIfChanged);
     }
 
-    /// <summary>A part of this kind, whatever its type.</summary>
-    internal interface IPartBinding
+    private void CheckPart(string name, Delegate take, Delegate put)
     {
-        string Name { get; }
-
-        PartColumn MakeColumn();
-
-        void Take(TEntity entity, SceneRecord scene, string kind, int index);
-
-        void Put(TEntity entity, SceneRecord scene, EntityId id);
-    }
-
-    private sealed class PartBinding<TPart>(string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put) : IPartBinding
-        where TPart : IStateType<TPart>
-    {
-        public string Name => name;
-
-        public PartColumn MakeColumn() => new StatePartColumn<TPart>(name);
-
-        public void Take(TEntity entity, SceneRecord scene, string kind, int index)
-        {
-            if (take(entity) is { } part)
-                ((StatePartColumn<TPart>)scene.Column(kind, name, MakeColumn)).Add(index, StateContent.Copy(part));
-        }
-
-        public void Put(TEntity entity, SceneRecord scene, EntityId id)
-        {
-            if (scene.TryGetPart<TPart>(id, name, out var part) && part is not null)
-                put(entity, StateContent.Copy(part));
-        }
+        ArgumentException.ThrowIfNullOrEmpty(name);
+        ArgumentNullException.ThrowIfNull(take);
+        ArgumentNullException.ThrowIfNull(put);
+        if (_parts.Exists(part => part.Name == name) || _references.Exists(reference => reference.Name == name))
+            throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{_kind}\" has two parts named \"{name}\".");
     }
 }

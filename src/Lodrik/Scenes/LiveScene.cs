@@ -1,66 +1,71 @@
-using System.Diagnostics;
 using Lodrik.Scenes;
-using Lodrik.State;
 
 namespace Lodrik;
 
 /// <summary>A scene that is being played: captures it, and puts a captured one back.</summary>
 /// <typeparam name="TScene">The game's own scene.</typeparam>
+/// <remarks>It is used from one thread: the one on which the game changes the scene.</remarks>
 public sealed class LiveScene<TScene>
 {
     private readonly SceneBindings<TScene> _bindings;
-    private readonly TScene _scene;
-    private readonly SortedDictionary<EntityId, string> _manifest = [];
+    private readonly Dictionary<EntityId, string> _manifest = [];
+    private readonly SceneRecord _authored;
+    private readonly KeptState _kept = new();
+    private SceneRestoration<TScene>? _restoring;
 
-    // Entities whose kind the game does not know: they cannot be shown, and must not be lost.
-    private readonly List<(EntityRecord Entity, List<(string Part, SaveValue Value)> Parts)> _unknown = [];
-
-    internal LiveScene(SceneBindings<TScene> bindings, TScene scene)
+    internal LiveScene(SceneBindings<TScene> bindings, TScene scene, SceneManifest? manifest)
     {
         _bindings = bindings;
-        _scene = scene;
-        foreach (var (id, entity) in FindLive())
+        Scene = scene;
+        var live = new LiveSet<TScene>(bindings, scene);
+        foreach (var entry in manifest?.Entries ?? [])
         {
-            if (!id.IsSpawned)
-                _manifest.Add(id, entity.Kind.Kind);
+            if (!entry.IsRetired)
+                _manifest[entry.Id] = entry.Kind;
         }
+        foreach (var entity in live.InOrder)
+        {
+            if (!entity.Id.IsSpawned && manifest is null)
+                _manifest.Add(entity.Id, entity.Kind.Kind);
+        }
+        _authored = TakeAll(live);
     }
+
+    /// <summary>The game's own scene.</summary>
+    public TScene Scene { get; }
 
     /// <summary>The placed entities of the scene as the designer left it, and their kinds.</summary>
     public IReadOnlyDictionary<EntityId, string> Manifest => _manifest;
 
+    /// <summary>Whether a restoration is under way, step by step.</summary>
+    public bool IsRestoring => _restoring is { IsDone: false };
+
     /// <summary>Takes the scene as it is now.</summary>
-    /// <exception cref="SceneException">Two objects have one id, or a spawned one is of a kind that cannot be spawned.</exception>
+    /// <exception cref="SceneException">
+    /// Two objects have one id, or a spawned one is of a kind that cannot be spawned, or something is referred to that is not there; or a
+    /// restoration is under way.
+    /// </exception>
     /// <exception cref="UnsavableStateException">A part cannot be saved as it is.</exception>
     public SceneRecord Capture()
     {
-        var record = new SceneRecord { NextSpawn = _bindings.Numbers?.Invoke(_scene).Upcoming ?? 0 };
-        var live = FindLive();
-        var ids = new Dictionary<object, EntityId>(SameObject.Comparer);
-        foreach (var (id, entity) in live)
-            ids.TryAdd(entity.Object, id);
-        foreach (var (id, entity) in live)
+        RefuseWhileRestoring();
+        var live = new LiveSet<TScene>(_bindings, Scene);
+        var record = new SceneRecord { NextSpawn = _bindings.Numbers?.Invoke(Scene).Upcoming ?? 0 };
+        foreach (var entity in live.InOrder)
         {
-            if (id.IsSpawned && !entity.Kind.CanSpawn)
+            if (entity.Id.IsSpawned && !entity.Kind.CanSpawn)
             {
                 throw new SceneException(
                     SaveErrorCode.SceneConflict,
-                    $"The {entity.Kind.Kind} {id} was spawned, and its kind does not say how to spawn one: it could not be restored.",
+                    $"The {entity.Kind.Kind} {entity.Id} was spawned, and its kind does not say how to spawn one: it could not be restored.",
                     remedy: "Give the kind Spawn and Remove, or the object an authored name.");
             }
-            record.TryAdd(new EntityRecord(id, entity.Kind.Kind, ParentOf(id, entity, ids)));
-            entity.Kind.Take(entity.Object, record, record.IndexOf(id));
+            Take(entity, live, record);
         }
-        foreach (var (entity, parts) in _unknown)
+        _kept.AddEntities(record);
+        foreach (var id in _manifest.Keys.Order())
         {
-            if (!record.TryAdd(entity))
-                continue;
-            foreach (var (part, value) in parts)
-                ((TreePartColumn)record.Column(entity.Kind, part, () => new TreePartColumn(part))).Add(record.IndexOf(entity.Id), value);
-        }
-        foreach (var id in _manifest.Keys)
-        {
-            if (!live.ContainsKey(id))
+            if (!live.Contains(id))
                 record.AddGone(id);
         }
         return record;
@@ -76,30 +81,40 @@ public sealed class LiveScene<TScene>
         return record;
     }
 
+    /// <summary>The object of an entity that is in the scene now; null where there is none.</summary>
+    public object? Find(EntityId id) => new LiveSet<TScene>(_bindings, Scene).Find(id)?.Object;
+
+    /// <summary>The entity that an object of the scene is; null where it is none.</summary>
+    public EntityId? IdOf(object entity)
+    {
+        ArgumentNullException.ThrowIfNull(entity);
+        return new LiveSet<TScene>(_bindings, Scene).IdOf(entity);
+    }
+
     /// <summary>What restoring a captured scene would do. Nothing is touched.</summary>
     /// <exception cref="SceneException">Two objects have one id, or entities of the record are each other's parents in a circle.</exception>
     public RestorePlan Plan(SceneRecord record)
     {
         ArgumentNullException.ThrowIfNull(record);
-        return new RestorePlanner<TScene>(_bindings, FindLive(), TypedScene.Of(record, _bindings.MakeColumn)).Plan;
+        return MakePlan(new LiveSet<TScene>(_bindings, Scene), TypedScene.Of(record, _bindings.Types)).Plan;
     }
 
     /// <summary>
-    /// Puts a captured scene back: removes, spawns (parents first), puts parents and parts, and then lets everything settle.
-    /// The plan is made and checked before anything is touched.
+    /// Puts a captured scene back: the plan is made and checked before anything is touched, then it is carried out phase by phase. If
+    /// a callback of the game throws, the scene is put back as it was before.
     /// </summary>
     /// <exception cref="SaveContentException">A part does not fit its type; the live scene is untouched.</exception>
     /// <exception cref="SceneException">The plan cannot be made, or a callback of the game threw; its error is inside.</exception>
-    public RestoreReport Restore(SceneRecord record)
+    public RestoreReport Restore(SceneRecord record) => BeginRestore(record).Finish();
+
+    /// <summary>Puts a captured scene back step by step, so that a loading screen can go on moving. Nothing is touched before the first step.</summary>
+    /// <exception cref="SaveContentException">A part does not fit its type; the live scene is untouched.</exception>
+    /// <exception cref="SceneException">The plan cannot be made, or a restoration is under way.</exception>
+    public SceneRestoration<TScene> BeginRestore(SceneRecord record)
     {
         ArgumentNullException.ThrowIfNull(record);
-        var started = Stopwatch.GetTimestamp();
-        record = TypedScene.Of(record, _bindings.MakeColumn);
-        var planner = new RestorePlanner<TScene>(_bindings, FindLive(), record);
-        var planned = Stopwatch.GetTimestamp();
-        new RestoreRun<TScene>(_bindings, _scene, planner, record).Act();
-        KeepUnknown(planner.Plan, record);
-        return new RestoreReport(planner.Plan, Stopwatch.GetElapsedTime(started, planned), Stopwatch.GetElapsedTime(planned));
+        RefuseWhileRestoring();
+        return _restoring = new SceneRestoration<TScene>(_bindings, Scene, TypedScene.Of(record, _bindings.Types), _authored, _kept, MakePlan);
     }
 
     /// <summary>Puts the scene of that name back; null, and nothing is touched, where the archive has none: it was never visited.</summary>
@@ -108,64 +123,47 @@ public sealed class LiveScene<TScene>
     public RestoreReport? RestoreFrom(SceneArchive archive, string name)
     {
         ArgumentNullException.ThrowIfNull(archive);
-        return archive.Get(name, _bindings.MakeColumn) is { } record ? Restore(record) : null;
+        return archive.Get(name, _bindings.Types) is { } record ? Restore(record) : null;
     }
 
-    private static EntityId? ParentOf(EntityId id, LiveEntity<TScene> entity, Dictionary<object, EntityId> ids) => entity.Parent switch
-    {
-        null => default(EntityId?),
-        EntityId parent => parent,
-        var parent when ids.TryGetValue(parent, out var found) => found,
-        var parent => throw new SceneException(
-            SaveErrorCode.SceneConflict,
-            $"The {entity.Kind.Kind} {id} belongs to a {parent.GetType().Name} that is not in the scene.",
-            remedy: "Bind the kind of that object, or let go of it before the scene is captured."),
-    };
+    /// <summary>Puts the scene back as the designer left it: what a new game or a level that starts anew needs.</summary>
+    /// <inheritdoc cref="Restore"/>
+    public RestoreReport RestoreAuthored() => Restore(_authored);
 
-    private SortedDictionary<EntityId, LiveEntity<TScene>> FindLive()
-    {
-        var live = new SortedDictionary<EntityId, LiveEntity<TScene>>();
-        foreach (var kind in _bindings.Kinds)
-        {
-            foreach (var (id, parent, entity) in kind.Live(_scene))
-            {
-                if (!live.TryAdd(id, new LiveEntity<TScene>(kind, parent, entity)))
-                {
-                    throw new SceneException(
-                        SaveErrorCode.SceneConflict,
-                        $"Two objects of the scene have the id {id}: a {live[id].Kind.Kind} and a {kind.Kind}.",
-                        remedy: "Give each object an id of its own.");
-                }
-            }
-        }
-        return live;
-    }
+    private RestorePlanner<TScene> MakePlan(LiveSet<TScene> live, SceneRecord record) => new(_bindings, live, record, _manifest, _authored);
 
-    private void KeepUnknown(RestorePlan plan, SceneRecord record)
+    private void Take(LiveEntity<TScene> entity, LiveSet<TScene> live, SceneRecord record)
     {
-        _unknown.Clear();
-        foreach (var step in plan.Steps.Where(step => step.Action == RestoreAction.UnknownKind))
+        var isPlacedHere = !entity.Id.IsSpawned && _manifest.ContainsKey(entity.Id);
+        var parent = live.ParentOf(entity) ?? _kept.LostParent(entity.Id);
+        var taken = new EntityRecord(entity.Id, entity.Kind.Kind, parent, IsCarried: !entity.Id.IsSpawned && !isPlacedHere);
+        record.TryAdd(taken);
+        entity.Kind.TakeParts(entity, record, isPlacedHere ? _authored : null);
+        var index = record.Entities.Count - 1;
+        _kept.AddParts(record, taken, index);
+        SceneTaking.TakeReferences(entity, live, record, _kept);
+        if (isPlacedHere && entity.Kind.OmitsUnchanged && _authored.Find(entity.Id) is { } was && was.Kind == taken.Kind && was.Parent == taken.Parent
+            && !record.ColumnsOf(taken.Kind).Exists(column => column.Has(index)))
         {
-            var parts = new List<(string, SaveValue)>();
-            foreach (var column in record.ColumnsOf(step.Kind))
-            {
-                if (column is TreePartColumn tree && tree.TryGet(record.IndexOf(step.Id), out var value))
-                    parts.Add((column.Name, value));
-            }
-            _unknown.Add((record.Find(step.Id)!.Value, parts));
+            record.RemoveLast();
         }
     }
-}
 
-/// <summary>An object of the live scene.</summary>
-internal readonly record struct LiveEntity<TScene>(IBoundKind<TScene> Kind, object? Parent, object Object);
+    /// <summary>Everything of every entity, whatever a save leaves out: what the designer made.</summary>
+    private SceneRecord TakeAll(LiveSet<TScene> live)
+    {
+        var record = new SceneRecord { NextSpawn = _bindings.Numbers?.Invoke(Scene).Upcoming ?? 0 };
+        foreach (var entity in live.InOrder)
+            SceneTaking.TakeWhole(entity, live, record);
+        return record;
+    }
 
-/// <summary>Whether two are the same object, whatever they think of equality; the numbers of entities compare as numbers.</summary>
-internal sealed class SameObject : IEqualityComparer<object>
-{
-    public static SameObject Comparer { get; } = new();
-
-    public new bool Equals(object? x, object? y) => x is ValueType ? x.Equals(y) : ReferenceEquals(x, y);
-
-    public int GetHashCode(object obj) => obj is ValueType ? obj.GetHashCode() : System.Runtime.CompilerServices.RuntimeHelpers.GetHashCode(obj);
+    private void RefuseWhileRestoring()
+    {
+        if (IsRestoring)
+        {
+            throw new SceneException(
+                SaveErrorCode.NotReady, "The scene is being restored, and is not whole before that is done.", remedy: "Call Step until it says so, or Finish, or Cancel.");
+        }
+    }
 }

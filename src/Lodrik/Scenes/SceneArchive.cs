@@ -34,9 +34,9 @@ public sealed class SceneArchive : ISectionGroup
 
     /// <summary>A scene with its parts as trees; null where there is none of that name.</summary>
     /// <exception cref="SaveException">The scene's content does not fit.</exception>
-    public SceneRecord? Get(string name) => Get(name, (_, _) => null);
+    public SceneRecord? Get(string name) => Get(name, SceneTypes.None);
 
-    internal SceneRecord? Get(string name, Func<string, string, PartColumn?> types)
+    internal SceneRecord? Get(string name, SceneTypes types)
     {
         if (!_scenes.TryGetValue(name, out var scene))
             return null;
@@ -64,7 +64,7 @@ public sealed class SceneArchive : ISectionGroup
         }
     }
 
-    private sealed class Decoder(Func<string, string, PartColumn?> types) : ISectionDecoder
+    private sealed class Decoder(SceneTypes types) : ISectionDecoder
     {
         public SceneRecord? Scene { get; private set; }
 

@@ -5,18 +5,33 @@ namespace Lodrik;
 
 /// <summary>
 /// Says once what the objects of a game's scenes are, kind by kind. Made when the game starts, and used for every scene of this
-/// type: <see cref="Begin"/> gives what captures and restores one.
+/// type: <see cref="Begin(TScene)"/> gives what captures and restores one.
 /// </summary>
 /// <typeparam name="TScene">The game's own scene: whatever its objects are found in.</typeparam>
 public sealed class SceneBindings<TScene>
 {
     private readonly Dictionary<string, IBoundKind<TScene>> _kinds = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, string> _aliases = new(StringComparer.Ordinal);
+    private readonly List<IBoundFamily<TScene>> _families = [];
 
-    internal IEnumerable<IBoundKind<TScene>> Kinds => _kinds.Values;
+    /// <summary>Makes bindings without any kind.</summary>
+    public SceneBindings() => Types = new BoundTypes(this);
+
+    internal IReadOnlyList<IBoundFamily<TScene>> Families => _families;
+
+    internal SceneTypes Types { get; }
 
     internal Func<TScene, SpawnNumbers>? Numbers { get; private set; }
 
     internal Action<TScene>? SceneSettled { get; private set; }
+
+    internal Action<TScene>? LowerCurtain { get; private set; }
+
+    internal Action<TScene>? RaiseCurtain { get; private set; }
+
+    internal Func<object, EntityReference?>? FindElsewhere { get; private set; }
+
+    internal Func<EntityReference, object?>? ResolveElsewhere { get; private set; }
 
     /// <summary>Binds a kind.</summary>
     /// <param name="kind">The kind's name in the save.</param>
@@ -24,16 +39,39 @@ public sealed class SceneBindings<TScene>
     /// <param name="describe">Says what they are.</param>
     /// <exception cref="SceneException">The description cannot work; the message says why.</exception>
     public SceneBindings<TScene> Kind<TEntity>(
-        string kind, Func<TScene, IEnumerable<TEntity>> entities, Action<KindBinding<TScene, TEntity>> describe) where TEntity : notnull
+        string kind, Func<TScene, IEnumerable<TEntity>> entities, Action<KindBinding<TScene, TEntity>> describe) where TEntity : notnull =>
+        Bind([kind], entities, null, describe);
+
+    /// <summary>
+    /// Binds several kinds with one description: the classes of a hierarchy, or whatever a catalogue has. Parts that only some of them have
+    /// say so by <c>when</c>.
+    /// </summary>
+    /// <param name="kinds">The kinds' names in the save, such as the names of a catalogue.</param>
+    /// <param name="entities">The objects of all these kinds that are in a scene now.</param>
+    /// <param name="kindOf">The kind of an object.</param>
+    /// <param name="describe">Says what they are.</param>
+    /// <exception cref="SceneException">The description cannot work; the message says why.</exception>
+    public SceneBindings<TScene> Kinds<TEntity>(
+        IEnumerable<string> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string> kindOf, Action<KindBinding<TScene, TEntity>> describe)
+        where TEntity : notnull
     {
+        ArgumentNullException.ThrowIfNull(kinds);
+        ArgumentNullException.ThrowIfNull(kindOf);
+        return Bind([.. kinds], entities, kindOf, describe);
+    }
+
+    /// <summary>Says that a kind had another name in earlier saves.</summary>
+    /// <param name="former">The name that saves have.</param>
+    /// <param name="kind">The name of today, bound already.</param>
+    /// <exception cref="SceneException">The kind is not bound, or the former name is another kind's.</exception>
+    public SceneBindings<TScene> FormerKind(string former, string kind)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(former);
         ArgumentException.ThrowIfNullOrEmpty(kind);
-        ArgumentNullException.ThrowIfNull(entities);
-        ArgumentNullException.ThrowIfNull(describe);
-        var binding = new KindBinding<TScene, TEntity>(kind, entities);
-        describe(binding);
-        binding.Check();
-        if (!_kinds.TryAdd(kind, new BoundKind<TScene, TEntity>(binding)))
-            throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{kind}\" is bound twice.");
+        if (!_kinds.ContainsKey(kind))
+            throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{kind}\" is not bound, and \"{former}\" is to be its former name.", remedy: "Bind the kind first.");
+        if (_kinds.ContainsKey(former) || !_aliases.TryAdd(former, kind))
+            throw new SceneException(SaveErrorCode.BadBinding, $"\"{former}\" cannot be a former name of \"{kind}\": it is the name of a kind already.");
         return this;
     }
 
@@ -45,11 +83,39 @@ public sealed class SceneBindings<TScene>
         return this;
     }
 
+    /// <summary>What to do before a scene is touched: where the screen is covered.</summary>
+    public SceneBindings<TScene> CurtainDown(Action<TScene> lower)
+    {
+        ArgumentNullException.ThrowIfNull(lower);
+        LowerCurtain = lower;
+        return this;
+    }
+
+    /// <summary>What to do last, once everything has settled, or is as it was before because something failed: where the screen is uncovered.</summary>
+    public SceneBindings<TScene> CurtainUp(Action<TScene> raise)
+    {
+        ArgumentNullException.ThrowIfNull(raise);
+        RaiseCurtain = raise;
+        return this;
+    }
+
     /// <summary>What to do once a whole scene is there: where an interface redraws itself.</summary>
     public SceneBindings<TScene> Settled(Action<TScene> settled)
     {
         ArgumentNullException.ThrowIfNull(settled);
         SceneSettled = settled;
+        return this;
+    }
+
+    /// <summary>How references reach what is not in the scene, such as an entity of another one.</summary>
+    /// <param name="find">The reference to an object that is not in the scene; null where nobody knows it.</param>
+    /// <param name="resolve">The object of such a reference; null where it is not there now. The reference is kept all the same.</param>
+    public SceneBindings<TScene> Elsewhere(Func<object, EntityReference?> find, Func<EntityReference, object?> resolve)
+    {
+        ArgumentNullException.ThrowIfNull(find);
+        ArgumentNullException.ThrowIfNull(resolve);
+        FindElsewhere = find;
+        ResolveElsewhere = resolve;
         return this;
     }
 
@@ -61,10 +127,50 @@ public sealed class SceneBindings<TScene>
     public LiveScene<TScene> Begin(TScene scene)
     {
         ArgumentNullException.ThrowIfNull(scene);
-        return new LiveScene<TScene>(this, scene);
+        return new LiveScene<TScene>(this, scene, null);
     }
 
-    internal IBoundKind<TScene>? Find(string kind) => _kinds.GetValueOrDefault(kind);
+    /// <summary>Takes hold of a scene of which a manifest was stored: what that names and is not there now is gone.</summary>
+    /// <exception cref="SceneException">Two objects of the scene have one id.</exception>
+    public LiveScene<TScene> Begin(TScene scene, SceneManifest manifest)
+    {
+        ArgumentNullException.ThrowIfNull(scene);
+        ArgumentNullException.ThrowIfNull(manifest);
+        return new LiveScene<TScene>(this, scene, manifest);
+    }
 
-    internal PartColumn? MakeColumn(string kind, string part) => Find(kind)?.MakeColumn(part);
+    internal IBoundKind<TScene>? Find(string kind) => _kinds.GetValueOrDefault(_aliases.GetValueOrDefault(kind, kind));
+
+    private SceneBindings<TScene> Bind<TEntity>(
+        IReadOnlyList<string> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string>? kindOf, Action<KindBinding<TScene, TEntity>> describe)
+        where TEntity : notnull
+    {
+        ArgumentNullException.ThrowIfNull(entities);
+        ArgumentNullException.ThrowIfNull(describe);
+        if (kinds.Count == 0)
+            throw new SceneException(SaveErrorCode.BadBinding, "A description without any kind was given.", remedy: "Name the kinds.");
+        foreach (var kind in kinds)
+            ArgumentException.ThrowIfNullOrEmpty(kind, nameof(kinds));
+        var binding = new KindBinding<TScene, TEntity>(kinds[0]);
+        describe(binding);
+        binding.Check();
+        var bound = new Dictionary<string, BoundKind<TScene, TEntity>>(StringComparer.Ordinal);
+        foreach (var kind in kinds)
+        {
+            var one = new BoundKind<TScene, TEntity>(kind, binding);
+            if (_aliases.ContainsKey(kind) || !_kinds.TryAdd(kind, one))
+                throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{kind}\" is bound twice.");
+            bound.Add(kind, one);
+        }
+        _families.Add(new BoundFamily<TScene, TEntity>(binding, bound, entities, kindOf));
+        return this;
+    }
+
+    /// <summary>What decoding a record asks of the bindings.</summary>
+    private sealed class BoundTypes(SceneBindings<TScene> bindings) : SceneTypes
+    {
+        public override string KindName(string saved) => bindings._aliases.GetValueOrDefault(saved, saved);
+
+        public override PartColumn? MakeColumn(string kind, string part) => bindings.Find(kind)?.MakeColumn(part);
+    }
 }

@@ -11,9 +11,10 @@ namespace Lodrik.Scenes;
 internal static class TypedScene
 {
     /// <exception cref="SaveContentException">A part does not fit its type.</exception>
-    public static SceneRecord Of(SceneRecord record, Func<string, string, PartColumn?> types)
+    public static SceneRecord Of(SceneRecord record, SceneTypes types)
     {
-        if (!record.Columns.Any(column => column.Column is TreePartColumn && types(column.Kind, column.Column.Name) is not null))
+        var isTyped = !record.Columns.Any(column => column.Column is TreePartColumn && types.MakeColumn(column.Kind, column.Column.Name) is not null);
+        if (isTyped && record.Kinds.All(kind => types.KindName(kind) == kind))
             return record;
         using var buffer = new PooledBuffer();
         var writer = new BinaryStateWriter(buffer);

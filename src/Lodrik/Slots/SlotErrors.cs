@@ -10,8 +10,7 @@ public sealed class SlotException(
     internal static SlotException NoSuchSlot(SlotName slot, IEnumerable<SlotName> known, string? otherwise = null)
     {
         var names = known.Select(name => name.ToString()).ToList();
-        var nearest = names.MinBy(name => Slots.Spelling.Distance(name, slot.ToString()));
-        var remedy = nearest is not null && Slots.Spelling.Distance(nearest, slot.ToString()) <= 1 + (slot.ToString().Length / 4)
+        var remedy = State.Spelling.Nearest(slot.ToString(), names) is { } nearest
             ? $"Did you mean \"{nearest}\"?"
             : otherwise ?? (names.Count == 0 ? "There are no slots at all." : $"There are: {string.Join(", ", names.Take(12))}.");
         return new SlotException(SaveErrorCode.NoSuchSlot, "There is no such slot.", new SaveLocation { Slot = slot.ToString() }, remedy);

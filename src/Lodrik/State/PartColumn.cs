@@ -13,6 +13,12 @@ internal abstract class PartColumn(string name)
     public abstract void Write<TWriter>(ref TWriter writer, int entity) where TWriter : IStateWriter, allows ref struct;
 
     public abstract void Read<TReader>(ref TReader reader, int entity) where TReader : IStateReader, allows ref struct;
+
+    /// <summary>Gives an entity's part to an entity of another record. Records do not change, so it need not be copied.</summary>
+    public abstract void CopyTo(SceneRecord target, string kind, int from, int to);
+
+    /// <summary>Takes back the part of the entity that came last, if it has one.</summary>
+    public abstract void RemoveLast(int entity);
 }
 
 /// <summary>A column of values. Entities come in ascending order, so that a row is found by searching.</summary>
@@ -39,14 +45,56 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
         _values.Add(value);
     }
 
+    public override void CopyTo(SceneRecord target, string kind, int from, int to)
+    {
+        if (TryGet(from, out var value) && target.Column(kind, Name, MakeEmpty) is PartColumn<T> column && !column.Has(to))
+            column.Add(to, value);
+    }
+
+    public override void RemoveLast(int entity)
+    {
+        if (_entities.Count == 0 || _entities[^1] != entity)
+            return;
+        _entities.RemoveAt(_entities.Count - 1);
+        _values.RemoveAt(_values.Count - 1);
+    }
+
+    /// <summary>An empty column of the same part.</summary>
+    protected abstract PartColumn MakeEmpty();
+
     private int Row(int entity) =>
         _entities.Count > 0 && _entities[^1] == entity ? _entities.Count - 1 : _entities.BinarySearch(entity);
+}
+
+/// <summary>A column of values that are no state types: a name, a switch, a reference.</summary>
+internal sealed class ScalarPartColumn<T, TCodec>(string name) : PartColumn<T>(name) where TCodec : IStateCodec<T>
+{
+    public override T Copy(T value) => TCodec.Copy(value);
+
+    protected override PartColumn MakeEmpty() => new ScalarPartColumn<T, TCodec>(Name);
+
+    public override void Write<TWriter>(ref TWriter writer, int entity)
+    {
+        TryGet(entity, out var value);
+        TCodec.Write(ref writer, value!);
+    }
+
+    public override void Read<TReader>(ref TReader reader, int entity)
+    {
+        if (Has(entity))
+            throw reader.Wrong($"The part {Name} stands twice.");
+        var value = TCodec.Initial;
+        TCodec.Read(ref reader, ref value);
+        Add(entity, value);
+    }
 }
 
 /// <summary>A column of a state type.</summary>
 internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) where T : IStateType<T>
 {
     public override T Copy(T value) => T.CopyState(value);
+
+    protected override PartColumn MakeEmpty() => new StatePartColumn<T>(Name);
 
     public override void Write<TWriter>(ref TWriter writer, int entity)
     {
@@ -68,6 +116,8 @@ internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) wher
 internal sealed class TreePartColumn(string name) : PartColumn<SaveValue>(name)
 {
     public override SaveValue Copy(SaveValue value) => SaveValueCodec.Copy(value)!;
+
+    protected override PartColumn MakeEmpty() => new TreePartColumn(Name);
 
     public override void Write<TWriter>(ref TWriter writer, int entity)
     {

@@ -6,7 +6,8 @@ namespace Lodrik;
 /// <param name="Id">The entity's id.</param>
 /// <param name="Kind">The name under which the game can create it again.</param>
 /// <param name="Parent">The entity that it belongs to, if any.</param>
-public readonly record struct EntityRecord(EntityId Id, string Kind, EntityId? Parent);
+/// <param name="IsCarried">Whether a placed entity came from elsewhere: the designer placed none of that name into this scene.</param>
+public readonly record struct EntityRecord(EntityId Id, string Kind, EntityId? Parent, bool IsCarried = false);
 
 /// <summary>
 /// A scene at one moment: its entities with their parts, and the placed ones that are gone. It is a copy, which later changes
@@ -15,18 +16,23 @@ public readonly record struct EntityRecord(EntityId Id, string Kind, EntityId? P
 public sealed class SceneRecord
 {
     private static readonly KeyTable SceneKeys = new("nextSpawn", "gone", "entities");
-    private static readonly KeyTable EntityKeys = new("kind", "parent", "parts");
+    private static readonly KeyTable EntityKeys = new("kind", "parent", "carried", "parts");
 
-    // What an entity may leave out, for writers that gather entities of the same keys.
-    private static readonly KeyTable WithoutParent = new("kind", "parts");
-    private static readonly KeyTable WithoutParts = new("kind", "parent");
-    private static readonly KeyTable KindOnly = new("kind");
+    // What an entity may leave out, for writers that gather entities of the same keys: by the sum of what it has.
+    private const int HasParent = 1;
+    private const int IsCarried = 2;
+    private const int HasParts = 4;
+    private static readonly KeyTable[] KeysOf = [.. Enumerable.Range(0, 8).Select(has => new KeyTable(
+        ["kind", .. (string[])((has & HasParent) > 0 ? ["parent"] : []), .. (string[])((has & IsCarried) > 0 ? ["carried"] : []), .. (string[])((has & HasParts) > 0 ? ["parts"] : [])]))];
 
     private readonly List<EntityRecord> _entities = [];
     private readonly Dictionary<EntityId, int> _byId = [];
     private readonly List<EntityId> _gone = [];
     private readonly HashSet<EntityId> _isGone = [];
     private readonly Dictionary<string, List<PartColumn>> _columns = new(StringComparer.Ordinal);
+    private readonly Dictionary<object, PartColumn[]> _bound = new(ReferenceEqualityComparer.Instance);
+    private object? _lastOwner;
+    private PartColumn[] _lastBound = [];
 
     /// <summary>The entities that are there.</summary>
     public IReadOnlyList<EntityRecord> Entities => _entities;
@@ -37,7 +43,9 @@ public sealed class SceneRecord
     /// <summary>The number that the next spawned entity gets; 0 where the game counts by itself.</summary>
     public long NextSpawn { get; internal set; }
 
-    /// <summary>How many entities there are of each kind, for a slot list's summary.</summary>
+    /// <summary>
+    /// How many entities there are of each kind, for a slot list's summary; of kinds that are saved only if they changed, those that did.
+    /// </summary>
     public IReadOnlyDictionary<string, int> CountByKind()
     {
         var counts = new SortedDictionary<string, int>(StringComparer.Ordinal);
@@ -76,6 +84,16 @@ public sealed class SceneRecord
         return true;
     }
 
+    /// <summary>Takes back the entity that was added last, with its parts.</summary>
+    internal void RemoveLast()
+    {
+        var last = _entities[^1];
+        foreach (var column in ColumnsOf(last.Kind))
+            column.RemoveLast(_entities.Count - 1);
+        _byId.Remove(last.Id);
+        _entities.RemoveAt(_entities.Count - 1);
+    }
+
     internal void AddGone(EntityId id)
     {
         if (_isGone.Add(id))
@@ -85,6 +103,9 @@ public sealed class SceneRecord
     internal bool IsGone(EntityId id) => _isGone.Contains(id);
 
     internal int IndexOf(EntityId id) => _byId[id];
+
+    /// <summary>The place of an entity; -1 where it is not in the record.</summary>
+    internal int TryIndexOf(EntityId id) => _byId.GetValueOrDefault(id, -1);
 
     /// <summary>The column of a part, made with the first entity that has it.</summary>
     internal PartColumn Column(string kind, string part, Func<PartColumn> make)
@@ -99,6 +120,20 @@ public sealed class SceneRecord
         columns.Add(added);
         return added;
     }
+
+    /// <summary>The columns of a kind's parts in the order that their owner wants, found once.</summary>
+    internal PartColumn[] Bound<TOwner>(TOwner owner, Func<SceneRecord, TOwner, PartColumn[]> find) where TOwner : class
+    {
+        if (ReferenceEquals(_lastOwner, owner))
+            return _lastBound;
+        if (!_bound.TryGetValue(owner, out var columns))
+            _bound.Add(owner, columns = find(this, owner));
+        (_lastOwner, _lastBound) = (owner, columns);
+        return columns;
+    }
+
+    /// <summary>The kinds of its entities.</summary>
+    internal IEnumerable<string> Kinds => _entities.Select(entity => entity.Kind).Distinct(StringComparer.Ordinal);
 
     /// <summary>All columns, each with its kind.</summary>
     internal IEnumerable<(string Kind, PartColumn Column)> Columns => _columns.SelectMany(kind => kind.Value.Select(column => (kind.Key, column)));
@@ -129,8 +164,8 @@ public sealed class SceneRecord
 
     /// <summary>Reads a scene.</summary>
     /// <param name="reader">The reader, before the scene's value.</param>
-    /// <param name="types">The column for a kind's part; null from it keeps the part as a tree.</param>
-    internal static SceneRecord Read<TReader>(ref TReader reader, Func<string, string, PartColumn?> types) where TReader : IStateReader, allows ref struct
+    /// <param name="types">The game's kinds and parts; a part that it does not know is kept as a tree.</param>
+    internal static SceneRecord Read<TReader>(ref TReader reader, SceneTypes types) where TReader : IStateReader, allows ref struct
     {
         var scene = new SceneRecord();
         reader.BeginObject();
@@ -169,24 +204,24 @@ public sealed class SceneRecord
         var parts = 0;
         foreach (var column in columns)
             parts += column.Has(index) ? 1 : 0;
-        var keys = (entity.Parent is null, parts == 0) switch
-        {
-            (false, false) => EntityKeys,
-            (true, false) => WithoutParent,
-            (false, true) => WithoutParts,
-            _ => KindOnly,
-        };
+        var keys = KeysOf[(entity.Parent is null ? 0 : HasParent) + (entity.IsCarried ? IsCarried : 0) + (parts == 0 ? 0 : HasParts)];
         writer.BeginObject(keys.Count);
-        writer.WriteKey(keys, 0);
+        var key = 0;
+        writer.WriteKey(keys, key++);
         writer.WriteText(entity.Kind);
         if (entity.Parent is { } parent)
         {
-            writer.WriteKey(keys, 1);
+            writer.WriteKey(keys, key++);
             writer.WriteText(parent.ToString());
+        }
+        if (entity.IsCarried)
+        {
+            writer.WriteKey(keys, key++);
+            writer.WriteBool(true);
         }
         if (parts > 0)
         {
-            writer.WriteKey(keys, keys.Count - 1);
+            writer.WriteKey(keys, key);
             writer.BeginObject(parts);
             foreach (var column in columns)
             {
@@ -200,10 +235,11 @@ public sealed class SceneRecord
         writer.EndObject();
     }
 
-    private void ReadEntity<TReader>(ref TReader reader, EntityId id, Func<string, string, PartColumn?> types) where TReader : IStateReader, allows ref struct
+    private void ReadEntity<TReader>(ref TReader reader, EntityId id, SceneTypes types) where TReader : IStateReader, allows ref struct
     {
         string? kind = null;
         EntityId? parent = null;
+        var isCarried = false;
         reader.BeginObject();
         var key = -1;
         var seen = default(SeenKeys);
@@ -213,16 +249,19 @@ public sealed class SceneRecord
             switch (key)
             {
                 case 0:
-                    kind = reader.ReadText();
+                    kind = types.KindName(reader.ReadText());
                     break;
                 case 1:
                     parent = ReadId(ref reader, reader.ReadText());
                     break;
                 case 2:
+                    isCarried = reader.ReadBool();
+                    break;
+                case 3:
                     var of = kind ?? throw reader.Wrong($"The kind of the entity {id} has to stand before its parts.");
                     reader.BeginObject();
                     while (reader.ReadKey(out var part))
-                        Column(of, part, () => types(of, part) ?? new TreePartColumn(part)).Read(ref reader, _entities.Count);
+                        Column(of, part, () => types.MakeColumn(of, part) ?? new TreePartColumn(part)).Read(ref reader, _entities.Count);
                     break;
                 default:
                     reader.Skip();
@@ -231,7 +270,7 @@ public sealed class SceneRecord
         }
         if (kind is null)
             throw reader.Wrong($"The entity {id} has no kind.");
-        if (!TryAdd(new EntityRecord(id, kind, parent)))
+        if (!TryAdd(new EntityRecord(id, kind, parent, isCarried)))
             throw reader.Wrong($"The entity {id} stands twice.");
     }
 
@@ -239,7 +278,7 @@ public sealed class SceneRecord
         EntityId.TryParse(text, out var id) ? id : throw reader.Wrong($"\"{Shorten.Text(text)}\" is no entity's id.");
 
     /// <summary>The entities of a scene under their ids.</summary>
-    private readonly record struct EntityMap(SceneRecord Scene, Func<string, string, PartColumn?>? Types) : IStateCodec<EntityMap>
+    private readonly record struct EntityMap(SceneRecord Scene, SceneTypes? Types) : IStateCodec<EntityMap>
     {
         public static void Write<TWriter>(ref TWriter writer, EntityMap value) where TWriter : IStateWriter, allows ref struct
         {

@@ -113,27 +113,37 @@ public sealed class SceneTests
     }
 
     [Fact]
-    public void What_a_later_version_of_the_game_placed_is_left_alone()
+    public void What_a_later_version_of_the_game_placed_is_as_that_placed_it()
     {
         var record = Yard.Bindings().Begin(Yard.Author()).Capture();
         var updated = Yard.Author();
         updated.Barrels.Add(new Barrel("b4") { At = new Vector2(4, 4) });
         var report = Yard.Bindings().Begin(updated).Restore(record);
-        Assert.Equal(RestoreAction.LeaveAlone, Step(report.Plan, "b4").Action);
+        Assert.Equal(RestoreAction.AsAuthored, Step(report.Plan, "b4").Action);
         Assert.Equal(4, updated.Barrels.Count);
+        Assert.Equal(new Vector2(4, 4), updated.Barrel("b4").At);
     }
 
     [Fact]
-    public void What_a_later_version_of_the_game_took_out_comes_back_only_if_it_can_be_spawned()
+    public void What_a_later_version_of_the_game_took_out_stays_out_and_is_kept_for_a_version_that_has_it_again()
     {
         var record = Yard.Bindings().Begin(Yard.Author()).Capture();
         var updated = Yard.Author();
         updated.Wagons.Clear();
         updated.Barrels.RemoveAt(0);
-        var report = Yard.Bindings().Begin(updated).Restore(record);
-        Assert.Equal(RestoreAction.Stuck, Step(report.Plan, "w1").Action);
-        Assert.Equal(RestoreAction.BringBack, Step(report.Plan, "b1").Action);
+        var live = Yard.Bindings().Begin(updated);
+        var report = live.Restore(record);
+        Assert.Equal(RestoreAction.TakenOut, Step(report.Plan, "w1").Action);
+        Assert.Equal(RestoreAction.TakenOut, Step(report.Plan, "b1").Action);
         Assert.Empty(updated.Wagons);
+        Assert.Equal(2, updated.Barrels.Count);
+
+        var again = Yard.Author();
+        var archive = Through(SaveForm.Json, "yard", live.Capture());
+        again.Barrel("b1").At = new Vector2(9, 9);
+        report = Yard.Bindings().Begin(again).RestoreFrom(archive, "yard")!;
+        Assert.Equal(RestoreAction.Update, Step(report.Plan, "b1").Action);
+        Assert.Equal(new Vector2(1, 0), again.Barrel("b1").At);
     }
 
     [Theory, MemberData(nameof(Forms))]
@@ -191,10 +201,10 @@ public sealed class SceneTests
         var record = Yard.Bindings().Begin(Yard.Author()).Capture();
         var seen = new List<string>();
         var yard = Yard.Author();
-        yard.Barrels.Clear();
         var bindings = Yard.Bindings(settled: (scene, barrel) => seen.Add($"{barrel.Name} of {scene.Barrels.Count} at {barrel.At}")).Settled(scene => seen.Add("scene"));
-        bindings.Begin(Yard.Author());
-        bindings.Begin(yard).Restore(record);
+        var live = bindings.Begin(yard);
+        yard.Barrels.Clear();
+        live.Restore(record);
         Assert.Equal(4, seen.Count);
         Assert.All(seen.Take(3), line => Assert.Contains("of 3", line, StringComparison.Ordinal));
         Assert.Equal("scene", seen[3]);
@@ -398,7 +408,7 @@ public sealed class SceneTests
 
     /// <summary>The record as it is after it was saved and loaded in a form.</summary>
     private static SceneRecord Through(SaveForm form, SceneRecord record) =>
-        Through(form, "yard", record).Get("yard", Yard.Bindings().MakeColumn)!;
+        Through(form, "yard", record).Get("yard", Yard.Bindings().Types)!;
 
     private static SceneArchive Through(SaveForm form, string name, SceneRecord record)
     {

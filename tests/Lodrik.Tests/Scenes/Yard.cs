@@ -44,6 +44,8 @@ public sealed class Yard
 
     public Sparrow Spawn(string song) => Add(Sparrows, new Sparrow(Numbers.Next()) { Song = song });
 
+    public Sparrow Arrive(EntityId id) => Add(Sparrows, new Sparrow(id.Number));
+
     public string Print() => string.Join('\n', Barrels.Select(barrel => string.Create(CultureInfo.InvariantCulture, $"{barrel.Name} {barrel.At}"))
         .Concat(Sparrows.Select(sparrow => $"#{sparrow.Number} {sparrow.Song} {sparrow.On?.Name} {string.Join(' ', sparrow.Feathers)}")).Order(StringComparer.Ordinal));
 

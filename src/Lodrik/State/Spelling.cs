@@ -1,8 +1,15 @@
-namespace Lodrik.Slots;
+namespace Lodrik.State;
 
 /// <summary>How far one name is from another.</summary>
 internal static class Spelling
 {
+    /// <summary>The one of the known names that was most likely meant; null where none is near.</summary>
+    public static string? Nearest(string name, IEnumerable<string> known)
+    {
+        var nearest = known.MinBy(one => Distance(one, name));
+        return nearest is not null && Distance(nearest, name) <= 1 + (name.Length / 4) ? nearest : null;
+    }
+
     /// <summary>How many letters have to be changed, added, left out or exchanged with their neighbour; upper and lower case are the same.</summary>
     public static int Distance(string one, string other)
     {

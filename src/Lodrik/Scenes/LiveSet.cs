@@ -1,0 +1,80 @@
+namespace Lodrik.Scenes;
+
+/// <summary>An object of the live scene.</summary>
+internal sealed record LiveEntity<TScene>(EntityId Id, IBoundKind<TScene> Kind, object? Parent, object Object);
+
+/// <summary>What is in a live scene at one moment, by id and by object.</summary>
+internal sealed class LiveSet<TScene> : IEntityLookup
+{
+    private readonly SceneBindings<TScene> _bindings;
+    private readonly Dictionary<EntityId, LiveEntity<TScene>> _byId = [];
+    private readonly List<LiveEntity<TScene>> _inOrder = [];
+    private Dictionary<object, EntityId>? _ids;
+
+    /// <exception cref="SceneException">Two objects have one id.</exception>
+    public LiveSet(SceneBindings<TScene> bindings, TScene scene)
+    {
+        _bindings = bindings;
+        foreach (var family in bindings.Families)
+        {
+            foreach (var entity in family.Live(scene))
+            {
+                if (!_byId.TryAdd(entity.Id, entity))
+                {
+                    throw new SceneException(
+                        SaveErrorCode.SceneConflict,
+                        $"Two objects of the scene have the id {entity.Id}: a {_byId[entity.Id].Kind.Kind} and a {entity.Kind.Kind}.",
+                        remedy: "Give each object an id of its own.");
+                }
+                _inOrder.Add(entity);
+            }
+        }
+        _inOrder.Sort(static (a, b) => a.Id.CompareTo(b.Id));
+    }
+
+    /// <summary>All of them, placed ones by name, then spawned ones by number.</summary>
+    public IReadOnlyList<LiveEntity<TScene>> InOrder => _inOrder;
+
+    public int Count => _inOrder.Count;
+
+    public bool Contains(EntityId id) => _byId.ContainsKey(id);
+
+    public LiveEntity<TScene>? Find(EntityId id) => _byId.GetValueOrDefault(id);
+
+    public EntityId? IdOf(object entity)
+    {
+        if (_ids is null)
+        {
+            _ids = new Dictionary<object, EntityId>(_inOrder.Count, SameObject.Comparer);
+            foreach (var one in _inOrder)
+                _ids.TryAdd(one.Object, one.Id);
+        }
+        return _ids.TryGetValue(entity, out var id) ? id : default(EntityId?);
+    }
+
+    /// <summary>What an entity belongs to.</summary>
+    /// <exception cref="SceneException">It belongs to an object that is not in the scene.</exception>
+    public EntityId? ParentOf(LiveEntity<TScene> entity) => entity.Parent switch
+    {
+        null => default(EntityId?),
+        EntityId parent => parent,
+        var parent => IdOf(parent) ?? throw new SceneException(
+            SaveErrorCode.SceneConflict,
+            $"The {entity.Kind.Kind} {entity.Id} belongs to a {parent.GetType().Name} that is not in the scene.",
+            remedy: "Bind the kind of that object, or let go of it before the scene is captured."),
+    };
+
+    public EntityReference? ReferenceTo(object entity) => IdOf(entity) is { } id ? new EntityReference(id) : _bindings.FindElsewhere?.Invoke(entity);
+
+    object? IEntityLookup.Find(EntityReference reference) => reference.Scene is null ? Find(reference.Id)?.Object : _bindings.ResolveElsewhere?.Invoke(reference);
+}
+
+/// <summary>Whether two are the same object, whatever they think of equality; the numbers of entities compare as numbers.</summary>
+internal sealed class SameObject : IEqualityComparer<object>
+{
+    public static SameObject Comparer { get; } = new();
+
+    public new bool Equals(object? x, object? y) => x is ValueType ? x.Equals(y) : ReferenceEquals(x, y);
+
+    public int GetHashCode(object obj) => obj is ValueType ? obj.GetHashCode() : System.Runtime.CompilerServices.RuntimeHelpers.GetHashCode(obj);
+}

@@ -1,0 +1,14 @@
+namespace Lodrik.State;
+
+/// <summary>What a game knows of the kinds and parts of its scenes; a record that is read without it has its parts as trees.</summary>
+internal class SceneTypes
+{
+    /// <summary>Nothing is known.</summary>
+    public static SceneTypes None { get; } = new();
+
+    /// <summary>The name of today for a kind that a save names.</summary>
+    public virtual string KindName(string saved) => saved;
+
+    /// <summary>A new column for a kind's part; null where the part is not known.</summary>
+    public virtual PartColumn? MakeColumn(string kind, string part) => null;
+}
