@@ -47,6 +47,7 @@ internal static class Budgets
         ["small"] = Small,
         ["allocation"] = Allocation,
         ["slots"] = Slots,
+        ["scenes"] = SceneBudgets.Lines,
     };
 
     private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)

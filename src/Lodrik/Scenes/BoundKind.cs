@@ -21,15 +21,20 @@ internal interface IBoundKind<TScene>
     IEnumerable<(string Name, bool IsSingle, IReadOnlyList<EntityReference> References)> TakeReferences(object entity, IEntityLookup lookup);
 
     /// <summary>Puts what the record has of an entity, and of the authored scene what may be left out of a record.</summary>
-    void PutParts(object entity, EntityId id, SceneRecord record, SceneRecord? authored);
+    /// <param name="entity">The entity.</param>
+    /// <param name="record">The record.</param>
+    /// <param name="index">The entity's place in the record; -1 where it is as authored.</param>
+    /// <param name="authored">The authored scene.</param>
+    /// <param name="authoredIndex">The entity's place in that; -1 where it was not placed.</param>
+    void PutParts(object entity, SceneRecord record, int index, SceneRecord authored, int authoredIndex);
 
-    void PutReferences(object entity, EntityId id, SceneRecord record, IEntityLookup lookup);
+    void PutReferences(object entity, SceneRecord record, int index, IEntityLookup lookup);
 
     /// <summary>What a record has of an entity's references.</summary>
-    IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(EntityId id, SceneRecord record);
+    IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(SceneRecord record, int index);
 
     /// <summary>The references that lead nowhere and that the entity does not keep by itself, each with its place among those of its name.</summary>
-    IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(EntityId id, SceneRecord record, IEntityLookup lookup);
+    IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(SceneRecord record, int index, IEntityLookup lookup);
 
     object Spawn(TScene scene, EntityId id);
 
@@ -76,6 +81,8 @@ internal sealed class BoundFamily<TScene, TEntity>(
 
 internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene, TEntity> binding) : IBoundKind<TScene> where TEntity : notnull
 {
+    private readonly IPartBinding<TEntity>[] _parts = [.. binding.Parts];
+
     public string Kind => kind;
 
     public bool CanSpawn => binding.SpawnEntity is not null;
@@ -93,10 +100,13 @@ internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene
         var entity = (TEntity)live.Object;
         var index = record.Entities.Count - 1;
         var columns = ColumnsIn(record);
-        var (authoredColumns, authoredIndex) = AuthoredColumns(live.Id, authored);
+        var authoredIndex = authored?.TryIndexOf(live.Id) ?? -1;
+        if (authoredIndex >= 0 && authored!.Entities[authoredIndex].Kind != kind)
+            authoredIndex = -1;
+        var authoredColumns = authoredIndex >= 0 ? ColumnsIn(authored!) : [];
         for (var i = 0; i < columns.Length; i++)
         {
-            var part = binding.Parts[i];
+            var part = _parts[i];
             if (!part.AppliesTo(entity))
                 continue;
             var mayOmit = authoredIndex >= 0 && (part.OnlyIfChanged || binding.OmitsUnchanged);
@@ -110,54 +120,48 @@ internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene
             yield return (reference.Name, reference.IsSingle, reference.Take((TEntity)entity, lookup));
     }
 
-    public void PutParts(object entity, EntityId id, SceneRecord record, SceneRecord? authored)
+    public void PutParts(object entity, SceneRecord record, int index, SceneRecord authored, int authoredIndex)
     {
         var live = (TEntity)entity;
-        var index = record.TryIndexOf(id);
         var columns = ColumnsIn(record);
-        var (authoredColumns, authoredIndex) = AuthoredColumns(id, authored);
+        var authoredColumns = authoredIndex >= 0 && authored.Entities[authoredIndex].Kind == kind ? ColumnsIn(authored) : [];
         for (var i = 0; i < columns.Length; i++)
         {
-            var part = binding.Parts[i];
+            var part = _parts[i];
             if (!part.AppliesTo(live) || (index >= 0 && part.Put(live, columns[i], index)))
                 continue;
-            var isAuthored = authoredIndex >= 0 && (index < 0 || part.OnlyIfChanged || binding.OmitsUnchanged);
+            var isAuthored = authoredColumns.Length > 0 && (index < 0 || part.OnlyIfChanged || binding.OmitsUnchanged);
             if (!isAuthored || !part.Put(live, authoredColumns[i], authoredIndex))
                 part.Clear(live);
         }
     }
 
-    private (PartColumn[] Columns, int Index) AuthoredColumns(EntityId id, SceneRecord? authored) =>
-        authored?.Find(id) is { } was && was.Kind == kind ? (ColumnsIn(authored), authored.IndexOf(id)) : ([], -1);
-
     private PartColumn[] ColumnsIn(SceneRecord record) => record.Bound(
-        this, static (record, self) => [.. self.Parts.Select(part => record.Column(self.Kind, part.Name, part.MakeColumn))]);
+        this, static (record, self) => [.. self._parts.Select(part => record.Column(self.Kind, part.Name, part.MakeColumn))]);
 
-    private IReadOnlyList<IPartBinding<TEntity>> Parts => binding.Parts;
-
-    public void PutReferences(object entity, EntityId id, SceneRecord record, IEntityLookup lookup)
+    public void PutReferences(object entity, SceneRecord record, int index, IEntityLookup lookup)
     {
         foreach (var reference in binding.References)
-            reference.Put((TEntity)entity, In(record, id, reference), lookup);
+            reference.Put((TEntity)entity, In(record, index, reference), lookup);
     }
 
-    public IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(EntityId id, SceneRecord record) =>
-        binding.References.SelectMany(reference => In(record, id, reference).Select(one => (reference.Name, one)));
+    public IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(SceneRecord record, int index) =>
+        binding.References.SelectMany(reference => In(record, index, reference).Select(one => (reference.Name, one)));
 
-    public IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(EntityId id, SceneRecord record, IEntityLookup lookup)
+    public IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(SceneRecord record, int index, IEntityLookup lookup)
     {
         foreach (var reference in binding.References)
         {
             if (reference.KeepsReferences)
                 continue;
-            var lost = In(record, id, reference).Select((one, place) => (place, one)).Where(one => lookup.Find(one.one) is null).ToList();
+            var lost = In(record, index, reference).Select((one, place) => (place, one)).Where(one => lookup.Find(one.one) is null).ToList();
             if (lost.Count > 0)
                 yield return (reference.Name, lost);
         }
     }
 
-    private IReadOnlyList<EntityReference> In(SceneRecord record, EntityId id, IReferenceBinding<TEntity> reference) =>
-        ReferenceColumns.Get(record.Column(kind, reference.Name, reference.MakeColumn), record.IndexOf(id));
+    private IReadOnlyList<EntityReference> In(SceneRecord record, int index, IReferenceBinding<TEntity> reference) =>
+        ReferenceColumns.Get(record.Column(kind, reference.Name, reference.MakeColumn), index);
 
     public object Spawn(TScene scene, EntityId id) => binding.SpawnEntity!(scene, id, kind);
 

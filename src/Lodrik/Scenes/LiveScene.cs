@@ -12,18 +12,19 @@ public sealed class LiveScene<TScene>
     private readonly SceneRecord _authored;
     private readonly KeptState _kept = new();
     private SceneRestoration<TScene>? _restoring;
+    private int _lastCount;
 
     internal LiveScene(SceneBindings<TScene> bindings, TScene scene, SceneManifest? manifest)
     {
         _bindings = bindings;
         Scene = scene;
-        var live = new LiveSet<TScene>(bindings, scene);
+        var live = LookAround();
         foreach (var entry in manifest?.Entries ?? [])
         {
             if (!entry.IsRetired)
                 _manifest[entry.Id] = entry.Kind;
         }
-        foreach (var entity in live.InOrder)
+        foreach (var entity in live.All)
         {
             if (!entity.Id.IsSpawned && manifest is null)
                 _manifest.Add(entity.Id, entity.Kind.Kind);
@@ -49,7 +50,7 @@ public sealed class LiveScene<TScene>
     public SceneRecord Capture()
     {
         RefuseWhileRestoring();
-        var live = new LiveSet<TScene>(_bindings, Scene);
+        var live = LookAround();
         var record = new SceneRecord { NextSpawn = _bindings.Numbers?.Invoke(Scene).Upcoming ?? 0 };
         foreach (var entity in live.InOrder)
         {
@@ -63,11 +64,8 @@ public sealed class LiveScene<TScene>
             Take(entity, live, record);
         }
         _kept.AddEntities(record);
-        foreach (var id in _manifest.Keys.Order())
-        {
-            if (!live.Contains(id))
-                record.AddGone(id);
-        }
+        foreach (var id in _manifest.Keys.Where(id => !live.Contains(id)).Order())
+            record.AddGone(id);
         return record;
     }
 
@@ -82,13 +80,13 @@ public sealed class LiveScene<TScene>
     }
 
     /// <summary>The object of an entity that is in the scene now; null where there is none.</summary>
-    public object? Find(EntityId id) => new LiveSet<TScene>(_bindings, Scene).Find(id)?.Object;
+    public object? Find(EntityId id) => LookAround().Find(id)?.Object;
 
     /// <summary>The entity that an object of the scene is; null where it is none.</summary>
     public EntityId? IdOf(object entity)
     {
         ArgumentNullException.ThrowIfNull(entity);
-        return new LiveSet<TScene>(_bindings, Scene).IdOf(entity);
+        return LookAround().IdOf(entity);
     }
 
     /// <summary>What restoring a captured scene would do. Nothing is touched.</summary>
@@ -96,7 +94,7 @@ public sealed class LiveScene<TScene>
     public RestorePlan Plan(SceneRecord record)
     {
         ArgumentNullException.ThrowIfNull(record);
-        return MakePlan(new LiveSet<TScene>(_bindings, Scene), TypedScene.Of(record, _bindings.Types)).Plan;
+        return MakePlan(LookAround(), TypedScene.Of(record, _bindings.Types)).Plan;
     }
 
     /// <summary>
@@ -114,7 +112,7 @@ public sealed class LiveScene<TScene>
     {
         ArgumentNullException.ThrowIfNull(record);
         RefuseWhileRestoring();
-        return _restoring = new SceneRestoration<TScene>(_bindings, Scene, TypedScene.Of(record, _bindings.Types), _authored, _kept, MakePlan);
+        return _restoring = new SceneRestoration<TScene>(_bindings, Scene, TypedScene.Of(record, _bindings.Types), _authored, _kept, LookAround, MakePlan);
     }
 
     /// <summary>Puts the scene of that name back; null, and nothing is touched, where the archive has none: it was never visited.</summary>
@@ -130,6 +128,13 @@ public sealed class LiveScene<TScene>
     /// <inheritdoc cref="Restore"/>
     public RestoreReport RestoreAuthored() => Restore(_authored);
 
+    private LiveSet<TScene> LookAround()
+    {
+        var live = new LiveSet<TScene>(_bindings, Scene, _lastCount);
+        _lastCount = live.Count;
+        return live;
+    }
+
     private RestorePlanner<TScene> MakePlan(LiveSet<TScene> live, SceneRecord record) => new(_bindings, live, record, _manifest, _authored);
 
     private void Take(LiveEntity<TScene> entity, LiveSet<TScene> live, SceneRecord record)
@@ -137,7 +142,7 @@ public sealed class LiveScene<TScene>
         var isPlacedHere = !entity.Id.IsSpawned && _manifest.ContainsKey(entity.Id);
         var parent = live.ParentOf(entity) ?? _kept.LostParent(entity.Id);
         var taken = new EntityRecord(entity.Id, entity.Kind.Kind, parent, IsCarried: !entity.Id.IsSpawned && !isPlacedHere);
-        record.TryAdd(taken);
+        record.Add(taken);
         entity.Kind.TakeParts(entity, record, isPlacedHere ? _authored : null);
         var index = record.Entities.Count - 1;
         _kept.AddParts(record, taken, index);

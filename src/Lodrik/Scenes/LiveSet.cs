@@ -7,14 +7,20 @@ internal sealed record LiveEntity<TScene>(EntityId Id, IBoundKind<TScene> Kind, 
 internal sealed class LiveSet<TScene> : IEntityLookup
 {
     private readonly SceneBindings<TScene> _bindings;
-    private readonly Dictionary<EntityId, LiveEntity<TScene>> _byId = [];
-    private readonly List<LiveEntity<TScene>> _inOrder = [];
+    private readonly Dictionary<EntityId, LiveEntity<TScene>> _byId;
+    private readonly List<LiveEntity<TScene>> _all;
+    private List<LiveEntity<TScene>>? _inOrder;
     private Dictionary<object, EntityId>? _ids;
 
     /// <exception cref="SceneException">Two objects have one id.</exception>
-    public LiveSet(SceneBindings<TScene> bindings, TScene scene)
+    /// <param name="bindings">The game's kinds.</param>
+    /// <param name="scene">The scene.</param>
+    /// <param name="expected">How many there were last time.</param>
+    public LiveSet(SceneBindings<TScene> bindings, TScene scene, int expected = 0)
     {
         _bindings = bindings;
+        _byId = new Dictionary<EntityId, LiveEntity<TScene>>(expected);
+        _all = new List<LiveEntity<TScene>>(expected);
         foreach (var family in bindings.Families)
         {
             foreach (var entity in family.Live(scene))
@@ -26,16 +32,40 @@ internal sealed class LiveSet<TScene> : IEntityLookup
                         $"Two objects of the scene have the id {entity.Id}: a {_byId[entity.Id].Kind.Kind} and a {entity.Kind.Kind}.",
                         remedy: "Give each object an id of its own.");
                 }
-                _inOrder.Add(entity);
+                _all.Add(entity);
             }
         }
-        _inOrder.Sort(static (a, b) => a.Id.CompareTo(b.Id));
     }
 
-    /// <summary>All of them, placed ones by name, then spawned ones by number.</summary>
-    public IReadOnlyList<LiveEntity<TScene>> InOrder => _inOrder;
+    /// <summary>All of them, in the order in which the game has them.</summary>
+    public IReadOnlyList<LiveEntity<TScene>> All => _all;
 
-    public int Count => _inOrder.Count;
+    /// <summary>All of them, placed ones by name, then spawned ones by number.</summary>
+    public IReadOnlyList<LiveEntity<TScene>> InOrder
+    {
+        get
+        {
+            if (_inOrder is null)
+            {
+                _inOrder = [.. _all];
+                if (!IsSorted(_all))
+                    _inOrder.Sort(static (a, b) => a.Id.CompareTo(b.Id));
+            }
+            return _inOrder;
+        }
+    }
+
+    public int Count => _all.Count;
+
+    private static bool IsSorted(List<LiveEntity<TScene>> entities)
+    {
+        for (var i = 1; i < entities.Count; i++)
+        {
+            if (entities[i - 1].Id.CompareTo(entities[i].Id) > 0)
+                return false;
+        }
+        return true;
+    }
 
     public bool Contains(EntityId id) => _byId.ContainsKey(id);
 
@@ -45,8 +75,8 @@ internal sealed class LiveSet<TScene> : IEntityLookup
     {
         if (_ids is null)
         {
-            _ids = new Dictionary<object, EntityId>(_inOrder.Count, SameObject.Comparer);
-            foreach (var one in _inOrder)
+            _ids = new Dictionary<object, EntityId>(_all.Count, SameObject.Comparer);
+            foreach (var one in _all)
                 _ids.TryAdd(one.Object, one.Id);
         }
         return _ids.TryGetValue(entity, out var id) ? id : default(EntityId?);

@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.State;
@@ -47,14 +48,14 @@ internal sealed class StatePart<TEntity, TPart>(
             return;
         if (authored is { } before && ((StatePartColumn<TPart>)before.Column).TryGet(before.Index, out var was) && T.Same(part, was))
             return;
-        ((StatePartColumn<TPart>)column).Add(index, StateContent.Copy(part));
+        ((StatePartColumn<TPart>)column).Add(index, T.Copy(part));
     }
 
     public bool Put(TEntity entity, PartColumn column, int index)
     {
         if (!((StatePartColumn<TPart>)column).TryGet(index, out var part) || part is null)
             return false;
-        put(entity, StateContent.Copy(part));
+        put(entity, T.Copy(part));
         return true;
     }
 
@@ -63,6 +64,9 @@ internal sealed class StatePart<TEntity, TPart>(
     private static class T
     {
         public static bool Same(TPart one, TPart other) => TPart.AreEqualStates(one, other);
+
+        // A value without anything behind it is a copy already.
+        public static TPart Copy(TPart part) => RuntimeHelpers.IsReferenceOrContainsReferences<TPart>() ? StateContent.Copy(part) : part;
     }
 }
 

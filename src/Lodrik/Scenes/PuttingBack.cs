@@ -26,7 +26,7 @@ internal sealed class PuttingBack<TScene>(SceneBindings<TScene> bindings, TScene
         Try(failures, () => now = new LiveSet<TScene>(bindings, scene));
         if (now is null)
             return;
-        foreach (var live in now.InOrder)
+        foreach (var live in now.All)
         {
             if (before.Find(live.Id) is { } was && was.Kind == live.Kind.Kind)
                 _there.Add(live.Id, live);
@@ -34,7 +34,7 @@ internal sealed class PuttingBack<TScene>(SceneBindings<TScene> bindings, TScene
         // What stays is let go of, so that nothing is taken along by what goes; it gets its parent back below.
         foreach (var live in _there.Values.Where(live => live.Parent is not null))
             Try(failures, () => live.Kind.PutParent(live.Object, null));
-        foreach (var live in now.InOrder.Where(live => !_there.ContainsKey(live.Id)).OrderBy(live => live.Parent is null))
+        foreach (var live in now.All.Where(live => !_there.ContainsKey(live.Id)).OrderBy(live => live.Parent is null))
             Try(failures, () => live.Kind.Remove(scene, live.Object));
         foreach (var entity in before.Entities)
         {
@@ -48,9 +48,9 @@ internal sealed class PuttingBack<TScene>(SceneBindings<TScene> bindings, TScene
                 Try(failures, () => live.Kind.PutParent(live.Object, entity.Parent is { } parent ? _there.GetValueOrDefault(parent)?.Object : null));
         }
         foreach (var live in _there.Values)
-            Try(failures, () => live.Kind.PutParts(live.Object, live.Id, before, null));
+            Try(failures, () => live.Kind.PutParts(live.Object, before, before.IndexOf(live.Id), before, authoredIndex: -1));
         foreach (var live in _there.Values.Where(live => live.Kind.HasReferences))
-            Try(failures, () => live.Kind.PutReferences(live.Object, live.Id, before, this));
+            Try(failures, () => live.Kind.PutReferences(live.Object, before, before.IndexOf(live.Id), this));
         if (before.NextSpawn > 0)
             Try(failures, () => bindings.Numbers?.Invoke(scene).ContinueFrom(before.NextSpawn));
         if (wasSettling)

@@ -38,7 +38,7 @@ public enum RestoreAction
 /// <param name="Kind">Its kind.</param>
 /// <param name="Action">What happens to it.</param>
 /// <param name="Reason">Why, in words.</param>
-public sealed record RestoreStep(EntityId Id, string Kind, RestoreAction Action, string Reason);
+public readonly record struct RestoreStep(EntityId Id, string Kind, RestoreAction Action, string Reason);
 
 /// <summary>What a restoration is going to do, made before anything is touched.</summary>
 public sealed class RestorePlan

@@ -9,11 +9,12 @@ internal sealed class RestorePlanner<TScene>
     private readonly IReadOnlyDictionary<EntityId, string> _manifest;
     private readonly List<RestoreStep> _steps = [];
     private readonly List<string> _warnings = [];
-    private readonly List<EntityRecord> _targets = [];
-    private readonly Dictionary<EntityId, EntityRecord> _targetsById = [];
-    private readonly HashSet<EntityId> _spawned = [];
+    private readonly List<RestoreTarget<TScene>> _targets = [];
+    private readonly RestoreTarget<TScene>?[] _byRecordIndex;
+    private readonly Dictionary<EntityId, RestoreTarget<TScene>> _asAuthored = [];
     private readonly List<LiveEntity<TScene>> _removed = [];
     private readonly HashSet<EntityId> _removedIds = [];
+    private readonly List<LiveEntity<TScene>> _others = [];
 
     /// <exception cref="SceneException">Entities of the record are each other's parents in a circle.</exception>
     public RestorePlanner(
@@ -21,18 +22,33 @@ internal sealed class RestorePlanner<TScene>
     {
         (_bindings, _record, _manifest, _authored) = (bindings, record, manifest, authored);
         Live = live;
-        foreach (var entity in record.Entities)
-            DecideSaved(entity);
-        foreach (var entity in live.InOrder)
+        _byRecordIndex = new RestoreTarget<TScene>?[record.Entities.Count];
+        _steps.EnsureCapacity(record.Entities.Count);
+        _targets.EnsureCapacity(record.Entities.Count);
+
+        // Each id is looked up once in each direction; a scene may have a hundred thousand of them.
+        var liveOf = new LiveEntity<TScene>?[record.Entities.Count];
+        var unsaved = new List<LiveEntity<TScene>>();
+        var isThere = new bool[authored.Entities.Count];
+        var authoredOf = new int[record.Entities.Count];
+        Array.Fill(authoredOf, -1);
+        foreach (var entity in live.All)
         {
-            if (record.Find(entity.Id) is null)
-                DecideUnsaved(entity);
+            var index = record.TryIndexOf(entity.Id);
+            var authoredIndex = entity.Id.IsSpawned ? -1 : authored.TryIndexOf(entity.Id);
+            if (authoredIndex >= 0)
+                isThere[authoredIndex] = true;
+            if (index < 0)
+                unsaved.Add(entity);
+            else
+                (liveOf[index], authoredOf[index]) = (entity, authoredIndex);
         }
-        foreach (var (id, kind) in manifest)
-        {
-            if (!live.Contains(id) && record.Find(id) is null && !record.IsGone(id))
-                BringBackAuthored(id, kind, "it was removed since the save, and is there in it as the designer left it");
-        }
+        for (var index = 0; index < liveOf.Length; index++)
+            DecideSaved(index, liveOf[index], authoredOf[index]);
+        foreach (var entity in unsaved)
+            DecideUnsaved(entity);
+        FindAbsent(isThere);
+
         Order = ParentsFirst();
         Removals = ChildrenFirst();
         FindDangling();
@@ -45,34 +61,40 @@ internal sealed class RestorePlanner<TScene>
     public LiveSet<TScene> Live { get; }
 
     /// <summary>The entities that are going to be there, each behind the one that it belongs to.</summary>
-    public IReadOnlyList<EntityRecord> Order { get; }
+    public IReadOnlyList<RestoreTarget<TScene>> Order { get; }
 
     /// <summary>What is removed, each before the one that it belongs to.</summary>
     public IReadOnlyList<LiveEntity<TScene>> Removals { get; }
 
+    /// <summary>What stays although it should not, as its kind does not say how to remove it.</summary>
+    public IReadOnlyList<LiveEntity<TScene>> Others => _others;
+
     public bool IsRemoved(EntityId id) => _removedIds.Contains(id);
 
-    public bool IsSpawned(EntityId id) => _spawned.Contains(id);
+    /// <summary>An entity that is going to be there; null where the plan does nothing for it.</summary>
+    public RestoreTarget<TScene>? Find(EntityId id) => _record.TryIndexOf(id) is >= 0 and var index ? _byRecordIndex[index] : _asAuthored.GetValueOrDefault(id);
 
-    private void DecideSaved(EntityRecord saved)
+    private void DecideSaved(int index, LiveEntity<TScene>? live, int authoredIndex)
     {
+        var saved = _record.Entities[index];
         if (_bindings.Find(saved.Kind) is not { } kind)
         {
             Step(saved, RestoreAction.UnknownKind, "the game has no such kind; it is kept for the next save");
+            if (live is not null)
+                _others.Add(live);
             return;
         }
-        var live = Live.Find(saved.Id);
-        if (live?.Kind.Kind == saved.Kind)
+        if (live?.Kind == kind)
         {
             Step(saved, RestoreAction.Update, "it is there");
-            Target(saved);
+            Target(saved, kind, index, authoredIndex, live.Object);
         }
         else if (live is null && !saved.Id.IsSpawned && !saved.IsCarried && !_manifest.ContainsKey(saved.Id))
             Step(saved, RestoreAction.TakenOut, "this version of the game does not place it any more; it is kept for the next save");
         else if (!kind.CanSpawn)
-            Step(saved, RestoreAction.Stuck, "it is not in the scene, and its kind does not say how to spawn one");
+            Stuck(saved, live, "it is not in the scene, and its kind does not say how to spawn one");
         else if (live is { Kind.CanSpawn: false })
-            Step(saved, RestoreAction.Stuck, $"a {live.Kind.Kind} that cannot be removed has its id");
+            Stuck(saved, live, $"a {live.Kind.Kind} that cannot be removed has its id");
         else
         {
             if (live is not null)
@@ -81,45 +103,68 @@ internal sealed class RestorePlanner<TScene>
                 Step(saved, RestoreAction.Spawn, saved.IsCarried ? "it had been brought into the scene before the save" : "it was spawned before the save");
             else
                 Step(saved, RestoreAction.BringBack, "it was removed since the save");
-            _spawned.Add(saved.Id);
-            Target(saved);
+            Target(saved, kind, index, saved.Id.IsSpawned ? -1 : _authored.TryIndexOf(saved.Id), null);
         }
     }
 
     private void DecideUnsaved(LiveEntity<TScene> live)
     {
-        var isPlaced = _manifest.TryGetValue(live.Id, out var authoredKind);
+        string? authoredKind = null;
         if (live.Id.IsSpawned)
             Remove(live, "it was spawned since the save");
         else if (_record.IsGone(live.Id))
             Remove(live, "it is gone in the save");
-        else if (!isPlaced)
+        else if (!_manifest.TryGetValue(live.Id, out authoredKind))
             Remove(live, "it was brought into the scene since the save");
         else if (live.Kind.Kind != authoredKind)
         {
             if (Remove(live, $"the designer placed a {authoredKind}"))
-                BringBackAuthored(live.Id, authoredKind!, "the save does not mention it: it is as the designer left it");
+                BringBackAuthored(live.Id, authoredKind, "the save does not mention it: it is as the designer left it");
         }
         else
         {
             _steps.Add(new RestoreStep(live.Id, live.Kind.Kind, RestoreAction.AsAuthored, live.Kind.OmitsUnchanged
                 ? "it is in the save as the designer left it"
                 : "the save does not know it: it was placed by a later version of the game"));
-            if (_authored.Find(live.Id) is { } authored)
-                Target(authored);
+            if (_authored.TryIndexOf(live.Id) is >= 0 and var index)
+                Target(_authored.Entities[index], live.Kind, -1, index, live.Object);
+            else
+                _others.Add(live);
         }
     }
 
-    private void BringBackAuthored(EntityId id, string kind, string reason)
+    /// <summary>Decides for what was placed, is neither in the scene nor in the record, and is not gone in the record.</summary>
+    private void FindAbsent(bool[] isThere)
     {
-        if (_bindings.Find(kind) is not { CanSpawn: true } || _authored.Find(id) is not { } authored)
+        var placed = 0;
+        for (var index = 0; index < isThere.Length; index++)
         {
-            _steps.Add(new RestoreStep(id, kind, RestoreAction.Stuck, "it is not in the scene, and its kind does not say how to spawn one"));
+            var authored = _authored.Entities[index];
+            if (!_manifest.ContainsKey(authored.Id))
+                continue;
+            placed++;
+            if (!isThere[index] && !_record.IsGone(authored.Id) && _record.TryIndexOf(authored.Id) < 0)
+                BringBackAuthored(authored.Id, _manifest[authored.Id], "it was removed since the save, and is there in it as the designer left it");
+        }
+        if (placed == _manifest.Count)
+            return;
+        // A stored manifest may name what was not in the scene when it began.
+        foreach (var (id, kind) in _manifest)
+        {
+            if (_authored.TryIndexOf(id) < 0 && !_record.IsGone(id) && _record.TryIndexOf(id) < 0)
+                _steps.Add(new RestoreStep(id, kind, RestoreAction.Stuck, "it was not in the scene when that began, so that nobody knows what it was like"));
+        }
+    }
+
+    private void BringBackAuthored(EntityId id, string kindName, string reason)
+    {
+        if (_bindings.Find(kindName) is not { CanSpawn: true } kind || _authored.TryIndexOf(id) is not (>= 0 and var index))
+        {
+            _steps.Add(new RestoreStep(id, kindName, RestoreAction.Stuck, "it is not in the scene, and its kind does not say how to spawn one"));
             return;
         }
-        _steps.Add(new RestoreStep(id, kind, RestoreAction.BringBack, reason));
-        _spawned.Add(id);
-        Target(authored);
+        _steps.Add(new RestoreStep(id, kindName, RestoreAction.BringBack, reason));
+        Target(_authored.Entities[index], kind, -1, index, null);
     }
 
     private bool Remove(LiveEntity<TScene> live, string reason)
@@ -127,6 +172,7 @@ internal sealed class RestorePlanner<TScene>
         if (!live.Kind.CanSpawn)
         {
             _steps.Add(new RestoreStep(live.Id, live.Kind.Kind, RestoreAction.Stuck, $"{reason}, and its kind does not say how to remove one"));
+            _others.Add(live);
             return false;
         }
         _steps.Add(new RestoreStep(live.Id, live.Kind.Kind, RestoreAction.Remove, reason));
@@ -135,59 +181,70 @@ internal sealed class RestorePlanner<TScene>
         return true;
     }
 
-    private void Step(EntityRecord saved, RestoreAction action, string reason) => _steps.Add(new RestoreStep(saved.Id, saved.Kind, action, reason));
-
-    private void Target(EntityRecord entity)
+    private void Stuck(EntityRecord saved, LiveEntity<TScene>? live, string reason)
     {
-        if (_targetsById.TryAdd(entity.Id, entity))
-            _targets.Add(entity);
+        Step(saved, RestoreAction.Stuck, reason);
+        if (live is not null)
+            _others.Add(live);
     }
 
-    private List<EntityRecord> ParentsFirst()
+    private void Step(EntityRecord saved, RestoreAction action, string reason) => _steps.Add(new RestoreStep(saved.Id, saved.Kind, action, reason));
+
+    private void Target(EntityRecord saved, IBoundKind<TScene> kind, int index, int authoredIndex, object? live)
     {
-        var order = new List<EntityRecord>(_targets.Count);
-        var done = new HashSet<EntityId>();
-        var line = new List<EntityRecord>();
-        var onLine = new HashSet<EntityId>();
-        foreach (var entity in _targets)
+        var target = new RestoreTarget<TScene>(saved, kind, index, authoredIndex, live);
+        _targets.Add(target);
+        if (index >= 0)
+            _byRecordIndex[index] = target;
+        else
+            _asAuthored.Add(saved.Id, target);
+    }
+
+    private List<RestoreTarget<TScene>> ParentsFirst()
+    {
+        var order = new List<RestoreTarget<TScene>>(_targets.Count);
+        var children = new List<RestoreTarget<TScene>>();
+        foreach (var target in _targets)
         {
-            if (entity.Parent is null)
-            {
-                if (done.Add(entity.Id))
-                    order.Add(entity);
-                continue;
-            }
+            if (target.Saved.Parent is null)
+                order.Add(target);
+            else
+                children.Add(target);
+        }
+        if (children.Count == 0)
+            return order;
+        foreach (var child in children)
+        {
+            child.Parent = Find(child.Saved.Parent!.Value);
+            if (child.Parent is null)
+                _warnings.Add($"{child.Kind.Kind} {child.Id} belongs to {child.Saved.Parent}, which is not there; it belongs to nothing now");
+        }
+        var done = new HashSet<RestoreTarget<TScene>>(order);
+        var line = new List<RestoreTarget<TScene>>();
+        var onLine = new HashSet<RestoreTarget<TScene>>();
+        foreach (var child in children)
+        {
             // Up to the first ancestor that is done, then down again; no recursion, a line of parents may be long.
             line.Clear();
             onLine.Clear();
-            for (EntityRecord? at = entity; at is { } one && !done.Contains(one.Id); at = ParentOf(one))
+            for (var at = child; at is not null && !done.Contains(at); at = at.Parent)
             {
-                if (!onLine.Add(one.Id))
+                if (!onLine.Add(at))
                 {
                     throw new SceneException(
                         SaveErrorCode.SceneConflict,
-                        $"In the save, {one.Id} belongs to itself: {string.Join(" in ", line.Select(step => step.Id).Append(one.Id))}.",
+                        $"In the save, {at.Id} belongs to itself: {string.Join(" in ", line.Select(step => step.Id).Append(at.Id))}.",
                         remedy: "Nothing was changed. Load an older generation.");
                 }
-                line.Add(one);
+                line.Add(at);
             }
             for (var i = line.Count - 1; i >= 0; i--)
             {
-                done.Add(line[i].Id);
+                done.Add(line[i]);
                 order.Add(line[i]);
             }
         }
         return order;
-    }
-
-    private EntityRecord? ParentOf(EntityRecord entity)
-    {
-        if (entity.Parent is not { } parent)
-            return null;
-        if (_targetsById.TryGetValue(parent, out var found))
-            return found;
-        _warnings.Add($"{entity.Kind} {entity.Id} belongs to {parent}, which is not there; it belongs to nothing now");
-        return null;
     }
 
     private List<LiveEntity<TScene>> ChildrenFirst()
@@ -212,14 +269,14 @@ internal sealed class RestorePlanner<TScene>
     /// <summary>Reports references to entities of this scene that are not going to be there.</summary>
     private void FindDangling()
     {
-        foreach (var entity in _targets)
+        foreach (var target in _targets)
         {
-            if (_bindings.Find(entity.Kind) is not { HasReferences: true } kind || _record.TryIndexOf(entity.Id) < 0)
+            if (!target.Kind.HasReferences || target.RecordIndex < 0)
                 continue;
-            foreach (var (name, reference) in kind.ReferencesOf(entity.Id, _record))
+            foreach (var (name, reference) in target.Kind.ReferencesOf(_record, target.RecordIndex))
             {
-                if (reference.Scene is null && !_targetsById.ContainsKey(reference.Id))
-                    _warnings.Add($"{entity.Kind} {entity.Id} refers to {reference.Id} as its {name}, which is not there; it refers to nothing now");
+                if (reference.Scene is null && Find(reference.Id) is null && !_others.Exists(other => other.Id == reference.Id))
+                    _warnings.Add($"{target.Kind.Kind} {target.Id} refers to {reference.Id} as its {name}, which is not there; it refers to nothing now");
             }
         }
     }

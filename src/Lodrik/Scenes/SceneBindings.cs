@@ -169,6 +169,8 @@ public sealed class SceneBindings<TScene>
     /// <summary>What decoding a record asks of the bindings.</summary>
     private sealed class BoundTypes(SceneBindings<TScene> bindings) : SceneTypes
     {
+        public override bool HasFormerKinds => bindings._aliases.Count > 0;
+
         public override string KindName(string saved) => bindings._aliases.GetValueOrDefault(saved, saved);
 
         public override PartColumn? MakeColumn(string kind, string part) => bindings.Find(kind)?.MakeColumn(part);

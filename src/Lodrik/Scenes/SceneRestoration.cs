@@ -9,7 +9,7 @@ namespace Lodrik;
 /// </summary>
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <remarks>The game must not change the scene from the moment that this was made until it is done.</remarks>
-public sealed class SceneRestoration<TScene>
+public sealed class SceneRestoration<TScene> : IEntityLookup
 {
     private readonly SceneBindings<TScene> _bindings;
     private readonly TScene _scene;
@@ -18,14 +18,13 @@ public sealed class SceneRestoration<TScene>
     private readonly KeptState _kept;
     private readonly RestorePlanner<TScene> _planner;
     private readonly SceneRecord _before = new();
-    private readonly Restored _there;
     private readonly Dictionary<(EntityId Id, string Name), IReadOnlyList<(int Place, EntityReference Reference)>> _unresolved = [];
     private readonly TimeSpan[] _times = new TimeSpan[(int)RestorePhase.Done];
     private readonly TimeSpan _planning;
     private readonly IEnumerator<RestorePhase> _steps;
     private readonly int _inAll;
     private RestorePhase _phase;
-    private (string Doing, EntityId Id, string Kind)? _doing;
+    private (string? Doing, EntityId Id, string Kind) _doing;
     private int _done;
     private bool _isTouched;
     private bool _isAbandoned;
@@ -33,13 +32,12 @@ public sealed class SceneRestoration<TScene>
 
     internal SceneRestoration(
         SceneBindings<TScene> bindings, TScene scene, SceneRecord record, SceneRecord authored, KeptState kept,
-        Func<LiveSet<TScene>, SceneRecord, RestorePlanner<TScene>> plan)
+        Func<LiveSet<TScene>> lookAround, Func<LiveSet<TScene>, SceneRecord, RestorePlanner<TScene>> plan)
     {
         (_bindings, _scene, _record, _authored, _kept) = (bindings, scene, record, authored, kept);
         var started = Stopwatch.GetTimestamp();
-        _planner = plan(new LiveSet<TScene>(bindings, scene), record);
+        _planner = plan(lookAround(), record);
         _planning = Stopwatch.GetElapsedTime(started);
-        _there = new Restored(bindings);
         _inAll = _planner.Live.Count + _planner.Removals.Count + (3 * _planner.Order.Count);
         _steps = Act().GetEnumerator();
     }
@@ -117,7 +115,7 @@ public sealed class SceneRestoration<TScene>
         catch (Exception exception) when (exception is not OutOfMemoryException)
         {
             _isAbandoned = true;
-            var doing = _doing is { } one ? $"while {one.Doing} the {one.Kind} {one.Id}" : $"in the phase {_phase}";
+            var doing = _doing.Doing is { } name ? $"while {name} the {_doing.Kind} {_doing.Id}" : $"in the phase {_phase}";
             var failures = PutBack();
             throw new SceneException(
                 SaveErrorCode.SceneConflict,
@@ -145,8 +143,9 @@ public sealed class SceneRestoration<TScene>
         yield return _phase;
 
         _phase = RestorePhase.Remembering;
+        _before.MakeRoom(_planner.Live.Count);
         _before.NextSpawn = _bindings.Numbers?.Invoke(_scene).Upcoming ?? 0;
-        foreach (var live in _planner.Live.InOrder)
+        foreach (var live in _planner.Live.All)
         {
             Doing("remembering", live.Id, live.Kind.Kind);
             SceneTaking.TakeWhole(live, _planner.Live, _before);
@@ -155,7 +154,7 @@ public sealed class SceneRestoration<TScene>
 
         _phase = RestorePhase.Removing;
         _isTouched = true;
-        foreach (var live in _planner.Live.InOrder)
+        foreach (var live in _planner.Live.All)
         {
             // In some games what goes takes along what belongs to it: what stays is let go of first.
             if (live.Parent is null || _planner.IsRemoved(live.Id) || _planner.Live.ParentOf(live) is not { } parent || !_planner.IsRemoved(parent))
@@ -169,71 +168,62 @@ public sealed class SceneRestoration<TScene>
             live.Kind.Remove(_scene, live.Object);
             yield return _phase;
         }
-        foreach (var live in _planner.Live.InOrder)
-        {
-            if (!_planner.IsRemoved(live.Id))
-                _there.Add(live.Id, live.Kind, live.Object);
-        }
 
         _phase = RestorePhase.Spawning;
-        foreach (var entity in _planner.Order)
+        foreach (var target in _planner.Order)
         {
-            if (!_planner.IsSpawned(entity.Id))
+            if (!target.IsSpawned)
                 continue;
-            var kind = _bindings.Find(entity.Kind)!;
-            Doing("spawning", entity.Id, entity.Kind);
-            _there.Add(entity.Id, kind, kind.Spawn(_scene, entity.Id));
+            Doing("spawning", target.Id, target.Kind.Kind);
+            target.Object = target.Kind.Spawn(_scene, target.Id);
             yield return _phase;
         }
 
         _phase = RestorePhase.Parenting;
-        foreach (var entity in _planner.Order)
+        foreach (var target in _planner.Order)
         {
-            var (kind, live) = _there[entity.Id];
-            if (!kind.HasParent)
+            if (!target.Kind.HasParent)
                 continue;
-            Doing("parenting", entity.Id, entity.Kind);
-            kind.PutParent(live, entity.Parent is { } parent ? _there.Find(parent) : null);
-            if (entity.Parent is { } lost && _there.Find(lost) is null)
-                _unresolved[(entity.Id, KeptState.ParentName)] = [(0, lost)];
+            Doing("parenting", target.Id, target.Kind.Kind);
+            target.Kind.PutParent(target.Object!, target.Parent?.Object);
+            if (target.Saved.Parent is { } lost && target.Parent is null)
+                _unresolved[(target.Id, KeptState.ParentName)] = [(0, lost)];
             yield return _phase;
         }
 
         _phase = RestorePhase.Putting;
-        foreach (var entity in _planner.Order)
+        foreach (var target in _planner.Order)
         {
-            var (kind, live) = _there[entity.Id];
-            Doing("putting the parts of", entity.Id, entity.Kind);
-            kind.PutParts(live, entity.Id, _record, _authored);
+            Doing("putting the parts of", target.Id, target.Kind.Kind);
+            target.Kind.PutParts(target.Object!, _record, target.RecordIndex, _authored, target.AuthoredIndex);
             yield return _phase;
         }
         if (_record.NextSpawn > 0)
             _bindings.Numbers?.Invoke(_scene).ContinueFrom(_record.NextSpawn);
 
         _phase = RestorePhase.Referring;
-        foreach (var entity in _planner.Order)
+        foreach (var target in _planner.Order)
         {
-            var (kind, live) = _there[entity.Id];
-            if (!kind.HasReferences)
+            if (!target.Kind.HasReferences)
                 continue;
-            Doing("resolving the references of", entity.Id, entity.Kind);
-            var from = _record.TryIndexOf(entity.Id) >= 0 ? _record : _authored;
-            kind.PutReferences(live, entity.Id, from, _there);
-            foreach (var (name, lost) in kind.FindLost(entity.Id, from, _there))
-                _unresolved[(entity.Id, name)] = lost;
+            Doing("resolving the references of", target.Id, target.Kind.Kind);
+            var (from, index) = target.RecordIndex >= 0 ? (_record, target.RecordIndex) : (_authored, target.AuthoredIndex);
+            target.Kind.PutReferences(target.Object!, from, index, this);
+            foreach (var (name, lost) in target.Kind.FindLost(from, index, this))
+                _unresolved[(target.Id, name)] = lost;
             yield return _phase;
         }
 
         _phase = RestorePhase.Settling;
-        foreach (var (id, kind, live) in _there.All)
+        var there = _planner.Order.Where(target => target.Kind.HasSettled).Select(target => (target.Id, target.Kind, Object: target.Object!))
+            .Concat(_planner.Others.Where(other => other.Kind.HasSettled).Select(other => (other.Id, other.Kind, other.Object)));
+        foreach (var (id, kind, live) in there)
         {
-            if (!kind.HasSettled)
-                continue;
             Doing("settling", id, kind.Kind);
             kind.Settle(_scene, live);
             yield return _phase;
         }
-        _doing = null;
+        _doing = default;
         _bindings.SceneSettled?.Invoke(_scene);
         yield return _phase;
 
@@ -257,21 +247,9 @@ public sealed class SceneRestoration<TScene>
         return failures;
     }
 
-    /// <summary>What is in the scene while it is being restored.</summary>
-    private sealed class Restored(SceneBindings<TScene> bindings) : IEntityLookup
-    {
-        private readonly Dictionary<EntityId, (IBoundKind<TScene> Kind, object Object)> _byId = [];
+    object? IEntityLookup.Find(EntityReference reference) => reference.Scene is not null
+        ? _bindings.ResolveElsewhere?.Invoke(reference)
+        : _planner.Find(reference.Id) is { } target ? target.Object : _planner.IsRemoved(reference.Id) ? null : _planner.Live.Find(reference.Id)?.Object;
 
-        public (IBoundKind<TScene> Kind, object Object) this[EntityId id] => _byId[id];
-
-        public IEnumerable<(EntityId Id, IBoundKind<TScene> Kind, object Object)> All => _byId.Select(one => (one.Key, one.Value.Kind, one.Value.Object));
-
-        public void Add(EntityId id, IBoundKind<TScene> kind, object entity) => _byId[id] = (kind, entity);
-
-        public object? Find(EntityId id) => _byId.TryGetValue(id, out var found) ? found.Object : null;
-
-        public object? Find(EntityReference reference) => reference.Scene is null ? Find(reference.Id) : bindings.ResolveElsewhere?.Invoke(reference);
-
-        public EntityReference? ReferenceTo(object entity) => throw new NotSupportedException("A restoration takes no references.");
-    }
+    EntityReference? IEntityLookup.ReferenceTo(object entity) => throw new NotSupportedException("A restoration takes no references.");
 }

@@ -7,7 +7,7 @@ internal static class SceneTaking
     /// <exception cref="SceneException">It belongs or refers to something that is not in the scene.</exception>
     public static void TakeWhole<TScene>(LiveEntity<TScene> entity, LiveSet<TScene> live, SceneRecord record)
     {
-        record.TryAdd(new EntityRecord(entity.Id, entity.Kind.Kind, live.ParentOf(entity)));
+        record.Add(new EntityRecord(entity.Id, entity.Kind.Kind, live.ParentOf(entity)));
         entity.Kind.TakeParts(entity, record, authored: null);
         TakeReferences(entity, live, record, null);
     }

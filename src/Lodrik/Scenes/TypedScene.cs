@@ -14,7 +14,7 @@ internal static class TypedScene
     public static SceneRecord Of(SceneRecord record, SceneTypes types)
     {
         var isTyped = !record.Columns.Any(column => column.Column is TreePartColumn && types.MakeColumn(column.Kind, column.Column.Name) is not null);
-        if (isTyped && record.Kinds.All(kind => types.KindName(kind) == kind))
+        if (isTyped && (!types.HasFormerKinds || record.Kinds.All(kind => types.KindName(kind) == kind)))
             return record;
         using var buffer = new PooledBuffer();
         var writer = new BinaryStateWriter(buffer);

@@ -10,12 +10,14 @@ namespace Lodrik;
 public readonly record struct EntityId : IComparable<EntityId>
 {
     private readonly string? _name;
+
+    // Of a placed entity the hash of its name: ids are looked up far more often than made.
     private readonly long _number;
 
     private EntityId(string? name, long number)
     {
         _name = name;
-        _number = number;
+        _number = name is null ? number : string.GetHashCode(name.AsSpan());
     }
 
     /// <summary>Whether the entity was created while the game ran; otherwise the designer placed it.</summary>
@@ -25,7 +27,7 @@ public readonly record struct EntityId : IComparable<EntityId>
     public string? Name => _name;
 
     /// <summary>The number of a spawned entity; 0 for a placed one.</summary>
-    public long Number => _number;
+    public long Number => _name is null ? _number : 0;
 
     /// <summary>The id of a placed entity.</summary>
     /// <param name="name">Its authored name: not empty, and without '#' at its beginning.</param>
@@ -67,6 +69,12 @@ public readonly record struct EntityId : IComparable<EntityId>
 
     /// <inheritdoc cref="Spawned"/>
     public static implicit operator EntityId(long number) => Spawned(number);
+
+    /// <summary>Whether it is the same id.</summary>
+    public bool Equals(EntityId other) => _number == other._number && (ReferenceEquals(_name, other._name) || string.Equals(_name, other._name, StringComparison.Ordinal));
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => _number.GetHashCode();
 
     /// <summary>Placed entities by name, then spawned ones by number.</summary>
     public int CompareTo(EntityId other) =>

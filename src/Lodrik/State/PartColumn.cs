@@ -26,6 +26,7 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
 {
     private readonly List<int> _entities = [];
     private readonly List<T> _values = [];
+    private int _last = -1;
 
     public override bool Has(int entity) => Row(entity) >= 0;
 
@@ -62,8 +63,22 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
     /// <summary>An empty column of the same part.</summary>
     protected abstract PartColumn MakeEmpty();
 
-    private int Row(int entity) =>
-        _entities.Count > 0 && _entities[^1] == entity ? _entities.Count - 1 : _entities.BinarySearch(entity);
+    private int Row(int entity)
+    {
+        var count = _entities.Count;
+        // A scene is gone through from its beginning to its end: most often it is the row after the one that was looked up last.
+        var next = _last + 1;
+        if (next < count && _entities[next] == entity)
+            return _last = next;
+        if (_last < count && _last >= 0 && _entities[_last] == entity)
+            return _last;
+        if (count == 0 || _entities[^1] < entity)
+            return -1;
+        var row = _entities.BinarySearch(entity);
+        if (row >= 0)
+            _last = row;
+        return row;
+    }
 }
 
 /// <summary>A column of values that are no state types: a name, a switch, a reference.</summary>

@@ -27,6 +27,7 @@ public sealed class SceneRecord
 
     private readonly List<EntityRecord> _entities = [];
     private readonly Dictionary<EntityId, int> _byId = [];
+    private bool _isIndexed = true;
     private readonly List<EntityId> _gone = [];
     private readonly HashSet<EntityId> _isGone = [];
     private readonly Dictionary<string, List<PartColumn>> _columns = new(StringComparer.Ordinal);
@@ -55,14 +56,14 @@ public sealed class SceneRecord
     }
 
     /// <summary>What is known of an entity; null where it is not in the scene.</summary>
-    public EntityRecord? Find(EntityId id) => _byId.TryGetValue(id, out var index) ? _entities[index] : null;
+    public EntityRecord? Find(EntityId id) => Index.TryGetValue(id, out var index) ? _entities[index] : null;
 
     /// <summary>A part of an entity, as a copy: a record does not change.</summary>
     /// <returns>False where the entity has no such part, or where it was not decoded as this type.</returns>
     public bool TryGetPart<T>(EntityId id, string part, [System.Diagnostics.CodeAnalysis.MaybeNullWhen(false)] out T value)
     {
         value = default;
-        if (!_byId.TryGetValue(id, out var index) || !_columns.TryGetValue(_entities[index].Kind, out var columns))
+        if (!Index.TryGetValue(id, out var index) || !_columns.TryGetValue(_entities[index].Kind, out var columns))
             return false;
         foreach (var column in columns)
         {
@@ -78,10 +79,36 @@ public sealed class SceneRecord
     /// <summary>Adds an entity; false where its id is taken.</summary>
     internal bool TryAdd(EntityRecord entity)
     {
-        if (!_byId.TryAdd(entity.Id, _entities.Count))
+        if (!Index.TryAdd(entity.Id, _entities.Count))
             return false;
         _entities.Add(entity);
         return true;
+    }
+
+    /// <summary>Makes room for so many entities.</summary>
+    internal void MakeRoom(int entities) => _entities.EnsureCapacity(entities);
+
+    /// <summary>Adds an entity of which the caller knows that it is not there yet.</summary>
+    internal void Add(EntityRecord entity)
+    {
+        _entities.Add(entity);
+        _isIndexed = false;
+    }
+
+    private Dictionary<EntityId, int> Index
+    {
+        get
+        {
+            if (!_isIndexed)
+            {
+                _byId.Clear();
+                _byId.EnsureCapacity(_entities.Count);
+                for (var i = 0; i < _entities.Count; i++)
+                    _byId.Add(_entities[i].Id, i);
+                _isIndexed = true;
+            }
+            return _byId;
+        }
     }
 
     /// <summary>Takes back the entity that was added last, with its parts.</summary>
@@ -90,7 +117,8 @@ public sealed class SceneRecord
         var last = _entities[^1];
         foreach (var column in ColumnsOf(last.Kind))
             column.RemoveLast(_entities.Count - 1);
-        _byId.Remove(last.Id);
+        if (_isIndexed)
+            _byId.Remove(last.Id);
         _entities.RemoveAt(_entities.Count - 1);
     }
 
@@ -102,10 +130,10 @@ public sealed class SceneRecord
 
     internal bool IsGone(EntityId id) => _isGone.Contains(id);
 
-    internal int IndexOf(EntityId id) => _byId[id];
+    internal int IndexOf(EntityId id) => Index[id];
 
     /// <summary>The place of an entity; -1 where it is not in the record.</summary>
-    internal int TryIndexOf(EntityId id) => _byId.GetValueOrDefault(id, -1);
+    internal int TryIndexOf(EntityId id) => Index.GetValueOrDefault(id, -1);
 
     /// <summary>The column of a part, made with the first entity that has it.</summary>
     internal PartColumn Column(string kind, string part, Func<PartColumn> make)

@@ -6,6 +6,9 @@ internal class SceneTypes
     /// <summary>Nothing is known.</summary>
     public static SceneTypes None { get; } = new();
 
+    /// <summary>Whether any kind had another name in earlier saves.</summary>
+    public virtual bool HasFormerKinds => false;
+
     /// <summary>The name of today for a kind that a save names.</summary>
     public virtual string KindName(string saved) => saved;
 
