@@ -35,8 +35,7 @@ internal static class Screen
     public static string Text(string text) => Markup.Escape(Visible(text));
 
     /// <summary>Text with its control characters written as escapes.</summary>
-    public static string Visible(string text) =>
-        text.Any(char.IsControl) ? string.Concat(text.Select(c => char.IsControl(c) ? $"\\u{(int)c:x4}" : c.ToString())) : text;
+    public static string Visible(string text) => ContentOutline.Visible(text);
 
     public static string Size(long bytes) => bytes switch
     {

@@ -108,6 +108,12 @@ public enum SaveErrorCode
     /// <summary>The storage refused: no permission, no space, or a folder that is no folder.</summary>
     Storage = 401,
 
+    /// <summary>There is no such checkpoint.</summary>
+    NoSuchCheckpoint = 501,
+
+    /// <summary>There is no such scene.</summary>
+    NoSuchScene = 502,
+
     /// <summary>Another process is writing to the store.</summary>
     InUse = 451,
 }

@@ -136,6 +136,17 @@ public sealed class SavedFile
         return encoder.Encode(new TreeSave(sections), header, form, indented).ToArray();
     }
 
+    /// <summary>The content of the save as a tree of lines, section by section; a damaged section is named as such.</summary>
+    /// <param name="full">Whether long lists are shown to their end.</param>
+    /// <exception cref="SaveException">A section is well-formed and cannot be made out.</exception>
+    public string Print(bool full = false)
+    {
+        var outline = new ContentOutline(full: full);
+        return string.Concat(Sections.Select(section => section.Health == SectionHealth.Damaged
+            ? $"{ContentOutline.Visible(section.Name)}  damaged: it cannot be shown{Environment.NewLine}"
+            : outline.Of(section.Name, ReadSection(section.Name)).ToString()));
+    }
+
     /// <summary>Holds the save against the game that is to load it.</summary>
     internal void CheckRoot(StateRoot root)
     {

@@ -63,10 +63,13 @@ public static class StateContent
 
     /// <summary>What is different in the second state, value by value, in the order of the members. Items of lists are compared by their place.</summary>
     /// <exception cref="UnsavableStateException">One of the states cannot be saved as it is.</exception>
-    public static IReadOnlyList<StateChange> Changes<T>(T before, T after) where T : class, IStateRoot<T>
+    public static IReadOnlyList<StateChange> Changes<T>(T before, T after) where T : class, IStateRoot<T> => Changes(before, after, SaveForm.Binary);
+
+    /// <summary>What is different, by way of a form: a state that was loaded from that form and not wholly decoded has its values as the form has them.</summary>
+    internal static IReadOnlyList<StateChange> Changes<T>(T before, T after, SaveForm form) where T : class, IStateRoot<T>
     {
         var changes = new List<StateChange>();
-        var (one, other) = (Tree(before), Tree(after));
+        var (one, other) = (Tree(before, form), Tree(after, form));
         if (!T.Root.IsSaveFile && one.TryGet(StateRoot.SingleSection, out var content) && other.TryGet(StateRoot.SingleSection, out var otherContent))
             Compare("", content, otherContent, changes);
         else
@@ -99,7 +102,7 @@ public static class StateContent
         return buffer.Written.ToArray();
     }
 
-    private static SaveMap Tree<T>(T state) where T : IStateRoot<T> => SavedFile.FromBytes(StateFile.ToBytes(state)).ReadTree();
+    private static SaveMap Tree<T>(T state, SaveForm form) where T : IStateRoot<T> => SavedFile.FromBytes(StateFile.ToBytes(state, form)).ReadTree();
 
     private static void Compare(string path, SaveValue? before, SaveValue? after, List<StateChange> changes)
     {

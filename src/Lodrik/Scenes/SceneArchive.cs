@@ -32,6 +32,13 @@ public sealed class SceneArchive : ISectionGroup
     /// <summary>Forgets a scene; false where there was none.</summary>
     public bool Remove(string name) => _scenes.Remove(name);
 
+    /// <summary>Gives a scene another name, unless there is one of that name already.</summary>
+    internal void Rename(string former, string name)
+    {
+        if (!_scenes.ContainsKey(name) && _scenes.Remove(former, out var scene))
+            _scenes.Add(name, scene);
+    }
+
     /// <summary>A scene with its parts as trees; null where there is none of that name.</summary>
     /// <exception cref="SaveException">The scene's content does not fit.</exception>
     public SceneRecord? Get(string name) => Get(name, SceneTypes.None);

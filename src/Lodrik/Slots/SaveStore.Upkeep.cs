@@ -1,3 +1,4 @@
+using Lodrik.Formats;
 using Lodrik.Slots;
 using Lodrik.State;
 
@@ -212,9 +213,17 @@ public sealed partial class SaveStore<T>
         lock (_gate)
         {
             var newest = Candidates([]).FirstOrDefault(one => one.Header?.Playthrough == Playthrough);
-            var saved = newest is null ? T.CreateState() : StateFile.Decode<T>(_files.Open(newest.Slot, new Generation(newest.Number, newest.File, newest.Bytes)));
-            return [.. StateContent.Changes(saved, state).Where(change => !ignored.Any(section => change.Path == $"/{section}" || change.Path.StartsWith($"/{section.TrimEnd('/')}/", StringComparison.Ordinal)))];
+            var file = newest is null ? null : _files.Open(newest.Slot, new Generation(newest.Number, newest.File, newest.Bytes));
+            var saved = file is null ? T.CreateState() : StateFile.Decode<T>(file);
+            return [.. StateContent.Changes(saved, state, file?.Form ?? SaveForm.Binary).Where(change => !ignored.Any(section => IsWithin(section, change.Path)))];
         }
+    }
+
+    /// <summary>Whether a place is in a section, or in one of a group's.</summary>
+    private static bool IsWithin(string section, string path)
+    {
+        var place = $"/{PointerBuilder.Escape(section)}";
+        return path == place || path.StartsWith(section.EndsWith('/') ? place : place + "/", StringComparison.Ordinal);
     }
 
     /// <summary>Whether something would be lost if the game were left now.</summary>

@@ -1,0 +1,172 @@
+using Lodrik.Saves;
+using Lodrik.Sessions;
+using Lodrik.State;
+
+namespace Lodrik;
+
+/// <summary>Checkpoints: what the player can be put back to.</summary>
+public sealed partial class GameSession<TSave, TScene>
+{
+    private readonly List<Marked> _checkpoints = [];
+
+    /// <summary>The checkpoints of what is being played, the newest last.</summary>
+    public IReadOnlyList<SessionCheckpoint> Checkpoints => [.. _checkpoints.Select(one => one.Shown)];
+
+    /// <summary>Marks this moment as a checkpoint, in place of an earlier one of the same name.</summary>
+    /// <param name="name">The checkpoint's name: not empty.</param>
+    /// <param name="inSave">Whether it goes into the saves that follow, or is in memory only.</param>
+    /// <exception cref="SaveException">Nothing is being played, or it cannot be saved as it is.</exception>
+    public SessionCheckpoint Mark(string name = "last", bool inSave = false)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(name);
+        var state = TakeDown();
+        // A checkpoint does not hold the checkpoints before it.
+        foreach (var one in _checkpoints)
+            state.Session.Remove(SessionArchive.CheckpointPrefix + one.Shown.Name);
+        var checkpoint = new SessionCheckpoint(name, _place, Clock.Played, inSave);
+        var marked = new Marked(checkpoint, StateFile.ToBytes(state));
+        Forget(name);
+        _checkpoints.Add(marked);
+        return checkpoint;
+    }
+
+    /// <summary>Forgets a checkpoint; false where there is none of that name.</summary>
+    public bool Forget(string name)
+    {
+        ArgumentNullException.ThrowIfNull(name);
+        return _checkpoints.RemoveAll(one => one.Shown.Name == name) > 0;
+    }
+
+    /// <summary>
+    /// Puts the player back to a checkpoint. What the options name as surviving stays as it is now, and so does the time played; all else is
+    /// as it was when the checkpoint was marked.
+    /// </summary>
+    /// <param name="name">The checkpoint's name; null for the newest.</param>
+    /// <returns>Done when the scene stands: at once where it is the one that is being played.</returns>
+    /// <exception cref="SessionException">There is no such checkpoint, or nothing is being played.</exception>
+    /// <exception cref="SaveException">It cannot be restored; everything is as it was.</exception>
+    public Task<SessionArrival> ReturnTo(string? name = null)
+    {
+        if (_broken is null)
+            EnsureReady();
+        var marked = _checkpoints.FindLast(one => name is null || one.Shown.Name == name) ?? throw new SessionException(
+            SaveErrorCode.NoSuchCheckpoint,
+            name is null ? "No checkpoint was marked." : $"There is no checkpoint \"{name}\".",
+            remedy: _checkpoints.Count == 0 ? "Mark one first." : $"There are: {string.Join(", ", _checkpoints.Select(one => one.Shown.Name))}.");
+        var state = StateFile.Decode<TSave>(SavedFile.FromBytes(marked.Bytes));
+        KeepSurvivors(state);
+        var record = state.Scenes.Get(marked.Shown.Place.Scene, _bindings.Types);
+        if (_live is not null && _broken is null && marked.Shown.Place.Scene == _place.Scene && record is not null)
+            return ReturnWithinScene(state, record, marked.Shown.Place);
+        Adopt(state, Prepare(state.Session));
+        return Ask(marked.Shown.Place, SceneChangeCause.Checkpoint, []);
+    }
+
+    private Task<SessionArrival> ReturnWithinScene(TSave state, SceneRecord record, ScenePlace place)
+    {
+        // The scene first: where that fails, nothing was changed.
+        var (before, placeBefore) = (_state!, _place);
+        var putsBefore = Prepare(TakeSubsystems(before).Session);
+        var puts = Prepare(state.Session);
+        var restoration = _live!.BeginRestore(record);
+        Adopt(state, puts);
+        _place = place;
+        _waiting = new Waiting(new SceneChange(place, SceneChangeCause.Checkpoint), RenewLoaded(), []);
+        _restoration = restoration;
+        if (_options.RestoreBudget is not null)
+            return _loaded.Task;
+        try
+        {
+            restoration.Finish();
+        }
+        catch (SaveException)
+        {
+            (_waiting, _restoration, _place) = (null, null, placeBefore);
+            Adopt(before, putsBefore);
+            throw;
+        }
+        Settle(restoration.Report);
+        return _loaded.Task;
+    }
+
+    private TaskCompletionSource<SessionArrival> RenewLoaded()
+    {
+        if (_loaded.Task.IsCompleted)
+            _loaded = new TaskCompletionSource<SessionArrival>();
+        return _loaded;
+    }
+
+    private List<Action> Prepare(SessionArchive archive) => [.. _subsystems.Values.Select(subsystem => subsystem.Prepare(archive))];
+
+    private void Adopt(TSave state, List<Action> puts)
+    {
+        _state = state;
+        foreach (var put in puts)
+            put();
+    }
+
+    private TSave TakeSubsystems(TSave state)
+    {
+        foreach (var subsystem in _subsystems.Values)
+            subsystem.Take(state.Session);
+        return state;
+    }
+
+    /// <summary>Copies what survives from what is being played into what was marked.</summary>
+    private void KeepSurvivors(TSave marked)
+    {
+        if (_options.Survives.Count == 0)
+            return;
+        var live = SavedFile.FromBytes(StateFile.ToBytes(TakeSubsystems(_state!)));
+        var members = _options.Survives.Where(IsSection).ToList();
+        if (members.Count > 0)
+            live.ReadInto(ref marked, members);
+        foreach (var name in _options.Survives.Where(name => !IsSection(name)))
+            marked.Session.PutTree(name, live.ReadSection($"{SessionSection}/{name}"));
+    }
+
+    private static bool IsSection(string name) => TSave.Root.Sections.Contains(name);
+
+    private void WriteCheckpoints(SessionArchive archive)
+    {
+        foreach (var name in archive.Names.Where(name => name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal)).ToList())
+            archive.Remove(name);
+        for (var i = 0; i < _checkpoints.Count; i++)
+        {
+            var (shown, bytes) = (_checkpoints[i].Shown, _checkpoints[i].Bytes);
+            if (!shown.IsInSave)
+                continue;
+            archive.Put(SessionArchive.CheckpointPrefix + shown.Name, new CheckpointState
+            {
+                Order = i,
+                Scene = shown.Place.Scene,
+                Entrance = shown.Place.Entrance,
+                Played = shown.Played,
+                Sections = SavedFile.FromBytes(bytes).ReadTree(),
+            });
+        }
+    }
+
+    /// <summary>The checkpoints that a loaded save has, the newest last.</summary>
+    private static IEnumerable<Marked> FindCheckpoints(SessionArchive archive)
+    {
+        var found = new List<(int Order, Marked Marked)>();
+        foreach (var name in archive.Names.Where(name => name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal)))
+        {
+            var saved = archive.Get<CheckpointState>(name)!;
+            var shown = new SessionCheckpoint(name[SessionArchive.CheckpointPrefix.Length..], new ScenePlace(saved.Scene, saved.Entrance), saved.Played, IsInSave: true);
+            found.Add((saved.Order, new Marked(shown, Encode(saved.Sections as SaveMap ?? new SaveMap()))));
+        }
+        return found.OrderBy(one => one.Order).Select(one => one.Marked);
+    }
+
+    private static byte[] Encode(SaveMap sections)
+    {
+        using var encoder = new SaveEncoder();
+        var header = new SaveHeader { Game = TSave.Root.Game, Version = TSave.Root.Version, SaveId = Guid.CreateVersion7() };
+        return encoder.Encode(new TreeSave([.. sections.Select(section => (section.Key, section.Value))]), header, SaveForm.Binary, indented: false).ToArray();
+    }
+
+    /// <summary>A checkpoint and what was marked: a whole save in binary.</summary>
+    private sealed record Marked(SessionCheckpoint Shown, byte[] Bytes);
+}
