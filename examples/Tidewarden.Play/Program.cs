@@ -14,6 +14,13 @@ foreach (var moment in new[] { story.Authored, story.AtSave, story.PlayedOn, sto
         Console.WriteLine($"  {name,-16}{value}");
     Console.WriteLine();
 }
-Console.WriteLine(story.Restored[^1].Plan);
+Console.WriteLine(story.Restored.Plan);
+Console.WriteLine();
+Console.WriteLine("Then the flood takes the warden, who wakes up at the checkpoint:");
+foreach (var (name, marked, before, after) in story.Checkpoint.Facts)
+    Console.WriteLine($"  {name,-16}{marked} -> {before} -> {after}");
+Console.WriteLine();
+Console.WriteLine("A later release of the game loads the save:");
+Console.WriteLine(story.Updated);
 Console.WriteLine(story.Loaded.Shows(story.AtSave) ? "The marsh is as it was at the save." : "The marsh is NOT as it was at the save.");
 return story.Loaded.Shows(story.AtSave) ? 0 : 1;

@@ -3,33 +3,55 @@ using Lodrik;
 
 namespace Tidewarden;
 
-/// <summary>The running game: the warden, the season, and the scenes that have been entered.</summary>
-public sealed class Game
+/// <summary>The running game. What it has to remember is the session's; the scene that is played is built anew, or kept where that will do.</summary>
+public sealed class Game : IDisposable
 {
-    private static readonly SceneBindings<Scene> Bindings = MarshBindings.Create();
+    private readonly int _release;
+    private Weather _weather = new();
 
-    private readonly Dictionary<string, (Scene Scene, LiveScene<Scene> Live)> _entered = [];
-
-    public Game() => Enter(Warden.Scene);
-
-    public Warden Warden { get; private set; } = new();
-
-    public Season Season { get; private set; } = new();
-
-    public Dictionary<string, Errand> Errands { get; private set; } = new()
+    /// <param name="store">Where the saves go.</param>
+    /// <param name="release">Which release of the game this is: the second one has changed the marsh a little.</param>
+    public Game(SaveStore<TidewardenSave> store, int release = 1)
     {
-        ["lights"] = new Errand { Title = "Light every beacon of the marsh" },
-    };
+        _release = release;
+        Session = new GameSession<TidewardenSave, Scene>(store, MarshBindings.Create(), new SessionOptions<TidewardenSave>
+        {
+            Start = new ScenePlace("marsh", "shelter"),
+            Scenes = Scene.Names,
+            FormerScenes = new Dictionary<string, string> { ["salt pans"] = "saltworks" },
+            ChangeScene = ChangeScene,
+            Survives = [TidewardenSave.Sections.Season],
+            Autosave = new AutosavePolicy { Interval = TimeSpan.FromHours(4) },
+            Label = save => Label(save, SaveLabel.TitleOf($"In the {Session!.Place.Scene}", $"day {save.Season.Day}")),
+            Clock = Time,
+        });
+        // A part of the game that keeps its own section, and knows nothing of the save root.
+        Session.Register("weather", () => _weather, weather => _weather = weather);
+    }
+
+    public GameSession<TidewardenSave, Scene> Session { get; }
+
+    /// <summary>The time in the marsh, in which the story is told.</summary>
+    public MarshTime Time { get; } = new();
+
+    public Warden Warden => Session.State.Warden;
+
+    public Season Season => Session.State.Season;
+
+    public Weather Weather => _weather;
+
+    public Dictionary<string, Errand> Errands => Session.State.Errands;
 
     /// <summary>The scene that the warden is in.</summary>
-    public Scene Scene => _entered[Warden.Scene].Scene;
+    public Scene Scene => Session.Scene.Scene;
+
+    public void Dispose() => Session.Dispose();
 
     /// <summary>Goes to another scene, which stays as it was left.</summary>
-    public void Travel(string scene, Vector2 at)
+    public void Travel(string scene, string entrance)
     {
-        Enter(scene);
-        Warden.Scene = scene;
-        Warden.Position = at;
+        Session.TravelTo(new ScenePlace(scene, entrance));
+        Warden.Position = Scene.Entrances[entrance];
         Pass(TimeSpan.FromMinutes(50));
     }
 
@@ -63,8 +85,8 @@ public sealed class Game
         var letter = Scene.Letters.Single(letter => letter.Name == name);
         Walk(letter.At);
         Scene.Letters.Remove(letter);
-        Warden.Satchel.Add(new Item { Name = $"{Warden.Scene} {name}" });
-        Errands.TryAdd(name, new Errand { Title = $"Deliver {name} of the {Warden.Scene}" });
+        Warden.Satchel.Add(new Item { Name = $"{Scene.Name} {name}" });
+        Errands.TryAdd(name, new Errand { Title = $"Deliver {name} of the {Scene.Name}" });
     }
 
     public void DeliverLetters()
@@ -80,6 +102,7 @@ public sealed class Game
         Walk(beacon.At);
         beacon.Oil += 1;
         Warden.Oil -= 1;
+        Season.OilBurnt += 1;
         beacon.Lit = true;
         Errands["lights"].Steps++;
     }
@@ -91,14 +114,15 @@ public sealed class Game
         gate.Setting = setting;
     }
 
-    /// <summary>Sets a drift lantern out on the water, or tied to the punt.</summary>
-    public void SetOut(Vector2 at, string color, bool tied = false)
+    /// <summary>Sets a drift lantern out on the water, or tied to the punt; it shows the way to the nearest beacon.</summary>
+    public void SetOut(Vector2 at, Glass glass, bool tied = false)
     {
         Scene.Lanterns.Add(new DriftLantern(Scene.Numbers.Next())
         {
             At = at,
-            Color = color,
+            Glass = glass,
             TiedTo = tied ? Scene.Punts[0] : null,
+            Guides = Scene.Beacons.MinBy(beacon => Vector2.Distance(beacon.At, at)),
         });
         Pass(TimeSpan.FromMinutes(1));
     }
@@ -110,63 +134,63 @@ public sealed class Game
         bird.At = to;
     }
 
-    /// <summary>What a save of this moment holds.</summary>
-    public TidewardenSave ToSave()
+    /// <summary>The flood takes the warden, who wakes up where the last checkpoint was marked.</summary>
+    public void Drown()
     {
-        var save = new TidewardenSave { Warden = Warden, Season = Season, Errands = Errands };
-        foreach (var (name, entered) in _entered)
-            entered.Live.CaptureTo(save.Scenes, name);
-        return save;
+        Season.Floods++;
+        Session.ReturnTo();
     }
 
-    /// <summary>Goes on from a save: into the scenes as they are, or into fresh ones that the save was never in.</summary>
-    public IReadOnlyList<RestoreReport> GoOnFrom(TidewardenSave save)
-    {
-        var reports = new List<RestoreReport>();
-        foreach (var name in save.Scenes.Names)
-        {
-            Enter(name);
-            reports.Add(_entered[name].Live.RestoreFrom(save.Scenes, name)!);
-        }
-        foreach (var name in _entered.Keys.Except(save.Scenes.Names).ToList())
-            _entered.Remove(name);
-        (Warden, Season, Errands) = (save.Warden, save.Season, save.Errands);
-        Enter(Warden.Scene);
-        return reports;
-    }
+    /// <summary>What the slot list shows of a save.</summary>
+    public SaveLabel Label(string title) => Label(Session.State, title);
 
-    /// <summary>What the slot list shows of a save of this moment.</summary>
-    public SaveLabel Label(string title) => new()
+    private SaveLabel Label(TidewardenSave save, string title) => new()
     {
         Title = title,
-        Played = Season.Played,
         Summary =
         [
-            new("place", Warden.Scene),
-            new("day", Season.Day),
-            new("beacons lit", _entered.Values.Sum(entered => entered.Scene.Beacons.Count(beacon => beacon.Lit))),
+            new("place", Session.Place.Scene),
+            new("day", save.Season.Day),
+            new("beacons lit", save.Errands["lights"].Steps),
         ],
     };
 
-    private void Enter(string scene)
+    private void ChangeScene(SceneChange change)
     {
-        if (_entered.ContainsKey(scene))
-            return;
-        var authored = Scene.Author(scene);
-        _entered.Add(scene, (authored, Bindings.Begin(authored)));
+        // A larger game would begin to load the level here, and arrive some frames later.
+        if (change.CanStay)
+            Session.Stay(change);
+        else
+            Session.Arrive(change, Scene.Author(change.Scene, _release));
     }
 
     private void Pass(TimeSpan time)
     {
-        Season.Played += time;
+        Time.Pass(time);
         Season.SinceTurn += time;
         while (Season.SinceTurn >= TimeSpan.FromHours(3))
         {
             Season.SinceTurn -= TimeSpan.FromHours(3);
             Season.Day += Season.Tide == Tide.High ? 1 : 0;
             Season.Tide = (Tide)(((int)Season.Tide + 1) % 4);
+            _weather.Wind = (_weather.Wind + 2) % 7;
+            _weather.Fog = Season.Tide is Tide.Low or Tide.Flood;
         }
-        foreach (var lantern in _entered.Values.SelectMany(entered => entered.Scene.Lanterns))
+        foreach (var lantern in Scene.Lanterns)
             lantern.Burnt = MathF.Min(1, lantern.Burnt + ((float)time.TotalHours / 8));
+        // Once a frame, in a game that has frames: automatic saves are made here.
+        Session.Tick();
     }
+}
+
+/// <summary>A clock that goes as the story does.</summary>
+public sealed class MarshTime : TimeProvider
+{
+    private long _ticks;
+
+    public override long TimestampFrequency => TimeSpan.TicksPerSecond;
+
+    public override long GetTimestamp() => _ticks;
+
+    public void Pass(TimeSpan time) => _ticks += time.Ticks;
 }

@@ -1,4 +1,7 @@
 using Lodrik;
+using Tidewarden;
+
+[assembly: SaveAdapter(typeof(CatalogueAdapter<Glass, Glasses>))]
 
 namespace Tidewarden;
 
@@ -7,6 +10,8 @@ public static class MarshBindings
 {
     public static SceneBindings<Scene> Create() => new SceneBindings<Scene>()
         .SpawnNumbers(scene => scene.Numbers)
+        .CurtainDown(scene => scene.IsCovered = true)
+        .CurtainUp(scene => scene.IsCovered = false)
         .Kind("beacon", scene => scene.Beacons, beacon => beacon
             .Id(one => one.Name)
             .Part("flame", one => new Flame(one.Lit, one.Oil), (one, flame) => (one.Lit, one.Oil) = (flame.Lit, flame.Oil)))
@@ -23,8 +28,10 @@ public static class MarshBindings
             .Part("place", one => new Place(one.At), (one, place) => one.At = place.At)
             .Spawn((scene, id) => Add(scene.Letters, new Letter(id.ToString(), default)))
             .Remove((scene, one) => scene.Letters.Remove(one)))
+        // There are many herons, and few of them stir: only those are saved.
         .Kind("heron", scene => scene.Herons, heron => heron
             .Id(one => one.Name)
+            .OnlyIfChanged()
             .Part("place", one => new Place(one.At), (one, place) => one.At = place.At)
             .Part("mood", one => new Mood(one.Alert, one.FishCaught), (one, mood) => (one.Alert, one.FishCaught) = (mood.Alert, mood.FishCaught))
             .Spawn((scene, id) => Add(scene.Herons, new Heron(id.ToString(), default)))
@@ -36,7 +43,8 @@ public static class MarshBindings
             .Id(one => one.Number)
             .Parent(one => one.TiedTo, (one, punt) => one.TiedTo = punt)
             .Part("place", one => new Place(one.At), (one, place) => one.At = place.At)
-            .Part("candle", one => new Candle(one.Burnt, one.Color), (one, candle) => (one.Burnt, one.Color) = (candle.Burnt, candle.Color))
+            .Part("candle", one => new Candle(one.Burnt, one.Glass), (one, candle) => (one.Burnt, one.Glass) = (candle.Burnt, candle.Glass))
+            .Reference("guides", one => one.Guides, (one, beacon) => one.Guides = beacon)
             .Spawn((scene, id) => Add(scene.Lanterns, new DriftLantern(id.Number)))
             .Remove((scene, one) => scene.Lanterns.Remove(one)));
 

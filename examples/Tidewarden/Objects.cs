@@ -72,9 +72,12 @@ public sealed class DriftLantern(long number)
 
     public float Burnt { get; set; }
 
-    public string Color { get; set; } = "amber";
+    public Glass Glass { get; set; } = Glasses.Amber;
 
     public Punt? TiedTo { get; set; }
+
+    /// <summary>The beacon that it shows the way to.</summary>
+    public Beacon? Guides { get; set; }
 }
 
 /// <summary>One place of the game with all that is in it.</summary>
@@ -101,14 +104,32 @@ public sealed class Scene(string name)
 
     public SpawnNumbers Numbers { get; } = new();
 
+    /// <summary>Where one comes in.</summary>
+    public IReadOnlyDictionary<string, Vector2> Entrances { get; } = new Dictionary<string, Vector2>
+    {
+        ["shelter"] = new(2, 4),
+        ["jetty"] = new(3, 4),
+        ["quay"] = new(1, 5),
+        ["dike"] = new(22, 2),
+    };
+
+    /// <summary>Whether the screen is covered, so that nobody sees what comes and goes.</summary>
+    public bool IsCovered { get; set; }
+
+    /// <summary>The scenes of the game.</summary>
+    public static IReadOnlyList<string> Names { get; } = ["marsh", "harbour", "saltworks"];
+
     /// <summary>A scene as its designer left it.</summary>
-    public static Scene Author(string name)
+    /// <param name="name">The scene.</param>
+    /// <param name="release">The release of the game.</param>
+    public static Scene Author(string name, int release = 1)
     {
         var scene = new Scene(name);
         var map = name switch
         {
             "marsh" => Marsh,
             "harbour" => Harbour,
+            "saltworks" => Saltworks,
             _ => throw new ArgumentException($"There is no scene \"{name}\".", nameof(name)),
         };
         // An object is named after its kind and its place in the reading order: "beacon-3" is the third beacon of the map.
@@ -117,7 +138,17 @@ public sealed class Scene(string name)
             for (var x = 0; x < map[y].Length; x++)
                 scene.AddAuthored(map[y][x], new Vector2(x, y));
         }
+        if (release > 1 && name == "marsh")
+            scene.Rework();
         return scene;
+    }
+
+    /// <summary>What the second release changed: an oil can less, a letter and a heron more.</summary>
+    private void Rework()
+    {
+        OilCans.RemoveAll(can => can.Name == "oil-4");
+        Letters.Add(new Letter("letter-under-the-bridge", new Vector2(6, 2)));
+        Herons.Add(new Heron("heron-of-the-weir", new Vector2(17, 8)));
     }
 
     private static string[] Marsh =>
@@ -144,6 +175,19 @@ public sealed class Scene(string name)
         "  o   h       s      h  ",
         "                        ",
         "      b           o     ",
+    ];
+
+    private static string[] Saltworks =>
+    [
+        "       b                ",
+        "   o         l          ",
+        "                  h     ",
+        "       s    s    s      ",
+        "                        ",
+        "   h           b        ",
+        "         o              ",
+        "                   h    ",
+        "    b         h         ",
     ];
 
     private void AddAuthored(char sign, Vector2 at)

@@ -5,15 +5,17 @@ namespace Tidewarden;
 
 /// <summary>Everything that a save of the game holds. Each member is a section of the file.</summary>
 [SaveFile("tidewarden", Version = 1)]
-public sealed partial class TidewardenSave
+public sealed partial class TidewardenSave : ISessionSave
 {
     public Warden Warden { get; set; } = new();
 
     public Season Season { get; set; } = new();
 
-    public Dictionary<string, Errand> Errands { get; set; } = [];
+    public Dictionary<string, Errand> Errands { get; set; } = new() { ["lights"] = new Errand { Title = "Light every beacon of the marsh" } };
 
     public SceneArchive Scenes { get; set; } = new();
+
+    public SessionArchive Session { get; set; } = new();
 }
 
 /// <summary>The keeper of the beacons: the player.</summary>
@@ -21,8 +23,6 @@ public sealed partial class TidewardenSave
 public sealed partial class Warden
 {
     public string Name { get; set; } = "Isolde Reedmere";
-
-    public string Scene { get; set; } = "marsh";
 
     public Vector2 Position { get; set; } = new(2, 4);
 
@@ -65,9 +65,22 @@ public sealed partial class Season
 
     public TimeSpan SinceTurn { get; set; }
 
-    public TimeSpan Played { get; set; }
-
     public int LettersDelivered { get; set; }
+
+    public int OilBurnt { get; set; }
+
+    /// <summary>How often the flood took the warden.</summary>
+    public int Floods { get; set; }
+}
+
+/// <summary>The weather over the marsh.</summary>
+[StateType]
+public sealed partial class Weather
+{
+    /// <summary>The wind in steps of the warden's own scale, 0 to 6.</summary>
+    public int Wind { get; set; } = 2;
+
+    public bool Fog { get; set; }
 }
 
 /// <summary>The four turns of the tide.</summary>
@@ -118,4 +131,28 @@ public partial record struct Mood(bool Alert, int FishCaught);
 
 /// <summary>A drift lantern's candle.</summary>
 [StateType]
-public partial record struct Candle(float Burnt, string Color);
+public partial record struct Candle(float Burnt, Glass Glass);
+
+/// <summary>The glass of a drift lantern. A save has its name in the catalogue.</summary>
+/// <param name="Tint">The color of its light, as #RRGGBB.</param>
+public sealed record Glass(string Tint);
+
+/// <summary>The glasses that the game knows, by the names that saves have.</summary>
+public sealed class Glasses : ICatalogueSource<Glass>
+{
+    public static Glass Amber { get; } = new("#ffb347");
+
+    public static Glass Green { get; } = new("#5fbf77");
+
+    public static Glass White { get; } = new("#f4f1e8");
+
+    public static Glass Red { get; } = new("#c8553d");
+
+    public static Catalogue<Glass> Catalogue { get; } = new("glasses")
+    {
+        { "amber", Amber, ["yellow"] },
+        { "green", Green },
+        { "white", White },
+        { "red", Red },
+    };
+}

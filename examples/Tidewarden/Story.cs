@@ -27,7 +27,7 @@ public sealed record Moment(string Title, IReadOnlyList<string> Map, IReadOnlyLi
         Draw(map, [game.Warden], warden => (warden.Position, '@'));
         return new Moment(title, [.. map.Select(row => new string(row))],
         [
-            ("place", $"{game.Warden.Scene}, day {game.Season.Day}, {game.Season.Tide.ToString().ToLowerInvariant()}"),
+            ("place", $"{game.Session.Place.Scene}, day {game.Season.Day}, {game.Season.Tide.ToString().ToLowerInvariant()}"),
             ("warden", $"{At(game.Warden.Position)}, stamina {game.Warden.Stamina.ToString("F1", CultureInfo.InvariantCulture)}"),
             ("oil and satchel", $"{game.Warden.Oil} l, {string.Join(", ", game.Warden.Satchel.Select(item => item.Name))}"),
             ("beacons lit", $"{scene.Beacons.Count(beacon => beacon.Lit)} of {scene.Beacons.Count}"),
@@ -36,8 +36,10 @@ public sealed record Moment(string Title, IReadOnlyList<string> Map, IReadOnlyLi
             ("letters left", Count(scene.Letters)),
             ("herons alert", $"{scene.Herons.Count(heron => heron.Alert)} of {scene.Herons.Count}"),
             ("punt", string.Join(" ", scene.Punts.Select(punt => At(punt.At)))),
+            ("weather", $"wind {game.Weather.Wind}{(game.Weather.Fog ? ", fog" : "")}"),
             ("drift lanterns", scene.Lanterns.Count == 0 ? "none" : string.Join(" ", scene.Lanterns.OrderBy(lantern => lantern.Number).Select(lantern =>
                 $"#{lantern.Number}{(lantern.TiedTo is null ? "" : " tied")}"))),
+            ("they guide to", scene.Lanterns.Count == 0 ? "nothing" : string.Join(" ", scene.Lanterns.OrderBy(lantern => lantern.Number).Select(lantern => lantern.Guides?.Name ?? "nothing"))),
         ]);
     }
 
@@ -56,36 +58,52 @@ public sealed record Moment(string Title, IReadOnlyList<string> Map, IReadOnlyLi
 }
 
 /// <summary>What came of one run of the scripted play-through.</summary>
+/// <param name="Authored">The marsh as its designer left it.</param>
+/// <param name="AtSave">The marsh at the save.</param>
+/// <param name="PlayedOn">After playing on.</param>
+/// <param name="Loaded">After loading the save into the running scene.</param>
+/// <param name="Receipts">Of the saves that the story makes itself.</param>
+/// <param name="Restored">What the load did to the marsh.</param>
+/// <param name="Checkpoint">What the way back to a checkpoint changed and what survived it.</param>
+/// <param name="Updated">What the second release of the game does to put the marsh of that save back.</param>
 public sealed record StoryResult(
     Moment Authored, Moment AtSave, Moment PlayedOn, Moment Loaded,
-    IReadOnlyList<SaveReceipt> Receipts, IReadOnlyList<RestoreReport> Restored);
+    IReadOnlyList<SaveReceipt> Receipts, RestoreReport Restored, CheckpointTale Checkpoint, RestorePlan Updated);
+
+/// <summary>A death and a checkpoint: the same facts when the checkpoint was marked, before the flood, and after it.</summary>
+public sealed record CheckpointTale(IReadOnlyList<(string Name, string Marked, string Before, string After)> Facts);
 
 /// <summary>
-/// The scripted play-through: explore, collect, light beacons, set lanterns out, save, play on, load.
+/// The scripted play-through: explore, collect, light beacons, set lanterns out, travel, save, play on, load; then drown, and come back to a
+/// checkpoint; and at last load the save with a later release of the game.
 /// </summary>
 public static class Story
 {
     public static StoryResult Play(SaveStore<TidewardenSave> store)
     {
         ArgumentNullException.ThrowIfNull(store);
-        var game = new Game();
-        store.StartPlaythrough();
+        using var game = new Game(store);
+        game.Session.StartNew();
         var authored = Moment.Of("as authored", game);
-        var receipts = new List<SaveReceipt> { store.Save(SlotName.Auto, game.ToSave(), game.Label("The first ebb")) };
+        var receipts = new List<SaveReceipt> { game.Session.Save(SlotName.Auto, game.Label("The first ebb")) };
 
         Explore(game);
-        receipts.Add(store.Save(SlotName.Quick, game.ToSave(), game.Label("Before the harbour")));
-        ToTheHarbourAndBack(game);
+        receipts.Add(game.Session.QuickSave(game.Label("Before the harbour")));
+        RoundTrip(game);
+        store.WaitForBackground();
         var atSave = Moment.Of("at the save", game);
-        receipts.Add(store.Save("evening", game.ToSave(), game.Label("Evening on the marsh"), Overwrite.Allowed));
+        receipts.Add(game.Session.Save("evening", game.Label("Evening on the marsh"), Overwrite.Allowed));
 
         PlayOn(game);
         var playedOn = Moment.Of("after playing on", game);
-        receipts.Add(store.Save(SlotName.Auto, game.ToSave(), game.Label("Third flood")));
+        receipts.Add(game.Session.Save(SlotName.Auto, game.Label("Third flood")));
 
-        var loaded = store.Load("evening");
-        var restored = game.GoOnFrom(loaded.State);
-        return new StoryResult(authored, atSave, playedOn, Moment.Of("after loading", game), receipts, restored);
+        SessionArrival? arrival = null;
+        game.Session.LoadDone += done => arrival = done;
+        game.Session.Load("evening");
+        var loaded = Moment.Of("after loading", game);
+        var restored = arrival!.Restored!;
+        return new StoryResult(authored, atSave, playedOn, loaded, receipts, restored, Drown(game), Update(store));
     }
 
     private static void Explore(Game game)
@@ -94,20 +112,23 @@ public static class Story
         game.PickUpOil("oil-2");
         game.PickUpLetter("letter-1");
         game.Turn("sluice-1", GateSetting.Open);
-        game.SetOut(new Vector2(9, 3), "amber");
-        game.SetOut(new Vector2(16, 4), "green");
+        game.SetOut(new Vector2(9, 3), Glasses.Amber);
+        game.SetOut(new Vector2(16, 4), Glasses.Green);
         game.Startle("heron-1", new Vector2(12, 1));
     }
 
-    private static void ToTheHarbourAndBack(Game game)
+    private static void RoundTrip(Game game)
     {
-        game.Travel("harbour", new Vector2(1, 5));
+        game.Travel("harbour", "quay");
         game.Light("beacon-4");
         game.PickUpOil("oil-3");
-        game.SetOut(new Vector2(12, 5), "white");
+        game.SetOut(new Vector2(12, 5), Glasses.White);
         game.DeliverLetters();
-        game.Travel("marsh", new Vector2(3, 4));
-        game.SetOut(new Vector2(4, 4), "amber", tied: true);
+        game.Travel("saltworks", "dike");
+        game.Turn("sluice-2", GateSetting.Half);
+        game.PickUpOil("oil-1");
+        game.Travel("marsh", "jetty");
+        game.SetOut(new Vector2(4, 4), Glasses.Amber, tied: true);
         game.PuntTo(new Vector2(12, 5));
         game.Light("beacon-3");
     }
@@ -120,9 +141,43 @@ public static class Story
         game.Light("beacon-4");
         game.Turn("sluice-4", GateSetting.Half);
         game.Scene.Lanterns.RemoveAt(0);
-        game.SetOut(new Vector2(20, 7), "red");
-        game.SetOut(new Vector2(21, 6), "red");
+        game.SetOut(new Vector2(20, 7), Glasses.Red);
+        game.SetOut(new Vector2(21, 6), Glasses.Red);
         game.PuntTo(new Vector2(18, 1));
         game.Startle("heron-4", new Vector2(3, 7));
     }
+
+    /// <summary>The warden marks a checkpoint, goes too far out, and is put back; the season's tally stays.</summary>
+    private static CheckpointTale Drown(Game game)
+    {
+        game.Session.Mark("dry ground", inSave: true);
+        var marked = Facts(game);
+        game.Light("beacon-2");
+        game.PickUpOil("oil-1");
+        game.SetOut(new Vector2(22, 3), Glasses.Red);
+        game.PickUpLetter("letter-2");
+        game.DeliverLetters();
+        var before = Facts(game);
+        game.Drown();
+        var after = Facts(game);
+        return new CheckpointTale([.. marked.Select((fact, i) => (fact.Name, fact.Value, before[i].Value, after[i].Value))]);
+    }
+
+    /// <summary>A later release of the game finds the save of the one before.</summary>
+    private static RestorePlan Update(SaveStore<TidewardenSave> store)
+    {
+        using var game = new Game(store, release: 2);
+        SessionArrival? arrival = null;
+        game.Session.LoadDone += done => arrival = done;
+        game.Session.Load("evening");
+        return arrival!.Restored!.Plan;
+    }
+
+    private static List<(string Name, string Value)> Facts(Game game) =>
+    [
+        ("warden", FormattableString.Invariant($"{game.Warden.Oil} l of oil, stamina {game.Warden.Stamina:F1}")),
+        ("beacons lit", FormattableString.Invariant($"{game.Scene.Beacons.Count(beacon => beacon.Lit)}")),
+        ("drift lanterns", FormattableString.Invariant($"{game.Scene.Lanterns.Count}")),
+        ("season", FormattableString.Invariant($"delivered {game.Season.LettersDelivered}, burnt {game.Season.OilBurnt} l, floods {game.Season.Floods}")),
+    ];
 }

@@ -78,6 +78,23 @@ public sealed class ExampleTests : IDisposable
         var run = ProgramRun.Of("Tidewarden.Play", _folder);
         Assert.Equal((0, ""), (run.Exit, run.Error));
         Assert.Contains("The marsh is as it was at the save.", run.Out, StringComparison.Ordinal);
+        // The way back to a checkpoint, with what survives it, and the save in a later release.
+        Assert.Matches("beacons lit +2 -> 3 -> 2\n", run.Out);
+        Assert.Contains("delivered 2, burnt 4 l, floods 0 -> delivered 2, burnt 4 l, floods 1", run.Out, StringComparison.Ordinal);
+        Assert.Contains("taken out oilCan oil-4", run.Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Every_kind_of_world_is_captured_and_put_back()
+    {
+        var run = ProgramRun.Of("SceneWorlds", _folder);
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        var lines = run.Out.Split('\n').Select(line => line.Trim()).ToList();
+        var creatures = lines.FindAll(line => line.StartsWith("Heron grey", StringComparison.Ordinal));
+        Assert.Equal(creatures[0], creatures[1]);
+        Assert.Contains("3 of 10000 reeds in the save: reed-12, reed-13, reed-4711", lines);
+        Assert.Equal(2, lines.Count(line => line == "#1 at (1, 2), #2 at (0, 0) with 7 l"));
+        Assert.Contains("4 placed: 1 new, 1 moved, 1 gone, 0 not to be told apart", lines);
     }
 
     [Theory]

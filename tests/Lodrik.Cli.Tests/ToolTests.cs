@@ -62,7 +62,7 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     {
         var run = ProgramRun.Lodrik("show", demo.Evening(form));
         Assert.Equal((0, ""), (run.Exit, run.Error));
-        foreach (var expected in new[] { "Evening on the marsh", "tidewarden, version 1", "Isolde Reedmere", "scenes/marsh", "stamina 82.8", "position [13.0, 3.0]", "tide \"Low\"", "more (--full shows all)" })
+        foreach (var expected in new[] { "Evening on the marsh", "tidewarden, version 1", "Isolde Reedmere", "scenes/marsh", "stamina 73.2", "position [13.0, 3.0]", "tide \"Flood\"", "session/weather", "scene \"marsh\"", "guides \"beacon-3\"", "more (--full shows all)" })
             Assert.Contains(expected, run.Out, StringComparison.Ordinal);
         var full = ProgramRun.Lodrik("show", demo.Evening(form), "--full").Out;
         Assert.DoesNotContain("--full", full, StringComparison.Ordinal);
@@ -86,8 +86,8 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     }
 
     [Theory]
-    [InlineData("wardens", "The sections are: warden, season, errands, scenes/harbour, scenes/marsh.")]
-    [InlineData("warden/hat", "There is no \"hat\" in warden. It has: name, scene")]
+    [InlineData("wardens", "The sections are: warden, season, errands, scenes/harbour, scenes/marsh, scenes/saltworks, session/clock, session/place, session/weather.")]
+    [InlineData("warden/hat", "There is no \"hat\" in warden. It has: name, position")]
     [InlineData("warden/satchel/7", "There is no \"7\" in warden/satchel. It has the items 0 to 0.")]
     [InlineData("warden/name/x", "It is a single value: Isolde Reedmere.")]
     public void A_place_that_is_not_there_is_answered_with_what_is(string path, string expected)
@@ -102,26 +102,26 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     {
         var run = ProgramRun.Lodrik("check", demo.Evening(form));
         Assert.Equal((0, ""), (run.Exit, run.Error));
-        Assert.Equal(1 + 5, run.Out.Split("intact").Length - 1);
-        Assert.Contains("4 files, nothing wrong", ProgramRun.Lodrik("check", Path.Combine(demo.Folder, form)).Out, StringComparison.Ordinal);
+        Assert.Equal(1 + 9, run.Out.Split("intact").Length - 1);
+        Assert.Contains("5 files, nothing wrong", ProgramRun.Lodrik("check", Path.Combine(demo.Folder, form)).Out, StringComparison.Ordinal);
     }
 
     [Fact]
     public void Check_finds_what_was_edited_and_what_is_damaged()
     {
         var edited = Path.Combine(_folder, "edited.json");
-        File.WriteAllText(edited, File.ReadAllText(demo.Evening("json")).Replace("\"oil\": 4", "\"oil\": 400", StringComparison.Ordinal));
+        File.WriteAllText(edited, File.ReadAllText(demo.Evening("json")).Replace("\"oil\": 6", "\"oil\": 600", StringComparison.Ordinal));
         var run = ProgramRun.Lodrik("check", edited);
         Assert.Equal(1, run.Exit);
-        Assert.Matches(@"warden +215 B  edited by hand", run.Out);
-        Assert.Matches(@"season +119 B  intact", run.Out);
+        Assert.Matches(@"warden +193 B  edited by hand", run.Out);
+        Assert.Matches(@"season +131 B  intact", run.Out);
 
         var bytes = File.ReadAllBytes(demo.Evening("binary"));
-        bytes[^20] ^= 1;
+        bytes[^6] ^= 1;
         File.WriteAllBytes(Path.Combine(_folder, "damaged.lodrik"), bytes);
         run = ProgramRun.Lodrik("check", Path.Combine(_folder, "damaged.lodrik"));
         Assert.Equal(1, run.Exit);
-        Assert.Matches(@"scenes/marsh +\d+ B  damaged", run.Out);
+        Assert.Matches(@"session/weather +\d+ B  damaged", run.Out);
 
         File.WriteAllBytes(Path.Combine(_folder, "cut.xml"), File.ReadAllBytes(demo.Evening("xml"))[..2000]);
         run = ProgramRun.Lodrik("check", _folder);
@@ -134,12 +134,12 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     public void Show_of_a_damaged_save_shows_what_is_intact()
     {
         var bytes = File.ReadAllBytes(demo.Evening("binary"));
-        bytes[^20] ^= 1;
+        bytes[^6] ^= 1;
         var path = Path.Combine(_folder, "damaged.lodrik");
         File.WriteAllBytes(path, bytes);
         var run = ProgramRun.Lodrik("show", path);
         Assert.Equal(1, run.Exit);
-        Assert.Contains("scenes/marsh  damaged", run.Out, StringComparison.Ordinal);
+        Assert.Contains("session/weather  damaged", run.Out, StringComparison.Ordinal);
         Assert.Contains("Isolde Reedmere", run.Out, StringComparison.Ordinal);
     }
 

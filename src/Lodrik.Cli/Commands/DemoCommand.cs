@@ -31,6 +31,8 @@ internal static class DemoCommand
         }
         var first = results[0].Story;
         ShowMoments(first);
+        ShowCheckpoint(first);
+        ShowUpdate(first);
         var good = ShowForms(results);
         ShowNext(folder, results[0].Folder, first);
         return good ? ExitCode.Fine : ExitCode.FoundWrong;
@@ -73,7 +75,31 @@ internal static class DemoCommand
         }
         Screen.Out.Write(table);
         Screen.Out.MarkupLine("To put the marsh back as it was, the load did this:");
-        foreach (var line in story.Restored[^1].Plan.ToString().Split('\n'))
+        foreach (var line in story.Restored.Plan.ToString().Split('\n'))
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {line.Trim()}[/]");
+        Screen.Out.WriteLine();
+    }
+
+    private static void ShowCheckpoint(StoryResult story)
+    {
+        Screen.Out.MarkupLine("The warden marks a checkpoint, goes too far out, and drowns: back at the checkpoint, and the season's tally survives.");
+        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
+        foreach (var title in (string[])["", "at the checkpoint", "before the flood", "back again"])
+            table.AddColumn($"[{Screen.Faint}]{title}[/]");
+        foreach (var (name, marked, before, after) in story.Checkpoint.Facts)
+        {
+            table.AddRow(
+                $"[{Screen.Faint}]{name}[/]", Markup.Escape(marked), before == marked ? Markup.Escape(before) : $"[{Screen.Notice}]{Markup.Escape(before)}[/]",
+                after == marked ? $"[{Screen.Good}]{Markup.Escape(after)}[/]" : $"[{Screen.Notice}]{Markup.Escape(after)}[/]");
+        }
+        Screen.Out.Write(table);
+        Screen.Out.WriteLine();
+    }
+
+    private static void ShowUpdate(StoryResult story)
+    {
+        Screen.Out.MarkupLine("A later release of the game, which has changed the marsh, loads the evening's save:");
+        foreach (var line in story.Updated.ToString().Split('\n'))
             Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {line.Trim()}[/]");
         Screen.Out.WriteLine();
     }

@@ -50,7 +50,7 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     /// <param name="take">Gets the part of an object; null leaves it out for this one. It is copied.</param>
     /// <param name="put">Puts a part back into an object. It gets a copy of its own.</param>
     /// <param name="clear">What to do to an object that is in the save without this part; null does nothing.</param>
-    /// <param name="when">Whether an object has this part, and it is to be saved; null means always. Asked when saving and when loading.</param>
+    /// <param name="when">Whether this part of an object is saved and loaded at all; null means always. What is switched off is left alone.</param>
     /// <param name="onlyIfChanged">Whether a placed object's part is saved only if it is not as the designer left it.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
     public KindBinding<TScene, TEntity> Part<TPart>(
@@ -62,10 +62,24 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         return this;
     }
 
+    /// <summary>A piece of an object's state that an object may have or not, such as a component: what is there after loading is what was there at the save.</summary>
+    /// <param name="name">The part's name in the save.</param>
+    /// <param name="take">Gets the part of an object; null where it has none.</param>
+    /// <param name="put">Gives an object the part, or takes it away where that is null.</param>
+    /// <exception cref="SceneException">The kind has a part of that name already.</exception>
+    public KindBinding<TScene, TEntity> OptionalPart<TPart>(string name, Func<TEntity, TPart?> take, Action<TEntity, TPart?> put) where TPart : struct, IStateType<TPart>
+    {
+        CheckPart(name, take, put);
+        _parts.Add(new StatePart<TEntity, TPart>(
+            name, entity => take(entity).GetValueOrDefault(), (entity, part) => put(entity, part), entity => put(entity, null), when: null, onlyIfChanged: false,
+            has: entity => take(entity).HasValue));
+        return this;
+    }
+
     /// <summary>A piece of an object's state that is an object itself, and stays the one it is: what was saved is read into it.</summary>
     /// <param name="name">The part's name in the save.</param>
     /// <param name="get">Gets the part of an object.</param>
-    /// <param name="when">Whether an object has this part, and it is to be saved; null means always.</param>
+    /// <param name="when">Whether this part of an object is saved and loaded at all; null means always.</param>
     /// <param name="onlyIfChanged">Whether a placed object's part is saved only if it is not as the designer left it.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
     public KindBinding<TScene, TEntity> PartInto<TPart>(string name, Func<TEntity, TPart> get, Func<TEntity, bool>? when = null, bool onlyIfChanged = false)

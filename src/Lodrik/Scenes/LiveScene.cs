@@ -126,7 +126,11 @@ public sealed class LiveScene<TScene>
 
     /// <summary>Puts the scene back as the designer left it: what a new game or a level that starts anew needs.</summary>
     /// <inheritdoc cref="Restore"/>
-    public RestoreReport RestoreAuthored() => Restore(_authored);
+    public RestoreReport RestoreAuthored() => BeginRestoreAuthored().Finish();
+
+    /// <summary>Puts the scene back as the designer left it, step by step.</summary>
+    /// <inheritdoc cref="BeginRestore"/>
+    public SceneRestoration<TScene> BeginRestoreAuthored() => BeginRestore(_authored);
 
     private LiveSet<TScene> LookAround()
     {

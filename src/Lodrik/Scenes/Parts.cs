@@ -31,7 +31,8 @@ internal interface IPartBinding<TEntity>
 }
 
 internal sealed class StatePart<TEntity, TPart>(
-    string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put, Action<TEntity>? clear, Func<TEntity, bool>? when, bool onlyIfChanged) : IPartBinding<TEntity>
+    string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put, Action<TEntity>? clear, Func<TEntity, bool>? when, bool onlyIfChanged, Func<TEntity, bool>? has = null)
+    : IPartBinding<TEntity>
     where TPart : IStateType<TPart>
 {
     public string Name => name;
@@ -44,7 +45,7 @@ internal sealed class StatePart<TEntity, TPart>(
 
     public void Take(TEntity entity, PartColumn column, int index, (PartColumn Column, int Index)? authored)
     {
-        if (take(entity) is not { } part)
+        if ((has is not null && !has(entity)) || take(entity) is not { } part)
             return;
         if (authored is { } before && ((StatePartColumn<TPart>)before.Column).TryGet(before.Index, out var was) && T.Same(part, was))
             return;

@@ -71,7 +71,7 @@ public sealed partial class GameSession<TSave, TScene>
         var restoration = _live!.BeginRestore(record);
         Adopt(state, puts);
         _place = place;
-        _waiting = new Waiting(new SceneChange(place, SceneChangeCause.Checkpoint), RenewLoaded(), []);
+        _waiting = new Waiting(new SceneChange(place, SceneChangeCause.Checkpoint, canStay: true), RenewLoaded(), []);
         _restoration = restoration;
         if (_options.RestoreBudget is not null)
             return _loaded.Task;

@@ -24,6 +24,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private TSave? _state;
     private ScenePlace _place;
     private LiveScene<TScene>? _live;
+    private LiveScene<TScene>? _standing;
     private Waiting? _waiting;
     private Task<LoadResult<TSave>>? _loading;
     private TaskCompletionSource<SessionArrival> _loaded = new();
@@ -177,17 +178,29 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         ArgumentNullException.ThrowIfNull(scene);
         if (_waiting?.Change != change || _restoration is not null)
             return false;
+        LiveScene<TScene> live;
+        try
+        {
+            live = _bindings.Begin(scene);
+        }
+        catch (SaveException problem)
+        {
+            Break(problem);
+            throw;
+        }
+        return PutBack(live, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record ? live.BeginRestore(record) : null);
+    }
+
+    private bool PutBack(LiveScene<TScene> live, Func<SceneRestoration<TScene>?> begin)
+    {
         RestoreReport? restored = null;
         try
         {
-            _live = _bindings.Begin(scene);
-            if (_state!.Scenes.Get(change.Scene, _bindings.Types) is { } record)
-            {
-                _restoration = _live.BeginRestore(record);
-                if (_options.RestoreBudget is not null)
-                    return true;
-                restored = _restoration.Finish();
-            }
+            _live = live;
+            _restoration = begin();
+            if (_restoration is not null && _options.RestoreBudget is not null)
+                return true;
+            restored = _restoration?.Finish();
         }
         catch (SaveException problem)
         {
@@ -196,6 +209,21 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         }
         Settle(restored);
         return true;
+    }
+
+    /// <summary>The game keeps the scene that stands: it is put back in place as it was left or saved, or as it was authored where it never was.</summary>
+    /// <param name="change">The change that the game was asked for, which says that it can stay.</param>
+    /// <returns>False where something else was asked for meanwhile.</returns>
+    /// <exception cref="SessionException">It cannot stay: another scene was asked for, or none stands.</exception>
+    /// <exception cref="SaveException">The scene cannot be put back, and is as it was; nothing can be saved until something was loaded.</exception>
+    public bool Stay(SceneChange change)
+    {
+        ArgumentNullException.ThrowIfNull(change);
+        if (_waiting?.Change != change || _restoration is not null)
+            return false;
+        if (!change.CanStay || _standing is not { } standing)
+            throw new SessionException(SaveErrorCode.NoSuchScene, $"The scene \"{change.Scene}\" is not the one that stands.", remedy: "Build it, and call Arrive.");
+        return PutBack(standing, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record ? standing.BeginRestore(record) : standing.BeginRestoreAuthored());
     }
 
     /// <summary>
@@ -299,6 +327,9 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private Task<SessionArrival> Ask(ScenePlace place, SceneChangeCause cause, List<string> warnings)
     {
         _waiting?.Done.TrySetCanceled();
+        // A scene that was half put back, or not at all, is none that could be kept.
+        var canStay = _live is not null && _broken is null && _waiting is null && place.Scene == _place.Scene;
+        _standing = canStay ? _live : null;
         _restoration = null;
         _live = null;
         _broken = null;
@@ -306,7 +337,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         var isLoad = cause != SceneChangeCause.Travel;
         if (isLoad && _loaded.Task.IsCompleted)
             _loaded = new TaskCompletionSource<SessionArrival>();
-        var waiting = _waiting = new Waiting(new SceneChange(place, cause), isLoad ? _loaded : new TaskCompletionSource<SessionArrival>(), warnings);
+        var waiting = _waiting = new Waiting(new SceneChange(place, cause, canStay), isLoad ? _loaded : new TaskCompletionSource<SessionArrival>(), warnings);
         // The game may have the scene at hand, and arrive before this returns.
         _options.ChangeScene(waiting.Change);
         return waiting.Done.Task;
@@ -333,6 +364,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         var waiting = _waiting!;
         _waiting = null;
         _restoration = null;
+        _standing = null;
         var arrival = new SessionArrival(waiting.Change, restored, waiting.Warnings);
         try
         {

@@ -24,7 +24,7 @@ public enum SceneChangeCause
 /// <summary>A change of scenes that the game is asked for; the game hands it back when it has arrived.</summary>
 public sealed class SceneChange
 {
-    internal SceneChange(ScenePlace to, SceneChangeCause cause) => (Scene, Entrance, Cause) = (to.Scene, to.Entrance, cause);
+    internal SceneChange(ScenePlace to, SceneChangeCause cause, bool canStay) => (Scene, Entrance, Cause, CanStay) = (to.Scene, to.Entrance, cause, canStay);
 
     /// <summary>The scene to go to.</summary>
     public string Scene { get; }
@@ -34,6 +34,11 @@ public sealed class SceneChange
 
     /// <summary>Why.</summary>
     public SceneChangeCause Cause { get; }
+
+    /// <summary>
+    /// Whether the scene that stands is the one that is asked for: then the game may keep it and call <c>Stay</c>, and it is put back in place.
+    /// </summary>
+    public bool CanStay { get; }
 }
 
 /// <summary>What a session is to do, and what it asks of the game.</summary>

@@ -296,11 +296,14 @@ public sealed class BadInputTests
 
     private static TidewardenSave MarshSave()
     {
-        var game = new Game();
+        using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = new Lodrik.Storage.MemoryStorage() });
+        using var game = new Game(store);
+        game.Session.StartNew();
         game.Light("beacon-1");
         game.PickUpOil("oil-2");
-        game.SetOut(new(4, 4), "amber", tied: true);
-        return game.ToSave();
+        game.SetOut(new(4, 4), Glasses.Amber, tied: true);
+        game.Session.Save("marsh", overwrite: Overwrite.Allowed);
+        return store.Load("marsh").State;
     }
 
     private static SaveMap Content(TidewardenSave save) => SavedFile.FromBytes(StateFile.ToBytes(save)).ReadTree();

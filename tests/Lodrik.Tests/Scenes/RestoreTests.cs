@@ -208,6 +208,24 @@ public sealed class RestoreTests
         Assert.Equal(new Vector2(7, 0), stalls[6].At);
     }
 
+    [Fact]
+    public void A_part_that_an_object_may_have_or_not_is_there_if_it_was()
+    {
+        var stalls = Enumerable.Range(1, 3).Select(i => new Stall($"stall-{i}")).ToList();
+        stalls[0].Price = 5;
+        stalls[1].Price = 6;
+        var live = new SceneBindings<List<Stall>>().Kind("stall", list => list, stall => stall
+            .Id(one => one.Name)
+            .OptionalPart<Rank>("price", one => one.Price is { } price ? new Rank(price) : null, (one, price) => one.Price = price?.Years)
+            .Spawn((list, id) => list.Arrive(id.ToString()))
+            .Remove((list, one) => list.Remove(one))).Begin(stalls);
+        var record = live.Capture();
+        stalls.RemoveAt(0);
+        (stalls[0].Price, stalls[1].Price) = (null, 9);
+        live.Restore(record);
+        Assert.Equal(["stall-1 5", "stall-2 6", "stall-3 "], stalls.Select(stall => $"{stall.Name} {stall.Price}").Order());
+    }
+
     [Theory, MemberData(nameof(Forms))]
     public void References_are_resolved_across_cycles_and_reported_where_they_lead_nowhere(SaveForm form)
     {
@@ -545,4 +563,14 @@ public sealed class Stall(string name)
     public string Name { get; } = name;
     public Vector2 At { get; set; }
     public bool SavesPlace { get; set; } = true;
+    public int? Price { get; set; }
+}
+
+internal static class Stalls
+{
+    public static Stall Arrive(this List<Stall> stalls, string name)
+    {
+        stalls.Add(new Stall(name));
+        return stalls[^1];
+    }
 }

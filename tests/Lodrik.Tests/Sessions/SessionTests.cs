@@ -62,8 +62,12 @@ public sealed class SessionTests : IDisposable
                 Arrive();
         }
 
+        public bool Stays { get; set; }
+
         public bool Arrive()
         {
+            if (Stays && Asked[^1].CanStay)
+                return Session.Stay(Asked[^1]);
             Yard = Yard.Author();
             return Session.Arrive(Asked[^1], Yard);
         }
@@ -190,6 +194,39 @@ public sealed class SessionTests : IDisposable
         Assert.Single(run.Asked);
         await run.Session.Continue();
         Assert.Equal(2, run.Asked.Count);
+    }
+
+    [Fact]
+    public async Task A_scene_that_stands_may_be_kept_and_is_put_back_in_place()
+    {
+        var run = new Run(Store()) { Stays = true };
+        await run.Session.StartNew();
+        var yard = run.Yard;
+        yard.Spawn("trill");
+        yard.Barrels.RemoveAt(0);
+        run.Session.Save("evening", overwrite: Overwrite.Allowed);
+        yard.Spawn("coo");
+        yard.Barrels.RemoveAt(0);
+        var arrival = await run.Session.Load("evening");
+        Assert.True(arrival.Change.CanStay);
+        Assert.Same(yard, run.Yard);
+        Assert.Equal((1, 1), (arrival.Restored!.Plan.Count(RestoreAction.BringBack), arrival.Restored.Plan.Count(RestoreAction.Remove)));
+        Assert.Equal("trill", Assert.Single(yard.Sparrows).Song);
+
+        // A new game in the same scene needs no other one either.
+        await run.Session.StartNew();
+        Assert.Same(yard, run.Yard);
+        Assert.Equal((3, 0), (yard.Barrels.Count, yard.Sparrows.Count));
+        yard.Spawn("caw");
+        Assert.Equal("#1", Assert.Single(run.Session.Scene.Capture().Entities, entity => entity.Kind == "sparrow").Id.ToString());
+
+        await run.Session.TravelTo(new ScenePlace("mill"));
+        Assert.False(run.Asked[^1].CanStay);
+        Assert.NotSame(yard, run.Yard);
+        run.ArrivesAtOnce = false;
+        _ = run.Session.TravelTo(new ScenePlace("yard"));
+        Assert.Throws<SessionException>(() => run.Session.Stay(run.Asked[^1]));
+        Assert.False(run.Session.Stay(run.Asked[0]));
     }
 
     [Fact]
