@@ -16,6 +16,24 @@ try
         Check($"{form}: the scene is as it was at the save", story.Loaded.Shows(story.AtSave));
         Check($"{form}: the slots are listed", store.List().Count == 3);
 
+        var lit = story.Checkpoint.Facts.Single(fact => fact.Name == "beacons lit");
+        Check($"{form}: a checkpoint is gone back to, and the season survives", lit.After == lit.Marked && lit.Before != lit.Marked && story.Checkpoint.Facts[^1].After.Contains("floods 1"));
+        Check($"{form}: a later release puts the scene back by its plan", story.Updated.Count(RestoreAction.TakenOut) == 1);
+        using (var game = new Game(store))
+        {
+            await game.Session.Load("evening");
+            game.Session.Mark("in the save", inSave: true);
+            game.Light("beacon-2");
+            game.Session.Save("night", overwrite: Overwrite.Allowed);
+        }
+        using (var game = new Game(store))
+        {
+            await game.Session.Load("night");
+            var before = game.Scene.Beacons.Count(beacon => beacon.Lit);
+            await game.Session.ReturnTo("in the save");
+            Check($"{form}: a checkpoint in a save is gone back to", game.Scene.Beacons.Count(beacon => beacon.Lit) == before - 1 && game.Weather.Wind == 6);
+        }
+
         var path = Path.Combine(folder.FullName, $"flags.{form}");
         StateFile.Write(path, new Flags { Marks = { [3] = Mark.Seen | Mark.Lit }, Numbers = { 1, 2, 3 }, Remark = null }, form);
         var flags = StateFile.Read<Flags>(path);
