@@ -121,9 +121,9 @@ public sealed class SceneBindings<TScene>
 
     /// <summary>
     /// Takes hold of a scene as the designer left it, before the player has changed anything: what is there now is the manifest,
-    /// against which a capture tells what is gone.
+    /// against which a capture tells what is gone. All of it is taken down, to be put back where a save does not mention it.
     /// </summary>
-    /// <exception cref="SceneException">Two objects of the scene have one id.</exception>
+    /// <exception cref="SceneException">Two objects of the scene have one id, or one belongs or refers to what is not in the scene.</exception>
     public LiveScene<TScene> Begin(TScene scene)
     {
         ArgumentNullException.ThrowIfNull(scene);

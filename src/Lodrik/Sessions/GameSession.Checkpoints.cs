@@ -55,14 +55,18 @@ public sealed partial class GameSession<TSave, TScene>
             remedy: _checkpoints.Count == 0 ? "Mark one first." : $"There are: {string.Join(", ", _checkpoints.Select(one => one.Shown.Name))}.");
         var state = StateFile.Decode<TSave>(SavedFile.FromBytes(marked.Bytes));
         KeepSurvivors(state);
-        var record = state.Scenes.Get(marked.Shown.Place.Scene, _bindings.Types);
-        if (_live is not null && _broken is null && marked.Shown.Place.Scene == _place.Scene && record is not null)
-            return ReturnWithinScene(state, record, marked.Shown.Place);
+        // The checkpoint may come from a save that is older than the names of today.
+        RenameScenes(state.Scenes);
+        var warnings = new List<string>();
+        var place = WhereToday(marked.Shown.Place, warnings);
+        var record = state.Scenes.Get(place.Scene, _bindings.Types);
+        if (_live is not null && _broken is null && place.Scene == _place.Scene && record is not null)
+            return ReturnWithinScene(state, record, place, warnings);
         Adopt(state, Prepare(state.Session));
-        return Ask(marked.Shown.Place, SceneChangeCause.Checkpoint, []);
+        return Ask(place, SceneChangeCause.Checkpoint, warnings);
     }
 
-    private Task<SessionArrival> ReturnWithinScene(TSave state, SceneRecord record, ScenePlace place)
+    private Task<SessionArrival> ReturnWithinScene(TSave state, SceneRecord record, ScenePlace place, List<string> warnings)
     {
         // The scene first: where that fails, nothing was changed.
         var (before, placeBefore) = (_state!, _place);
@@ -71,18 +75,22 @@ public sealed partial class GameSession<TSave, TScene>
         var restoration = _live!.BeginRestore(record);
         Adopt(state, puts);
         _place = place;
-        _waiting = new Waiting(new SceneChange(place, SceneChangeCause.Checkpoint, canStay: true), RenewLoaded(), []);
+        _waiting = new Waiting(new SceneChange(place, SceneChangeCause.Checkpoint, canStay: true), RenewLoaded(), warnings);
         _restoration = restoration;
+        _takeBack = () =>
+        {
+            _place = placeBefore;
+            Adopt(before, putsBefore);
+        };
         if (_options.RestoreBudget is not null)
             return _loaded.Task;
         try
         {
             restoration.Finish();
         }
-        catch (SaveException)
+        catch (SaveException problem)
         {
-            (_waiting, _restoration, _place) = (null, null, placeBefore);
-            Adopt(before, putsBefore);
+            Break(problem);
             throw;
         }
         Settle(restoration.Report);

@@ -30,6 +30,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private TaskCompletionSource<SessionArrival> _loaded = new();
     private SceneRestoration<TScene>? _restoration;
     private Exception? _broken;
+    private Action? _takeBack;
 
     /// <summary>Makes a session. Nothing is loaded: start a new game, or load one.</summary>
     /// <param name="store">The game's saves. The session does not close it.</param>
@@ -305,7 +306,12 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private ScenePlace WhereIn(TSave state, List<string> warnings)
     {
         var saved = state.Session.Get<PlaceState>(SessionArchive.PlaceSection);
-        var place = _options.PlaceOf?.Invoke(state) ?? (saved is { Scene.Length: > 0 } ? new ScenePlace(saved.Scene, saved.Entrance) : _options.Start);
+        return WhereToday(_options.PlaceOf?.Invoke(state) ?? (saved is { Scene.Length: > 0 } ? new ScenePlace(saved.Scene, saved.Entrance) : _options.Start), warnings);
+    }
+
+    /// <summary>A place that a save names, under the names of today; the fallback where the game has it no more.</summary>
+    private ScenePlace WhereToday(ScenePlace place, List<string> warnings)
+    {
         if (_options.FormerScenes.TryGetValue(place.Scene, out var today))
             place = place with { Scene = today };
         if (IsKnown(place.Scene))
@@ -333,6 +339,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         _restoration = null;
         _live = null;
         _broken = null;
+        _takeBack = null;
         _place = place;
         var isLoad = cause != SceneChangeCause.Travel;
         if (isLoad && _loaded.Task.IsCompleted)
@@ -365,6 +372,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         _waiting = null;
         _restoration = null;
         _standing = null;
+        _takeBack = null;
         var arrival = new SessionArrival(waiting.Change, restored, waiting.Warnings);
         try
         {
@@ -380,13 +388,19 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         }
     }
 
-    /// <summary>The scene stands, and is not what it was: it must not be saved.</summary>
+    /// <summary>
+    /// The scene could not be put back. Where it is as it was and so can be the state, both go on; otherwise the scene must not be saved.
+    /// </summary>
     private void Break(SaveException problem)
     {
         var waiting = _waiting!;
         _waiting = null;
         _restoration = null;
-        _broken = problem;
+        if (_takeBack is { } takeBack)
+            takeBack();
+        else
+            _broken = problem;
+        _takeBack = null;
         waiting.Done.TrySetException(problem);
     }
 

@@ -393,6 +393,71 @@ public sealed class SessionTests : IDisposable
     }
 
     [Fact]
+    public async Task A_checkpoint_that_cannot_be_restored_in_slices_changes_nothing_either()
+    {
+        var fails = false;
+        var bindings = Yard.Bindings(settled: (_, _) =>
+        {
+            if (fails)
+                throw new InvalidOperationException("creak");
+        });
+        var run = new Run(Store(), bindings, one => one.Options(budget: TimeSpan.Zero));
+        await run.Session.StartNew();
+        run.Session.Mark();
+        run.Session.State.Runner.Name = "Rook";
+        run.Yard.Spawn("after");
+        fails = true;
+        var returning = run.Session.ReturnTo();
+        while (!returning.IsCompleted)
+            run.Session.Tick();
+        await Assert.ThrowsAsync<SceneException>(() => returning);
+        Assert.Equal("Rook", run.Session.State.Runner.Name);
+        Assert.Single(run.Yard.Sparrows);
+        Assert.True(run.Session.IsReady);
+    }
+
+    [Fact]
+    public async Task A_checkpoint_in_an_older_save_follows_renamed_and_removed_scenes()
+    {
+        var run = new Run(Store());
+        await run.Session.StartNew();
+        await run.Session.TravelTo(new ScenePlace("mill", "loft"));
+        run.Yard.Spawn("trill");
+        run.Session.Mark("loft", inSave: true);
+        await run.Session.TravelTo(new ScenePlace("yard"));
+        run.Session.Save("evening", overwrite: Overwrite.Allowed);
+
+        var renamed = new Run(Store(), options: one => one.Options(scenes: ["yard", "old mill"], former: new Dictionary<string, string> { ["mill"] = "old mill" }));
+        await renamed.Session.Load("evening");
+        Assert.Empty((await renamed.Session.ReturnTo("loft")).Warnings);
+        Assert.Equal(new ScenePlace("old mill", "loft"), renamed.Session.Place);
+        Assert.Single(renamed.Yard.Sparrows);
+
+        var removed = new Run(Store(), options: one => one.Options(scenes: ["yard"]));
+        await removed.Session.Load("evening");
+        Assert.Single((await removed.Session.ReturnTo("loft")).Warnings);
+        Assert.Equal("yard", removed.Session.Place.Scene);
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public async Task A_checkpoint_goes_through_a_save_of_every_form(SaveForm form)
+    {
+        var run = new Run(Store(form));
+        await run.Session.StartNew();
+        run.Yard.Spawn("trill").Feathers.Add("a < b & \u0001");
+        run.Session.Mark("dry ground", inSave: true);
+        run.Yard.Sparrows.Clear();
+        run.Yard.Barrel("b2").At = new Vector2(0.1f, 2);
+        run.Session.Save("evening", overwrite: Overwrite.Allowed);
+        var again = new Run(Store(form));
+        await again.Session.Load("evening");
+        Assert.Empty(again.Yard.Sparrows);
+        await again.Session.ReturnTo("dry ground");
+        Assert.Equal("a < b & \u0001", Assert.Single(Assert.Single(again.Yard.Sparrows).Feathers));
+        Assert.Equal(new Vector2(2, 0), again.Yard.Barrel("b2").At);
+    }
+
+    [Fact]
     public void Checkpoints_in_memory_do_not_go_into_a_save()
     {
         var run = new Run(Store());
