@@ -8,6 +8,9 @@ internal sealed class PuttingBack<TScene>(SceneBindings<TScene> bindings, TScene
 {
     private readonly Dictionary<EntityId, LiveEntity<TScene>> _there = [];
 
+    /// <summary>Whether everything in the scene is as it was; what follows from it is the game's.</summary>
+    public bool IsWhole { get; private set; }
+
     public static void Try(List<Exception> failures, Action act)
     {
         try
@@ -53,6 +56,7 @@ internal sealed class PuttingBack<TScene>(SceneBindings<TScene> bindings, TScene
             Try(failures, () => live.Kind.PutReferences(live.Object, before, before.IndexOf(live.Id), this));
         if (before.NextSpawn > 0)
             Try(failures, () => bindings.Numbers?.Invoke(scene).ContinueFrom(before.NextSpawn));
+        IsWhole = failures.Count == 0;
         if (wasSettling)
             Settle();
     }

@@ -51,6 +51,9 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
     /// <summary>Whether it is over: done, cancelled or failed.</summary>
     public bool IsDone => _report is not null || _isAbandoned;
 
+    /// <summary>Whether the scene is what it was before or what it was to become; false where putting it back failed as well.</summary>
+    internal bool IsSceneWhole { get; private set; } = true;
+
     /// <summary>What was done.</summary>
     /// <exception cref="SceneException">It is not done yet, or was given up.</exception>
     public RestoreReport Report => _report ?? throw new SceneException(
@@ -242,7 +245,11 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
     {
         var failures = new List<Exception>();
         if (_isTouched)
-            new PuttingBack<TScene>(_bindings, _scene, _before, failures).Act(wasSettling: _phase >= RestorePhase.Settling);
+        {
+            var puttingBack = new PuttingBack<TScene>(_bindings, _scene, _before, failures);
+            puttingBack.Act(wasSettling: _phase >= RestorePhase.Settling);
+            IsSceneWhole = puttingBack.IsWhole;
+        }
         PuttingBack<TScene>.Try(failures, () => _bindings.RaiseCurtain?.Invoke(_scene));
         return failures;
     }

@@ -132,11 +132,11 @@ public sealed partial class GameSession<TSave, TScene>
     private void Break(SaveException problem)
     {
         var waiting = _waiting!;
+        var isWhole = _restoration is { IsSceneWhole: true };
         _waiting = null;
         _restoration = null;
-        if (_takeBack is { } takeBack)
-            takeBack();
-        else
+        _takeBack?.Invoke();
+        if (_takeBack is null || !isWhole)
             _broken = problem;
         _takeBack = null;
         waiting.Done.TrySetException(problem);

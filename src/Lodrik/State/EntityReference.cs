@@ -70,10 +70,12 @@ namespace Lodrik.State
             value = default;
             if (reader.TryReadNull())
                 return;
-            var text = reader.ReadText();
-            if (!EntityId.TryParse(text, out value))
-                throw reader.Wrong($"\"{Shorten.Text(text)}\" is no entity's id.");
+            value = Parse(ref reader, reader.ReadText());
         }
+
+        /// <summary>The id of a text that stands in a save, as a value or as a key.</summary>
+        internal static EntityId Parse<TReader>(ref TReader reader, string text) where TReader : IStateReader, allows ref struct =>
+            EntityId.TryParse(text, out var id) ? id : throw reader.Wrong($"\"{Shorten.Text(text)}\" is no entity's id.");
     }
 
     /// <summary>A reference as its text; one that was never set as null.</summary>

@@ -210,7 +210,7 @@ public sealed class SceneRecord
                 case 1:
                     reader.BeginList();
                     while (reader.NextItem())
-                        scene.AddGone(ReadId(ref reader, reader.ReadText()));
+                        scene.AddGone(EntityIdCodec.Parse(ref reader, reader.ReadText()));
                     break;
                 case 2:
                     var entities = new EntityMap(scene, types);
@@ -280,7 +280,7 @@ public sealed class SceneRecord
                     kind = types.KindName(reader.ReadText());
                     break;
                 case 1:
-                    parent = ReadId(ref reader, reader.ReadText());
+                    parent = EntityIdCodec.Parse(ref reader, reader.ReadText());
                     break;
                 case 2:
                     isCarried = reader.ReadBool();
@@ -302,9 +302,6 @@ public sealed class SceneRecord
             throw reader.Wrong($"The entity {id} stands twice.");
     }
 
-    private static EntityId ReadId<TReader>(ref TReader reader, string text) where TReader : IStateReader, allows ref struct =>
-        EntityId.TryParse(text, out var id) ? id : throw reader.Wrong($"\"{Shorten.Text(text)}\" is no entity's id.");
-
     /// <summary>The entities of a scene under their ids.</summary>
     private readonly record struct EntityMap(SceneRecord Scene, SceneTypes? Types) : IStateCodec<EntityMap>
     {
@@ -324,7 +321,7 @@ public sealed class SceneRecord
         {
             reader.BeginObject();
             while (reader.ReadKey(out var text))
-                value.Scene.ReadEntity(ref reader, ReadId(ref reader, text), value.Types!);
+                value.Scene.ReadEntity(ref reader, EntityIdCodec.Parse(ref reader, text), value.Types!);
         }
     }
 }

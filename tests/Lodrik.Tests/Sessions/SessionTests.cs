@@ -417,6 +417,29 @@ public sealed class SessionTests : IDisposable
     }
 
     [Fact]
+    public async Task A_scene_that_could_not_be_put_back_after_a_failed_checkpoint_is_not_saved()
+    {
+        // The game's code fails on the way to the checkpoint, and on the way back again.
+        var fails = false;
+        var bindings = new SceneBindings<Yard>().Kind("barrel", yard => yard.Barrels, barrel => barrel
+            .Id(one => one.Name)
+            .Part("spot", one => new Spot(one.At), (one, spot) => one.At = fails ? throw new InvalidOperationException("stuck") : spot.At));
+        var run = new Run(Store(), bindings);
+        await run.Session.StartNew();
+        run.Session.Save("evening", overwrite: Overwrite.Allowed);
+        run.Session.Mark();
+        run.Session.State.Runner.Name = "Rook";
+        fails = true;
+        Assert.Throws<SceneException>(() => { _ = run.Session.ReturnTo(); });
+        Assert.Equal("Rook", run.Session.State.Runner.Name);
+        Assert.False(run.Session.IsReady);
+        Assert.Contains("could not be put back", Assert.Throws<SessionException>(() => run.Session.Save("evening")).Message, StringComparison.Ordinal);
+        fails = false;
+        await run.Session.Load("evening");
+        run.Session.Save("evening");
+    }
+
+    [Fact]
     public async Task A_checkpoint_in_an_older_save_follows_renamed_and_removed_scenes()
     {
         var run = new Run(Store());
