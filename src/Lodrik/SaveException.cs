@@ -116,6 +116,12 @@ public enum SaveErrorCode
 
     /// <summary>Another process is writing to the store.</summary>
     InUse = 451,
+
+    /// <summary>A migration step could not be carried out.</summary>
+    MigrationFailed = 601,
+
+    /// <summary>The chain of migration steps has a gap or another fault.</summary>
+    BadMigrations = 602,
 }
 
 /// <summary>Where in the player's saves something happened. Every part may be absent.</summary>

@@ -39,6 +39,9 @@ internal sealed class FileLayout
     /// <summary>The one value that a readable file consists of.</summary>
     public SectionSlice Whole { get; private set; }
 
+    /// <summary>The layout of a save that is not as its file is any more: what the table says holds for none of its sections.</summary>
+    public FileLayout WithHeader(SaveHeader header) => new(Form) { IsPacked = IsPacked, Header = header, ContentsMatch = ContentsMatch };
+
     /// <summary>Tells the form from the first bytes (byte order mark and white space aside).</summary>
     /// <exception cref="DamagedSaveException">No form begins like this.</exception>
     public static SaveForm Recognise(ReadOnlySpan<byte> bytes, SaveLocation location)

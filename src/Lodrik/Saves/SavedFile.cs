@@ -1,3 +1,5 @@
+using Lodrik.Formats;
+using Lodrik.Formats.Binary;
 using Lodrik.Saves;
 using Lodrik.State;
 
@@ -35,6 +37,7 @@ public sealed class SavedFile
     private readonly SaveLocation _location;
     private readonly FileLayout _layout;
     private readonly List<SectionSlice> _slices;
+    private readonly Dictionary<string, Func<VerifiedSection>>? _migrated;
 
     private SavedFile(ReadOnlyMemory<byte> bytes, SaveLocation location)
     {
@@ -43,6 +46,22 @@ public sealed class SavedFile
         _layout = FileLayout.Read(bytes, location);
         _slices = _layout.Slices;
         Sections = _slices.ConvertAll(slice => new SavedSection(slice.Name, slice.Length, HealthOf(slice)));
+    }
+
+    /// <summary>A save of which sections were changed since it was read.</summary>
+    private SavedFile(SavedFile origin, SaveHeader header, IReadOnlyList<MigratedSection> sections)
+    {
+        (_bytes, _location, _layout) = (origin._bytes, origin._location, origin._layout.WithHeader(header));
+        _migrated = new Dictionary<string, Func<VerifiedSection>>(StringComparer.Ordinal);
+        (_slices, var shown) = ([], new List<SavedSection>());
+        foreach (var section in sections)
+        {
+            var (length, verify) = section.Tree is { } tree ? Encode(section.Name, tree) : TakeOver(origin, section);
+            _slices.Add(new SectionSlice(section.Name, 0, length));
+            _migrated.Add(section.Name, verify);
+            shown.Add(new SavedSection(section.Name, length, section.Origin is { } name ? origin.Sections.First(one => one.Name == name).Health : origin.Health));
+        }
+        Sections = shown;
     }
 
     /// <summary>The form of the content.</summary>
@@ -93,9 +112,7 @@ public sealed class SavedFile
     /// <exception cref="SaveException">There is no such section, or it is damaged.</exception>
     public SaveValue ReadSection(string name)
     {
-        var decoder = new TreeDecoder();
-        Verify(Find(name) ?? throw NoSection(name)).Decode(decoder);
-        return decoder.Tree;
+        return Verify(Find(name) ?? throw NoSection(name)).ToTree();
     }
 
     /// <summary>The content of the whole save as one map from section names to trees.</summary>
@@ -116,24 +133,28 @@ public sealed class SavedFile
     /// <param name="indented">Whether a readable form is laid out for people.</param>
     /// <returns>The bytes of the save in that form.</returns>
     /// <exception cref="SaveException">A section is damaged, or the file was written wholly by hand and has no header to keep.</exception>
-    public byte[] ToForm(SaveForm form, bool indented = true)
+    public byte[] ToForm(SaveForm form, bool indented = true) => Encode(Header?.ForVersion(Header.Version), form, indented, SaveCompression.None);
+
+    /// <summary>This save, which a migration made of another, as the next save of the same slot: in that one's form, with an id of its own.</summary>
+    internal byte[] AsSuccessor(SavedFile origin)
     {
-        if (Header is null)
+        var header = Header!.ForVersion(Header.Version);
+        header.SaveId = Guid.CreateVersion7();
+        header.Slot?.ParentId = origin.Header!.SaveId;
+        return Encode(header, origin.Form, indented: true, origin.IsCompressed ? SaveCompression.Fast : SaveCompression.None);
+    }
+
+    private byte[] Encode(SaveHeader? header, SaveForm form, bool indented, SaveCompression compression)
+    {
+        if (header is null)
         {
             throw new SaveContentException(
                 SaveErrorCode.WrongContent, "The file was written wholly by hand, and does not say which game it belongs to.", _location, "Load and save it in the game once.");
         }
-        var header = new SaveHeader
-        {
-            Game = Header.Game,
-            Version = Header.Version,
-            SaveId = Header.SaveId,
-            Saved = Header.Saved,
-            Slot = Header.Slot,
-        };
         using var encoder = new SaveEncoder();
         var sections = _slices.ConvertAll(slice => (slice.Name, ReadSection(slice.Name)));
-        return encoder.Encode(new TreeSave(sections), header, form, indented).ToArray();
+        encoder.Snapshot(new TreeSave(sections), form, indented);
+        return encoder.Complete(header, compression).ToArray();
     }
 
     /// <summary>The content of the save as a tree of lines, section by section; a damaged section is named as such.</summary>
@@ -146,6 +167,33 @@ public sealed class SavedFile
             ? $"{ContentOutline.Visible(section.Name)}  damaged: it cannot be shown{Environment.NewLine}"
             : outline.Of(section.Name, ReadSection(section.Name)).ToString()));
     }
+
+    /// <summary>What to call the save in errors.</summary>
+    internal SaveLocation Location => _location;
+
+    /// <summary>This save in another version, with what has become of its sections. The bytes of those that nobody looked at are shared.</summary>
+    internal SavedFile Migrated(int version, IReadOnlyList<MigratedSection> sections) => new(this, Header!.ForVersion(version), sections);
+
+    /// <summary>This save read as if it had another version, with all of its sections as they are.</summary>
+    internal SavedFile ReadAs(int version) => Migrated(version, [.. Sections.Select(section => new MigratedSection(section.Name, section.Name, null))]);
+
+    private (int, Func<VerifiedSection>) Encode(string name, SaveValue tree)
+    {
+        using var buffer = new PooledBuffer();
+        var writer = new BinaryStateWriter(buffer);
+        SaveValueCodec.Write(ref writer, tree);
+        var cbor = buffer.Written.ToArray();
+        return (cbor.Length, () => new VerifiedSection(SaveForm.Binary, cbor, new SectionSlice(name, 0, cbor.Length), SectionHealth.Intact, _location, shared: SharedOf(name)));
+    }
+
+    private static (int, Func<VerifiedSection>) TakeOver(SavedFile origin, MigratedSection section)
+    {
+        var slice = origin.Find(section.Origin!)!.Value;
+        return (slice.Length, () => origin.Verify(slice).Renamed(section.Name));
+    }
+
+    private VerifiedSection? SharedOf(string name) =>
+        !name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal) && Find(name + SharedSection.Suffix) is { } beside ? Verify(beside) : null;
 
     /// <summary>Holds the save against the game that is to load it.</summary>
     internal void CheckRoot(StateRoot root)
@@ -217,6 +265,8 @@ public sealed class SavedFile
     /// <exception cref="DamagedSaveException">It does not match its digest.</exception>
     internal VerifiedSection Verify(SectionSlice slice)
     {
+        if (_migrated is not null)
+            return _migrated[slice.Name]();
         var health = HealthOf(slice);
         if (health == SectionHealth.Damaged)
         {
@@ -228,8 +278,7 @@ public sealed class SavedFile
         }
         var entry = _layout.IsPacked ? _layout.Entries.Find(one => one.Name == slice.Name) : default;
         var (bytes, place) = entry.Decompressed > 0 ? (Decompress(slice, entry.Decompressed), new SectionSlice(slice.Name, 0, entry.Decompressed)) : (_bytes, slice);
-        var shared = slice.Name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal) ? null : Find(slice.Name + SharedSection.Suffix);
-        return new VerifiedSection(Form, bytes, place, health, _location, shared: shared is { } beside ? Verify(beside) : null);
+        return new VerifiedSection(Form, bytes, place, health, _location, shared: SharedOf(slice.Name));
     }
 
     private ReadOnlyMemory<byte> Decompress(SectionSlice slice, int size)
@@ -266,12 +315,4 @@ public sealed class SavedFile
         _slices.Count == 0 ? "It has no sections at all." : $"It has: {string.Join(", ", Sections.Select(section => section.Name))}.");
 
     private static string GameName(string game) => game.Length == 0 ? "no game (it is a state type saved on its own)" : $"the game \"{game}\"";
-
-    private sealed class TreeDecoder : ISectionDecoder
-    {
-        public SaveValue Tree { get; private set; } = SaveValue.Null;
-
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct =>
-            Tree = SaveValueCodec.ReadTree(ref reader);
-    }
 }

@@ -1,5 +1,4 @@
 using Lodrik.Saves;
-using Lodrik.Sessions;
 using Lodrik.State;
 
 namespace Lodrik;

@@ -21,7 +21,7 @@ public sealed class SessionArchive : ISectionGroup
 {
     internal const string PlaceSection = "place";
     internal const string ClockSection = "clock";
-    internal const string CheckpointPrefix = "checkpoint ";
+    internal const string CheckpointPrefix = CheckpointShape.Prefix;
 
     private readonly SortedDictionary<string, ISessionSection> _sections = new(StringComparer.Ordinal);
 

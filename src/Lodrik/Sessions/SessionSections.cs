@@ -93,18 +93,3 @@ internal sealed partial class ClockState
 {
     public TimeSpan Played { get; set; }
 }
-
-/// <summary>A checkpoint as it stands in a save.</summary>
-[StateType]
-internal sealed partial class CheckpointState
-{
-    public int Order { get; set; }
-
-    public string Scene { get; set; } = "";
-
-    public string Entrance { get; set; } = "";
-
-    public TimeSpan Played { get; set; }
-
-    public SaveValue Sections { get; set; } = SaveValue.Null;
-}

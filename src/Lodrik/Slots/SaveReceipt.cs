@@ -78,6 +78,12 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     /// <summary>What the save says of itself; null where there was none, or where the file was written wholly by hand.</summary>
     public SaveHeader? Header { get; }
 
+    /// <summary>The older version that the save was migrated from while it was loaded; null where it has the game's version. The file is as it was.</summary>
+    public int? MigratedFrom => Header is { } header && Found && header.Version < T.Root.Version ? header.Version : null;
+
+    /// <summary>Whether a newer version of the game made the save, so that there may be more in it than was loaded.</summary>
+    public bool IsFromNewerVersion => Header is { } header && Found && header.Version > T.Root.Version;
+
     /// <summary>Whether the save was changed by hand since it was written.</summary>
     public bool WasEditedByHand { get; }
 

@@ -260,6 +260,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var occupant = generations.Count > 0 ? _files.Summarise(slot, generations) : null;
         if (request.Overwrite == Overwrite.Refused && occupant is not null && IsAnothers(slot, occupant, request.Playthrough))
             throw new SlotTakenException(occupant);
+        if (!slot.IsRing && occupant?.Header is { } held && held.Version > T.Root.Version)
+            throw NewerInSlot(slot, held.Version);
         _writer.Hold();
 
         var started = Stopwatch.GetTimestamp();
@@ -292,6 +294,11 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         StoreLog.Saved(_log, slot, generation, receipt.Bytes, receipt.Milliseconds, receipt.File);
         return receipt;
     }
+
+    /// <summary>A save of this version on top would hide the newer one from the game that made it.</summary>
+    private static SaveMismatchException NewerInSlot(SlotName slot, int version) => new(
+        SaveErrorCode.NewerVersion, $"The slot holds a save of version {version}, and this game has version {T.Root.Version}; it is not written over.",
+        new SaveLocation { Slot = slot.ToString() }, "Save to another slot, or delete this one first.");
 
     private SaveHeader Describe(Request request, SaveHeader? parent)
     {

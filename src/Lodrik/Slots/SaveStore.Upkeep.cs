@@ -17,6 +17,19 @@ public sealed partial class SaveStore<T>
         }
     }
 
+    /// <summary>
+    /// Reads a file that Lodrik did not write, by the way in that the store's migrations have for such files. It begins a playthrough of its
+    /// own, which belongs to no slot until it is saved.
+    /// </summary>
+    /// <exception cref="InvalidOperationException">The store has no migrations.</exception>
+    /// <exception cref="SaveException">The file cannot be read or is not the game's, or a step failed.</exception>
+    public T Import(string path)
+    {
+        var state = (_options.Migrations ?? throw new InvalidOperationException("The store was opened without migrations, and does not know how to import files.")).Import<T>(path);
+        StartPlaythrough();
+        return state;
+    }
+
     /// <summary>Saves to the ring of quick saves.</summary>
     /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite)"/>
     public SaveReceipt QuickSave(T state, SaveLabel? label = null) => Save(SlotName.Quick, state, label);

@@ -50,6 +50,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <summary>Opens the game's store. Nothing is written before the first save.</summary>
     /// <param name="options">How the saves are kept; null takes the defaults: readable JSON in the platform's place.</param>
     /// <exception cref="ArgumentException">An option cannot be.</exception>
+    /// <exception cref="MigrationException">The chain of migrations has a gap, a step twice, or does not lead to the game's version.</exception>
     public static SaveStore<T> Open(SaveStoreOptions? options = null)
     {
         options ??= new SaveStoreOptions();
@@ -64,6 +65,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             throw new ArgumentException($"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not .png or .tmp.", nameof(options));
         if (options is { Folder: not null, Storage: not null })
             throw new ArgumentException("Give a folder or a storage, not both.", nameof(options));
+        options.Migrations?.Check(T.Root);
         return new SaveStore<T>(options);
     }
 
@@ -207,7 +209,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 var file = open(slot, generation);
                 if (_options.EditedSaves != EditedSaves.Loaded && file.Health is SectionHealth.EditedByHand or SectionHealth.Unchecked)
                     throw Edited(slot, generation);
-                var result = new LoadResult<T>(slot, generation.Number, decode(file), file) { PassedOver = passedOver };
+                var result = new LoadResult<T>(slot, generation.Number, decode(InThisVersion(file)), file) { PassedOver = passedOver };
+                if (result.MigratedFrom is { } version)
+                    StoreLog.Migrated(_log, slot, generation.Number, version, T.Root.Version);
                 Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);
                 StoreLog.Loaded(_log, slot, generation.Number, _files.Storage.Locate(generation.File));
                 Raise(Loaded, result);
@@ -221,6 +225,12 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
         return passedOver.Count == 0 ? null : throw NoneLoads(candidates, passedOver);
     }
+
+    /// <summary>A save as this version of the game reads it: migrated, or a newer one as far as it is known.</summary>
+    private SavedFile InThisVersion(SavedFile file) => file.Header is not { } header || header.Game != T.Root.Game || header.Version == T.Root.Version ? file
+        : header.Version < T.Root.Version && _options.Migrations is { } chain ? chain.Migrate(file, T.Root.Version)
+        : header.Version > T.Root.Version && _options.NewerSaves == NewerSaves.Read ? file.ReadAs(T.Root.Version)
+        : file;
 
     /// <summary>The error of the newest, and what is still whole in any of them.</summary>
     private SaveException NoneLoads(IReadOnlyList<(SlotName Slot, Generation Generation)> candidates, List<SaveException> passedOver)
@@ -267,8 +277,11 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             return;
         // A ring is one playthrough's: a new one never pushes out the saves of the one before.
         var ring = slot.IsRing ? before.FindAll(generation => _files.PlaythroughOf(slot, generation) == playthrough) : before;
+        var kept = ring.Count >= keep ? LastOfOlderVersion(slot, ring, keep - 1) : -1;
         for (var i = ring.Count - 1; i >= keep - 1; i--)
         {
+            if (i == kept || VersionOf(slot, ring[i]) > T.Root.Version)
+                continue;
             try
             {
                 _files.Delete(slot, ring[i]);
@@ -278,6 +291,35 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 // The save itself is done; an old generation too many costs nothing but room.
                 StoreLog.OldGenerationStays(_log, ring[i].File, exception.Message);
             }
+        }
+    }
+
+    /// <summary>
+    /// The generation beyond those that are kept that stays nevertheless: the newest one of an older version, from which all that came after it
+    /// was migrated. None where one of those that are kept is of an older version.
+    /// </summary>
+    private int LastOfOlderVersion(SlotName slot, List<Generation> ring, int firstToDrop)
+    {
+        if (firstToDrop > 0 && VersionOf(slot, ring[firstToDrop - 1]) < T.Root.Version)
+            return -1;
+        for (var i = firstToDrop; i < ring.Count; i++)
+        {
+            if (VersionOf(slot, ring[i]) < T.Root.Version)
+                return i;
+        }
+        return -1;
+    }
+
+    /// <summary>The version of a generation; the game's where it cannot be told.</summary>
+    private int VersionOf(SlotName slot, Generation generation)
+    {
+        try
+        {
+            return _files.ReadHeader(slot, generation)?.Version ?? T.Root.Version;
+        }
+        catch (SaveException)
+        {
+            return T.Root.Version;
         }
     }
 

@@ -54,6 +54,12 @@ public sealed record SaveStoreOptions
     /// <summary>What is done with a readable save that was changed by hand.</summary>
     public EditedSaves EditedSaves { get; init; }
 
+    /// <summary>How saves of older versions are brought up to the game's; null where there are none yet. The chain is checked when the store opens.</summary>
+    public MigrationChain? Migrations { get; init; }
+
+    /// <summary>What is done with a save that a newer version of the game made.</summary>
+    public NewerSaves NewerSaves { get; init; }
+
     /// <summary>The most bytes that a thumbnail may have.</summary>
     public int MaxThumbnailBytes { get; init; } = 1 << 20;
 
@@ -112,6 +118,19 @@ public enum Overwrite
 
     /// <summary>The player was asked and agreed.</summary>
     Allowed,
+}
+
+/// <summary>What a store does with a save that a newer version of the game made.</summary>
+public enum NewerSaves
+{
+    /// <summary>It is an error.</summary>
+    Refused,
+
+    /// <summary>
+    /// What this game knows of it is loaded, and what a type does not know is kept where the type says so (<see cref="KeepUnknownAttribute"/>).
+    /// The save itself is never written over: saving to its slot is an error, and no ring pushes it out.
+    /// </summary>
+    Read,
 }
 
 /// <summary>What a store does with a readable save that was changed by hand.</summary>

@@ -26,6 +26,9 @@ internal static partial class StoreLog
     [LoggerMessage(7, LogLevel.Information, "Slot {Slot}: generation {Old} is the newest again, as generation {New}")]
     public static partial void Reinstated(ILogger log, SlotName slot, int old, int @new);
 
+    [LoggerMessage(9, LogLevel.Information, "Migrated slot {Slot}, generation {Generation}, from version {From} to {To} while loading it; the file is as it was")]
+    public static partial void Migrated(ILogger log, SlotName slot, int generation, int from, int to);
+
     [LoggerMessage(8, LogLevel.Error, "A handler of a store's event threw")]
     public static partial void HandlerFailed(ILogger log, Exception exception);
 }

@@ -76,6 +76,9 @@ public sealed partial class SaveHeader
     public TimeSpan Played => Slot?.Played ?? default;
 
     private static readonly OrderedDictionary<string, State.SaveValue> NoSummary = [];
+
+    /// <summary>The header of the same save in another version, before anything is known of its sections.</summary>
+    internal SaveHeader ForVersion(int version) => new() { Game = Game, Version = version, SaveId = SaveId, Saved = Saved, Slot = Slot?.Copy() };
 }
 
 /// <summary>What the header of a save in a slot says for the slot list.</summary>
@@ -100,4 +103,6 @@ public sealed partial class SlotLabel
     /// <summary>The id of the save that the same slot held before; null for the first.</summary>
     [Saved("parent")]
     public Guid? ParentId { get; internal set; }
+
+    internal SlotLabel Copy() => new() { Title = Title, Kind = Kind, Played = Played, Summary = Summary, Playthrough = Playthrough, ParentId = ParentId };
 }

@@ -76,6 +76,35 @@ public abstract class SaveValue : IEquatable<SaveValue>
     /// <summary>Bytes; null becomes <see cref="Null"/>.</summary>
     public static implicit operator SaveValue(byte[]? value) => value is null ? Null : new SaveScalar(SaveValueKind.Bytes, value);
 
+    /// <summary>
+    /// The value as another sort, as far as it stands for one: 5 as "5", "5" as 5, 5.0 as 5. Null stays null; a list and a map are nothing
+    /// but themselves.
+    /// </summary>
+    /// <exception cref="InvalidCastException">It stands for no value of that sort; the message has both.</exception>
+    public SaveValue ConvertTo(SaveValueKind kind) => ValueConversion.Convert(this, kind);
+
+    /// <summary>The whole number that this is, or that its text or its digits stand for.</summary>
+    /// <exception cref="InvalidCastException">It is no whole number of 64 bits.</exception>
+    public long AsInt64() => ConvertTo(SaveValueKind.Integer) is SaveScalar { Kind: SaveValueKind.Integer, Integer: var whole } && whole >= long.MinValue && whole <= long.MaxValue
+        ? (long)whole
+        : throw new InvalidCastException($"{this} is no whole number of 64 bits.");
+
+    /// <summary>The number that this is, or that its text stands for.</summary>
+    /// <exception cref="InvalidCastException">It is no number.</exception>
+    public double AsDouble() => ConvertTo(SaveValueKind.Double) is SaveScalar { Kind: SaveValueKind.Double, Double: var number }
+        ? number
+        : throw new InvalidCastException("Null is no number.");
+
+    /// <summary>The truth value that this is, or that its text stands for.</summary>
+    /// <exception cref="InvalidCastException">It is no truth value.</exception>
+    public bool AsBool() => ConvertTo(SaveValueKind.Bool) is SaveScalar { Kind: SaveValueKind.Bool, Bool: var flag }
+        ? flag
+        : throw new InvalidCastException("Null is no truth value.");
+
+    /// <summary>The single value as text; null where it is null.</summary>
+    /// <exception cref="InvalidCastException">It is a list or a map.</exception>
+    public string? AsText() => ConvertTo(SaveValueKind.Text) is SaveScalar { Kind: SaveValueKind.Text, Text: var text } ? text : null;
+
     /// <inheritdoc/>
     public abstract bool Equals(SaveValue? other);
 
@@ -244,6 +273,18 @@ public sealed class SaveMap() : SaveValue(SaveValueKind.Map), IReadOnlyCollectio
 
     /// <summary>Takes everything out.</summary>
     public void Clear() => _entries.Clear();
+
+    /// <summary>Gives an entry another name, in its place; false where that name is taken or the entry is not there.</summary>
+    internal bool TryRename(string key, string newKey)
+    {
+        var index = _entries.IndexOf(key);
+        if (index < 0 || _entries.ContainsKey(newKey))
+            return false;
+        var value = _entries.GetAt(index).Value;
+        _entries.RemoveAt(index);
+        _entries.Insert(index, newKey, value);
+        return true;
+    }
 
     /// <summary>Takes a name and its value out; false where there is none.</summary>
     public bool Remove(string key) => _entries.Remove(key);

@@ -1,0 +1,236 @@
+using Lodrik.Migrations;
+using Lodrik.State;
+
+namespace Lodrik;
+
+/// <summary>
+/// What turns a save of one version into one of the next: operations in their order, on the sections of the save. A checkpoint that a save
+/// has in it is turned as well.
+/// </summary>
+public sealed class MigrationStep : MigrationScope<MigrationStep>
+{
+    private const string AnyName = "*";
+    private readonly string _scenes;
+    private readonly string _session;
+
+    internal MigrationStep(int from, string scenes, string session) => (From, _scenes, _session) = (from, scenes, session);
+
+    /// <summary>The version that the step leads up from.</summary>
+    public int From { get; }
+
+    /// <summary>The version that it leads up to.</summary>
+    public int To => From + 1;
+
+    /// <summary>The sections that the step looks at; those of a group as <c>name/*</c>. No other is decoded for it.</summary>
+    public IReadOnlyList<string> Sections => [.. Operations.SelectMany(operation => operation.Sections).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
+
+    /// <summary>Works on each entity of a kind, in all scenes, by paths such as <c>/parts/flame/oil</c>.</summary>
+    /// <param name="kind">The kind; <c>*</c> for all.</param>
+    /// <param name="describe">The operations.</param>
+    public MigrationStep ForEachEntity(string kind, Action<MigrationItem> describe)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(kind);
+        RefuseIfPresent(nameof(ForEachEntity));
+        return AddGroup(prefix => $"each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe), root => Entities(root, kind));
+    }
+
+    /// <summary>Works on a part of each entity of a kind that has it, in all scenes, by paths from the part on.</summary>
+    /// <param name="kind">The kind; <c>*</c> for all.</param>
+    /// <param name="part">The part's name.</param>
+    /// <param name="describe">The operations.</param>
+    public MigrationStep ForEachPart(string kind, string part, Action<MigrationItem> describe)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(kind);
+        ArgumentException.ThrowIfNullOrEmpty(part);
+        RefuseIfPresent(nameof(ForEachPart));
+        return AddGroup(
+            prefix => $"{part} of each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe),
+            root => Entities(root, kind).Select(entity => PartOf(entity, part)).OfType<MigrationPlace>());
+    }
+
+    /// <summary>Gives a kind another name.</summary>
+    public MigrationStep RenameKind(string from, string to)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(from);
+        ArgumentException.ThrowIfNullOrEmpty(to);
+        RefuseIfPresent(nameof(RenameKind));
+        return Add(new MigrationOperation(at => [$"{at}the kind {from} becomes {to}"], InScenes, root =>
+        {
+            foreach (var entity in Entities(root, from))
+                ((SaveMap)entity.Value)["kind"] = to;
+        }));
+    }
+
+    /// <summary>Gives a part of a kind another name.</summary>
+    /// <param name="kind">The kind; <c>*</c> for all.</param>
+    /// <param name="from">The part's name in older saves.</param>
+    /// <param name="to">Its name from now on.</param>
+    public MigrationStep RenamePart(string kind, string from, string to)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(kind);
+        ArgumentException.ThrowIfNullOrEmpty(from);
+        ArgumentException.ThrowIfNullOrEmpty(to);
+        RefuseIfPresent(nameof(RenamePart));
+        return Add(new MigrationOperation(at => [$"{at}the part {from} of {(kind == AnyName ? "every kind" : kind)} becomes {to}"], InScenes, root =>
+        {
+            foreach (var entity in Entities(root, kind))
+            {
+                if (PartOf(entity, from) is { } part && !part.TryRename(to))
+                    throw new OperationException($"The entity has a part \"{to}\" already.", part.Locate());
+            }
+        }));
+    }
+
+    /// <summary>
+    /// Gives a scene another name: its section, the place of the player and of checkpoints, and what refers to its entities from a part of its own.
+    /// A reference that is a member of a state type has to be converted by its path.
+    /// </summary>
+    public MigrationStep RenameScene(string from, string to)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(from);
+        ArgumentException.ThrowIfNullOrEmpty(to);
+        RefuseIfPresent(nameof(RenameScene));
+        var section = MigrationPath.Of(_scenes, from);
+        var place = MigrationPath.Of(_session, "place", "scene");
+        return Add(new MigrationOperation(at => [$"{at}the scene {from} becomes {to}"], [.. InScenes, $"{_session}/place"], root =>
+        {
+            if (root.FindOne(section) is { } scene && !scene.TryRename(to))
+                throw new OperationException($"There is a scene \"{to}\" already.", scene.Locate());
+            RenameWhere(root.FindOne(place), from, to);
+            foreach (var name in ((SaveRoot)root).Store.Names.Where(CheckpointShape.IsName).ToList())
+            {
+                var group = name[..name.IndexOf('/', StringComparison.Ordinal)];
+                RenameWhere(root.FindOne(MigrationPath.Of(group, name[(group.Length + 1)..], "scene")), from, to);
+            }
+            foreach (var entity in Entities(root, AnyName))
+                RenameReferences(entity, from, to);
+        }));
+    }
+
+    /// <summary>Does what no other operation does.</summary>
+    /// <param name="does">What that is, in words: "the tally is made of the letters".</param>
+    /// <param name="sections">The sections that the code may look at; of a group, <c>name/*</c>.</param>
+    /// <param name="code">The code. What it throws is an error of the step.</param>
+    public MigrationStep Run(string does, IReadOnlyList<string> sections, Action<MigrationSave> code)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(does);
+        ArgumentNullException.ThrowIfNull(sections);
+        ArgumentNullException.ThrowIfNull(code);
+        RefuseIfPresent(nameof(Run));
+        List<string> allowed = [.. sections];
+        return Add(new MigrationOperation(at => [$"{at}{does}"], allowed, root =>
+        {
+            try
+            {
+                code(new MigrationSave((SaveRoot)root, allowed));
+            }
+            catch (Exception exception) when (exception is not (OperationException or SaveException or OutOfMemoryException))
+            {
+                throw new OperationException($"The step's own code failed: {exception.Message}", innerException: exception);
+            }
+        }));
+    }
+
+    /// <summary>The operations, one line each, as <c>3 → 4: /warden/hp becomes /warden/health</c>.</summary>
+    public override string ToString() => string.Join(Environment.NewLine, Lines);
+
+    internal IEnumerable<string> Lines => Operations.Count == 0
+        ? [$"{From} → {To}: nothing changes"]
+        : Operations.SelectMany(operation => operation.Describe("")).Select(line => $"{From} → {To}: {line}");
+
+    private static void RenameWhere(MigrationPlace? place, string from, string to)
+    {
+        if (place?.Value is SaveScalar { Kind: SaveValueKind.Text, Text: var scene } && scene == from)
+            place.Value = to;
+    }
+
+    private string[] InScenes => [$"{_scenes}/*"];
+
+    /// <summary>The entities of a kind in all scenes.</summary>
+    private IEnumerable<MigrationPlace> Entities(MigrationRoot root, string kind) => root.Find(MigrationPath.Of(_scenes, null, "entities", null), mayMiss: true)
+        .Select(match => match.Place)
+        .Where(entity => entity.Value is SaveMap map && (kind == AnyName || (map.TryGet("kind", out var itsKind) && itsKind is SaveScalar { Kind: SaveValueKind.Text } text && text.Text == kind)));
+
+    private static MigrationPlace? PartOf(MigrationPlace entity, string part) =>
+        entity.Value is SaveMap map && map.TryGet("parts", out var value) && value is SaveMap parts && parts.TryGet(part, out _)
+            ? new MigrationPlace(new MigrationPlace(entity, map, "parts"), parts, part)
+            : null;
+
+    private static void RenameReferences(MigrationPlace entity, string from, string to)
+    {
+        if (entity.Value is not SaveMap map || !map.TryGet("parts", out var value) || value is not SaveMap parts)
+            return;
+        foreach (var name in parts.Keys.ToList())
+        {
+            switch (parts[name])
+            {
+                case SaveScalar one:
+                    parts[name] = Renamed(one);
+                    break;
+                case SaveList list when list.Any(item => item is SaveScalar { Kind: SaveValueKind.Text }):
+                    for (var i = 0; i < list.Count; i++)
+                        list[i] = Renamed(list[i]);
+                    break;
+            }
+        }
+
+        SaveValue Renamed(SaveValue part) => part is SaveScalar { Kind: SaveValueKind.Text, Text: var text } && EntityReference.TryParse(text, out var reference) && reference.Scene == from
+            ? new EntityReference(reference.Id, to).ToString()
+            : part;
+    }
+
+    private protected override MigrationPath Parse(string path) => MigrationPath.Parse(path) is { Steps.Count: > 0 } parsed
+        ? parsed
+        : throw new ArgumentException("A step works on sections; its paths begin with the name of one.");
+
+    private protected override IReadOnlyList<string> SectionsOf(IReadOnlyList<MigrationPath> paths) => [.. paths.Select(path =>
+        path.Steps is [{ } group, ..] && (group == _scenes || group == _session) ? $"{group}/{(path.Steps.Count > 1 ? path.Steps[1] ?? AnyName : AnyName)}" : path.Steps[0] ?? AnyName)];
+}
+
+/// <summary>A save as the own code of a migration step sees it: trees under paths, in the sections that the step names.</summary>
+public sealed class MigrationSave
+{
+    private readonly SaveRoot _root;
+    private readonly IReadOnlyList<string> _allowed;
+
+    internal MigrationSave(SaveRoot root, IReadOnlyList<string> allowed) => (_root, _allowed) = (root, allowed);
+
+    /// <summary>The names of the sections that are there and that the step names.</summary>
+    public IReadOnlyList<string> Sections => [.. _root.Store.Names.Where(IsAllowed)];
+
+    /// <summary>What stands at a path without <c>*</c>; null where there is nothing.</summary>
+    public SaveValue? Find(string path) => _root.FindOne(Allowed(path))?.Value;
+
+    /// <summary>All that a path finds.</summary>
+    public IReadOnlyList<MigrationPlace> Each(string path) => _root.Find(Allowed(path), mayMiss: true).ConvertAll(match => match.Place);
+
+    /// <summary>Puts a value at a path, in place of what is there. Maps on the way that are missing are made.</summary>
+    public void Set(string path, SaveValue value)
+    {
+        ArgumentNullException.ThrowIfNull(value);
+        var parsed = Allowed(path);
+        if (_root.FindOne(parsed) is { } place)
+            place.Value = value;
+        else
+            _root.Put(parsed, value);
+    }
+
+    /// <summary>Takes out what stands at a path; false where there is nothing.</summary>
+    public bool Remove(string path)
+    {
+        var place = _root.FindOne(Allowed(path));
+        place?.Remove();
+        return place is not null;
+    }
+
+    private MigrationPath Allowed(string path)
+    {
+        var parsed = MigrationPath.Parse(path);
+        var isAllowed = parsed.Steps is [{ } section, ..]
+            && (IsAllowed(section) || _allowed.Contains($"{section}/*") || (parsed.Steps is [_, { } name, ..] && IsAllowed(SectionStore.NameOf(section, name))));
+        return isAllowed ? parsed : throw new ArgumentException($"The step does not name the section of \"{path}\". It names: {string.Join(", ", _allowed)}.");
+    }
+
+    private bool IsAllowed(string section) => _allowed.Contains(section)
+        || (section.IndexOf('/', StringComparison.Ordinal) is > 0 and var slash && _allowed.Contains($"{section[..slash]}/*"));
+}
