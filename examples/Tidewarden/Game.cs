@@ -85,15 +85,15 @@ public sealed class Game : IDisposable
         var letter = Scene.Letters.Single(letter => letter.Name == name);
         Walk(letter.At);
         Scene.Letters.Remove(letter);
-        Warden.Satchel.Add(new Item { Name = $"{Scene.Name} {name}" });
+        Warden.Satchel.Add(new Item { What = name, From = Scene.Name });
         Errands.TryAdd(name, new Errand { Title = $"Deliver {name} of the {Scene.Name}" });
     }
 
     public void DeliverLetters()
     {
-        Season.LettersDelivered += Warden.Satchel.RemoveAll(item => item.Name.Contains("letter", StringComparison.Ordinal));
+        Season.Tally.LettersDelivered += Warden.Satchel.RemoveAll(item => item.What.Contains("letter", StringComparison.Ordinal));
         foreach (var errand in Errands.Where(errand => errand.Key.StartsWith("letter", StringComparison.Ordinal)))
-            errand.Value.Done = true;
+            errand.Value.State = ErrandState.Done;
     }
 
     public void Light(string name)
@@ -102,7 +102,7 @@ public sealed class Game : IDisposable
         Walk(beacon.At);
         beacon.Oil += 1;
         Warden.Oil -= 1;
-        Season.OilBurnt += 1;
+        Season.Tally.OilBurnt += 1;
         beacon.Lit = true;
         Errands["lights"].Steps++;
     }
@@ -130,14 +130,14 @@ public sealed class Game : IDisposable
     public void Startle(string heron, Vector2 to)
     {
         var bird = Scene.Herons.Single(bird => bird.Name == heron);
-        bird.Alert = true;
+        bird.Wary = true;
         bird.At = to;
     }
 
     /// <summary>The flood takes the warden, who wakes up where the last checkpoint was marked.</summary>
     public void Drown()
     {
-        Season.Floods++;
+        Season.Tally.Floods++;
         Session.ReturnTo();
     }
 
@@ -173,7 +173,7 @@ public sealed class Game : IDisposable
             Season.SinceTurn -= TimeSpan.FromHours(3);
             Season.Day += Season.Tide == Tide.High ? 1 : 0;
             Season.Tide = (Tide)(((int)Season.Tide + 1) % 4);
-            _weather.Wind = (_weather.Wind + 2) % 7;
+            _weather.WindKnots = (_weather.WindKnots + 12) % 42;
             _weather.Fog = Season.Tide is Tide.Low or Tide.Flood;
         }
         foreach (var lantern in Scene.Lanterns)

@@ -33,13 +33,13 @@ public static class MarshBindings
             .Id(one => one.Name)
             .OnlyIfChanged()
             .Part("place", one => new Place(one.At), (one, place) => one.At = place.At)
-            .Part("mood", one => new Mood(one.Alert, one.FishCaught), (one, mood) => (one.Alert, one.FishCaught) = (mood.Alert, mood.FishCaught))
+            .Part("mood", one => new Mood(one.Wary, one.FishCaught), (one, mood) => (one.Wary, one.FishCaught) = (mood.Wary, mood.FishCaught))
             .Spawn((scene, id) => Add(scene.Herons, new Heron(id.ToString(), default)))
             .Remove((scene, one) => scene.Herons.Remove(one)))
         .Kind("punt", scene => scene.Punts, punt => punt
             .Id(one => one.Name)
             .Part("place", one => new Place(one.At), (one, place) => one.At = place.At))
-        .Kind("lantern", scene => scene.Lanterns, lantern => lantern
+        .Kind("driftLantern", scene => scene.Lanterns, lantern => lantern
             .Id(one => one.Number)
             .Parent(one => one.TiedTo, (one, punt) => one.TiedTo = punt)
             .Part("place", one => new Place(one.At), (one, place) => one.At = place.At)

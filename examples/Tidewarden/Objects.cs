@@ -50,7 +50,7 @@ public sealed class Heron(string name, Vector2 at)
 
     public Vector2 At { get; set; } = at;
 
-    public bool Alert { get; set; }
+    public bool Wary { get; set; }
 
     public int FishCaught { get; set; }
 }

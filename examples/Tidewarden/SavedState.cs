@@ -4,7 +4,7 @@ using Lodrik;
 namespace Tidewarden;
 
 /// <summary>Everything that a save of the game holds. Each member is a section of the file.</summary>
-[SaveFile("tidewarden", Version = 1)]
+[SaveFile("tidewarden", Version = 4)]
 public sealed partial class TidewardenSave : ISessionSave
 {
     public Warden Warden { get; set; } = new();
@@ -31,7 +31,7 @@ public sealed partial class Warden
     [Saved("oil")]
     private int _oil = 3;
 
-    public List<Item> Satchel { get; set; } = [new Item { Name = "tinderbox" }];
+    public List<Item> Satchel { get; set; } = [new Item { What = "tinderbox" }];
 
     /// <summary>Litres of oil in the can at the warden's belt.</summary>
     [NotSaved]
@@ -50,7 +50,10 @@ public sealed partial class Warden
 [StateType]
 public sealed partial class Item
 {
-    public string Name { get; set; } = "";
+    public string What { get; set; } = "";
+
+    /// <summary>The scene that it is from; empty for what the warden had from the start.</summary>
+    public string From { get; set; } = "";
 
     public int Count { get; set; } = 1;
 }
@@ -65,8 +68,16 @@ public sealed partial class Season
 
     public TimeSpan SinceTurn { get; set; }
 
+    public Tally Tally { get; set; } = new();
+}
+
+/// <summary>What is counted over a whole playthrough.</summary>
+[StateType]
+public sealed partial class Tally
+{
     public int LettersDelivered { get; set; }
 
+    /// <summary>Litres of oil.</summary>
     public int OilBurnt { get; set; }
 
     /// <summary>How often the flood took the warden.</summary>
@@ -77,8 +88,7 @@ public sealed partial class Season
 [StateType]
 public sealed partial class Weather
 {
-    /// <summary>The wind in steps of the warden's own scale, 0 to 6.</summary>
-    public int Wind { get; set; } = 2;
+    public float WindKnots { get; set; } = 12;
 
     public bool Fog { get; set; }
 }
@@ -98,9 +108,16 @@ public sealed partial class Errand
 {
     public string Title { get; set; } = "";
 
-    public bool Done { get; set; }
+    public ErrandState State { get; set; }
 
     public int Steps { get; set; }
+}
+
+/// <summary>The states of an errand.</summary>
+public enum ErrandState
+{
+    Open,
+    Done,
 }
 
 // The parts of the objects in a scene: what of each is saved.
@@ -121,13 +138,13 @@ public partial record struct Gate(GateSetting Setting);
 public enum GateSetting
 {
     Shut,
-    Half,
+    Ajar,
     Open,
 }
 
 /// <summary>What a heron is about.</summary>
 [StateType]
-public partial record struct Mood(bool Alert, int FishCaught);
+public partial record struct Mood(bool Wary, int FishCaught);
 
 /// <summary>A drift lantern's candle.</summary>
 [StateType]

@@ -21,7 +21,7 @@ public sealed record Moment(string Title, IReadOnlyList<string> Map, IReadOnlyLi
         Draw(map, scene.Beacons, beacon => (beacon.At, beacon.Lit ? 'B' : 'b'));
         Draw(map, scene.OilCans, can => (can.At, 'o'));
         Draw(map, scene.Letters, letter => (letter.At, 'l'));
-        Draw(map, scene.Herons, heron => (heron.At, heron.Alert ? 'H' : 'h'));
+        Draw(map, scene.Herons, heron => (heron.At, heron.Wary ? 'H' : 'h'));
         Draw(map, scene.Punts, punt => (punt.At, 'p'));
         Draw(map, scene.Lanterns, lantern => (lantern.At, '*'));
         Draw(map, [game.Warden], warden => (warden.Position, '@'));
@@ -29,14 +29,14 @@ public sealed record Moment(string Title, IReadOnlyList<string> Map, IReadOnlyLi
         [
             ("place", $"{game.Session.Place.Scene}, day {game.Season.Day}, {game.Season.Tide.ToString().ToLowerInvariant()}"),
             ("warden", $"{At(game.Warden.Position)}, stamina {game.Warden.Stamina.ToString("F1", CultureInfo.InvariantCulture)}"),
-            ("oil and satchel", $"{game.Warden.Oil} l, {string.Join(", ", game.Warden.Satchel.Select(item => item.Name))}"),
+            ("oil and satchel", $"{game.Warden.Oil} l, {string.Join(", ", game.Warden.Satchel.Select(item => item.From.Length > 0 ? $"{item.From} {item.What}" : item.What))}"),
             ("beacons lit", $"{scene.Beacons.Count(beacon => beacon.Lit)} of {scene.Beacons.Count}"),
             ("sluices open", $"{scene.Sluices.Count(sluice => sluice.Setting != GateSetting.Shut)} of {scene.Sluices.Count}"),
             ("oil cans left", Count(scene.OilCans)),
             ("letters left", Count(scene.Letters)),
-            ("herons alert", $"{scene.Herons.Count(heron => heron.Alert)} of {scene.Herons.Count}"),
+            ("herons alert", $"{scene.Herons.Count(heron => heron.Wary)} of {scene.Herons.Count}"),
             ("punt", string.Join(" ", scene.Punts.Select(punt => At(punt.At)))),
-            ("weather", $"wind {game.Weather.Wind}{(game.Weather.Fog ? ", fog" : "")}"),
+            ("weather", FormattableString.Invariant($"wind {game.Weather.WindKnots:0} kn{(game.Weather.Fog ? ", fog" : "")}")),
             ("drift lanterns", scene.Lanterns.Count == 0 ? "none" : string.Join(" ", scene.Lanterns.OrderBy(lantern => lantern.Number).Select(lantern =>
                 $"#{lantern.Number}{(lantern.TiedTo is null ? "" : " tied")}"))),
             ("they guide to", scene.Lanterns.Count == 0 ? "nothing" : string.Join(" ", scene.Lanterns.OrderBy(lantern => lantern.Number).Select(lantern => lantern.Guides?.Name ?? "nothing"))),
@@ -125,7 +125,7 @@ public static class Story
         game.SetOut(new Vector2(12, 5), Glasses.White);
         game.DeliverLetters();
         game.Travel("saltworks", "dike");
-        game.Turn("sluice-2", GateSetting.Half);
+        game.Turn("sluice-2", GateSetting.Ajar);
         game.PickUpOil("oil-1");
         game.Travel("marsh", "jetty");
         game.SetOut(new Vector2(4, 4), Glasses.Amber, tied: true);
@@ -139,7 +139,7 @@ public static class Story
         game.PickUpLetter("letter-3");
         game.PickUpLetter("letter-2");
         game.Light("beacon-4");
-        game.Turn("sluice-4", GateSetting.Half);
+        game.Turn("sluice-4", GateSetting.Ajar);
         game.Scene.Lanterns.RemoveAt(0);
         game.SetOut(new Vector2(20, 7), Glasses.Red);
         game.SetOut(new Vector2(21, 6), Glasses.Red);
@@ -178,6 +178,6 @@ public static class Story
         ("warden", FormattableString.Invariant($"{game.Warden.Oil} l of oil, stamina {game.Warden.Stamina:F1}")),
         ("beacons lit", FormattableString.Invariant($"{game.Scene.Beacons.Count(beacon => beacon.Lit)}")),
         ("drift lanterns", FormattableString.Invariant($"{game.Scene.Lanterns.Count}")),
-        ("season", FormattableString.Invariant($"delivered {game.Season.LettersDelivered}, burnt {game.Season.OilBurnt} l, floods {game.Season.Floods}")),
+        ("season", FormattableString.Invariant($"delivered {game.Season.Tally.LettersDelivered}, burnt {game.Season.Tally.OilBurnt} l, floods {game.Season.Tally.Floods}")),
     ];
 }

@@ -26,6 +26,7 @@ internal sealed record StateModel(
     string? UnknownVariant,
     bool IsShared,
     Hooks Hooks,
+    string? Shape,
     EquatableList<DiagnosticModel> Problems);
 
 /// <summary>What makes a state type the root of a game's saves.</summary>

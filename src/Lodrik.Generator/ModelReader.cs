@@ -10,6 +10,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
     private static readonly HashSet<string> ReservedSections = ["lodrik", "contents", "seal"];
 
     private readonly List<DiagnosticModel> _problems = [];
+    private readonly List<(string Key, string Name, ITypeSymbol Type, bool IsRequired)> _shape = [];
     private string? _unknownMember;
 
     public StateModel Read()
@@ -41,7 +42,35 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
             unknownVariant,
             isShared,
             ReadHooks(),
+            type.IsGenericType ? null : DescribeShape(root),
             new EquatableList<DiagnosticModel>(_problems));
+    }
+
+    /// <summary>The saved members of a type that is generic, with its arguments.</summary>
+    public static IEnumerable<(string Key, string Name, ITypeSymbol Type, bool IsRequired)> ShapeMembers(INamedTypeSymbol type, TypeCodecs codecs)
+    {
+        var reader = new ModelReader(type, codecs, CancellationToken.None);
+        reader.ReadMembers(isRoot: false);
+        return reader._shape;
+    }
+
+    public static IEnumerable<(string Name, INamedTypeSymbol Type)> VariantsOf(INamedTypeSymbol type) => type.GetAttributes()
+        .Where(one => one.AttributeClass?.ToDisplayString() == "Lodrik.SaveVariantAttribute")
+        .Select(one => (one.ConstructorArguments[0].Value as string ?? "", one.ConstructorArguments[1].Value as INamedTypeSymbol))
+        .Where(one => one.Item2 is not null)
+        .Select(one => (one.Item1, one.Item2!));
+
+    public static bool KeepsUnknown(INamedTypeSymbol type) =>
+        Above(type).Prepend(type).SelectMany(one => one.GetMembers()).Any(member => Attribute(member, "Lodrik.KeepUnknownAttribute") is not null);
+
+    /// <summary>The document that says for ledgers what a save has of the type.</summary>
+    private string DescribeShape(RootModel? root)
+    {
+        var shapes = new TypeShapes(codecs);
+        var own = shapes.Describe(type, _shape);
+        var types = shapes.Described.Select(described => $"{TypeShapes.Quote(described.Key)}: {described.Value}").Prepend($"{TypeShapes.Quote(TypeShapes.NameOf(type))}: {own}");
+        var game = root is null ? "" : $"\"game\": {TypeShapes.Quote(root.Game)}, \"version\": {root.Version}, \"root\": {TypeShapes.Quote(TypeShapes.NameOf(type))}, ";
+        return $"{{ {game}\"types\": {{ {string.Join(", ", types)} }} }}";
     }
 
     private RootModel? ReadRoot()
@@ -101,6 +130,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
                 else
                     byKey.Add(member.Key, member.Name);
                 members.Add(member);
+                _shape.Add((member.Key, symbol.Name, symbol is IPropertySymbol property ? property.Type : ((IFieldSymbol)symbol).Type, member.IsRequired));
             }
         }
         return members;
@@ -361,7 +391,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
     }
 
     /// <summary>A member's name as keys are written: without the underscore of a field, with a small first letter.</summary>
-    private static string CamelCase(string name)
+    public static string CamelCase(string name)
     {
         var plain = name.TrimStart('_');
         if (plain.Length == 0)

@@ -26,6 +26,12 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line("#nullable disable");
         Line("#pragma warning disable CS0612, CS0618, CS1591");
         Line();
+        if (model.Shape is { } shape)
+        {
+            foreach (var line in ShapeLines(shape))
+                Line(line);
+            Line();
+        }
         if (model.Namespace.Length > 0)
         {
             Line($"namespace {model.Namespace};");
@@ -44,6 +50,9 @@ internal sealed partial class StateTypeSource(StateModel model)
             Close();
         return _text.ToString();
     }
+
+    /// <summary>What ledgers read of a shape, as an attribute of the assembly.</summary>
+    public static IEnumerable<string> ShapeLines(string shape) => ["[assembly: global::Lodrik.State.StateShape(\"\"\"", "    " + shape, "    \"\"\")]"];
 
     /// <summary>The codec of a shared object's content; where it stands, there is only its number.</summary>
     private const string ContentCodecName = "SharedStateCodec";

@@ -137,6 +137,9 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         }
     }
 
+    /// <summary>The adapter of a type that the game does not own; null where the type is saved as itself.</summary>
+    public AdapterDeclaration? AdapterOf(ITypeSymbol type) => adapters.FirstOrDefault(adapter => adapter.Adapts(type));
+
     /// <summary>A type's full name; without nullable annotations of references, which generated code does not speak of.</summary>
     public static string Name(ITypeSymbol type) => type.ToDisplayString(SymbolDisplayFormat.FullyQualifiedFormat);
 

@@ -122,6 +122,9 @@ public enum SaveErrorCode
 
     /// <summary>The chain of migration steps has a gap or another fault.</summary>
     BadMigrations = 602,
+
+    /// <summary>A ledger of recorded shapes, or the assembly that it belongs to, is not what it has to be.</summary>
+    BadLedger = 603,
 }
 
 /// <summary>Where in the player's saves something happened. Every part may be absent.</summary>

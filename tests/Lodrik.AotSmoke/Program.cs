@@ -31,7 +31,7 @@ try
             await game.Session.Load("night");
             var before = game.Scene.Beacons.Count(beacon => beacon.Lit);
             await game.Session.ReturnTo("in the save");
-            Check($"{form}: a checkpoint in a save is gone back to", game.Scene.Beacons.Count(beacon => beacon.Lit) == before - 1 && game.Weather.Wind == 6);
+            Check($"{form}: a checkpoint in a save is gone back to", game.Scene.Beacons.Count(beacon => beacon.Lit) == before - 1 && game.Weather.WindKnots == 36);
         }
 
         var path = Path.Combine(folder.FullName, $"flags.{form}");
@@ -52,6 +52,8 @@ try
             StateFile.FromBytes<SampleSave>(SavedFile.FromBytes(whole).ToForm(other)).Content().Equals(everything.Content())));
 
         var bytes = File.ReadAllBytes(path);
+        var old = SaveHistory.Migrations.FromBytes<TidewardenSave>(SavedFile.FromBytes(SaveHistory.SaveOfFirstRelease()).ToForm(form));
+        Check($"{form}: a save of the first release loads today", old.Season.Tally.OilBurnt == 4 && old.Warden.Satchel[0].What == "tinderbox");
         Check($"{form}: a cut save is refused", Refuses(() => StateFile.FromBytes<Flags>(bytes.AsMemory(0, bytes.Length / 2))));
     }
 }

@@ -24,7 +24,7 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     public void Every_command_that_the_demo_names_works()
     {
         var commands = demo.Run.Out.Split('\n').Where(line => line.StartsWith("  lodrik ", StringComparison.Ordinal)).ToList();
-        Assert.Equal(4, commands.Count);
+        Assert.Equal(5, commands.Count);
         foreach (var command in commands)
         {
             var run = ProgramRun.Lodrik(command.Trim()["lodrik ".Length..].Split(' '));
@@ -62,7 +62,7 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     {
         var run = ProgramRun.Lodrik("show", demo.Evening(form));
         Assert.Equal((0, ""), (run.Exit, run.Error));
-        foreach (var expected in new[] { "Evening on the marsh", "tidewarden, version 1", "Isolde Reedmere", "scenes/marsh", "stamina 73.2", "position [13.0, 3.0]", "tide \"Flood\"", "session/weather", "scene \"marsh\"", "guides \"beacon-3\"", "more (--full shows all)" })
+        foreach (var expected in new[] { "Evening on the marsh", "tidewarden, version 4", "Isolde Reedmere", "scenes/marsh", "stamina 73.2", "position [13.0, 3.0]", "tide \"Flood\"", "session/weather", "scene \"marsh\"", "guides \"beacon-3\"", "more (--full shows all)" })
             Assert.Contains(expected, run.Out, StringComparison.Ordinal);
         var full = ProgramRun.Lodrik("show", demo.Evening(form), "--full").Out;
         Assert.DoesNotContain("--full", full, StringComparison.Ordinal);
@@ -70,7 +70,7 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     }
 
     [Theory]
-    [InlineData("warden/satchel/0/name", "\"tinderbox\"")]
+    [InlineData("warden/satchel/0/what", "\"tinderbox\"")]
     [InlineData("warden", "stamina")]
     [InlineData("scenes/marsh/entities/beacon-1/parts/flame", "lit true")]
     [InlineData("/scenes~1marsh/entities/beacon-1/parts/flame", "lit true")]
@@ -113,8 +113,8 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
         File.WriteAllText(edited, File.ReadAllText(demo.Evening("json")).Replace("\"oil\": 6", "\"oil\": 600", StringComparison.Ordinal));
         var run = ProgramRun.Lodrik("check", edited);
         Assert.Equal(1, run.Exit);
-        Assert.Matches(@"warden +193 B  edited by hand", run.Out);
-        Assert.Matches(@"season +131 B  intact", run.Out);
+        Assert.Matches(@"warden +214 B  edited by hand", run.Out);
+        Assert.Matches(@"season +166 B  intact", run.Out);
 
         var bytes = File.ReadAllBytes(demo.Evening("binary"));
         bytes[^6] ^= 1;

@@ -49,6 +49,14 @@ internal sealed class GeneratorRun
         .Where(one => one.Severity >= DiagnosticSeverity.Warning)
         .Select(one => one.ToString())];
 
+    /// <summary>The source and the generated code together.</summary>
+    public Compilation Whole => _compilation.AddSyntaxTrees(Result.GeneratedSources.Select(source => source.SyntaxTree));
+
+    /// <summary>What the generated code says of the shape of saves.</summary>
+    public IReadOnlyList<string> Shapes => [.. Whole.Assembly.GetAttributes()
+        .Where(attribute => attribute.AttributeClass?.Name == "StateShapeAttribute")
+        .Select(attribute => (string)attribute.ConstructorArguments[0].Value!)];
+
     public string Source(string hint) => Result.GeneratedSources.Single(source => source.HintName == hint).SourceText.ToString();
 
     /// <summary>Why each model is there after the source was edited: new, cached, unchanged …</summary>

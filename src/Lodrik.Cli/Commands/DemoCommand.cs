@@ -26,13 +26,14 @@ internal static class DemoCommand
         foreach (var (form, name) in Forms)
         {
             var place = Path.Combine(folder, name);
-            using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = place, Form = form });
+            using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = place, Form = form, Migrations = SaveHistory.Migrations });
             results.Add((form, place, Story.Play(store)));
         }
         var first = results[0].Story;
         ShowMoments(first);
         ShowCheckpoint(first);
         ShowUpdate(first);
+        ShowFirstRelease(Path.Combine(folder, "first-release"));
         var good = ShowForms(results);
         ShowNext(folder, results[0].Folder, first);
         return good ? ExitCode.Fine : ExitCode.FoundWrong;
@@ -104,6 +105,20 @@ internal static class DemoCommand
         Screen.Out.WriteLine();
     }
 
+    /// <summary>A save that the game's first release made loads in today's.</summary>
+    private static void ShowFirstRelease(string folder)
+    {
+        new Storage.DirectoryStorage(folder).Write("slots/night/00000001.json", SaveHistory.SaveOfFirstRelease(), replace: true);
+        using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = folder, Migrations = SaveHistory.Migrations });
+        var loaded = store.Load("night");
+        Screen.Out.MarkupLineInterpolated($"A save of the game's [bold]first release[/] loads in version {SaveHistory.Migrations.Steps[^1].To}, and its file stays as it is:");
+        foreach (var step in SaveHistory.Migrations.Steps.Where(step => step.From >= loaded.MigratedFrom))
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {step.ToString().Split('\n')[0].TrimEnd()}{(step.ToString().Contains('\n', StringComparison.Ordinal) ? " …" : "")}[/]");
+        var (warden, season) = (loaded.State.Warden, loaded.State.Season);
+        Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]  {warden.Name}, {warden.Oil} l of oil, day {season.Day}, {season.Tally.LettersDelivered} letter delivered[/]");
+        Screen.Out.WriteLine();
+    }
+
     private static bool ShowForms(List<(SaveForm Form, string Folder, StoryResult Story)> results)
     {
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
@@ -133,7 +148,8 @@ internal static class DemoCommand
     {
         var file = story.Receipts.Single(receipt => receipt.Slot == "evening").File;
         Screen.Out.MarkupLineInterpolated($"The saves are in [bold]{folder}[/]. Try next:");
-        foreach (var command in (string[])[$"slots {json}", $"show {file}", $"show {file} scenes/marsh/entities/beacon-1", $"check {folder}"])
+        var game = typeof(TidewardenSave).Assembly.Location;
+        foreach (var command in (string[])[$"slots {json}", $"show {file}", $"show {file} scenes/marsh/entities/beacon-1", $"check {folder}", $"migrate {folder}/first-release --with {game} --dry-run"])
             Screen.Out.Profile.Out.Writer.WriteLine($"  lodrik {command}"); // Not wrapped, so that it can be copied.
         Screen.Out.MarkupLine($"[{Screen.Faint}]Without an installed lodrik: dotnet run --project src/Lodrik.Cli -- slots …[/]");
     }

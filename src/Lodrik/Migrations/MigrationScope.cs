@@ -42,7 +42,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentException.ThrowIfNullOrEmpty(name);
         var from = ParseNamed(path);
         var (to, mayMiss) = (from.Beside(name), TakeIfPresent());
-        return Add(at => $"{Maybe(mayMiss)}{at}{from} becomes {at}{to}", [from], root => ValueOperations.Rename(root, from, name, mayMiss));
+        return Add(at => $"{Maybe(mayMiss)}{at}{from} becomes {Again(at)}{to}", [from], root => ValueOperations.Rename(root, from, name, mayMiss));
     }
 
     /// <summary>Moves a value elsewhere, also into another section. Maps on the way that are missing are made.</summary>
@@ -50,22 +50,22 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     /// <param name="to">Where it goes: nothing may be there yet. Its first <c>*</c> stands for what the first of <paramref name="from"/> stands for, and so on.</param>
     public TSelf Move(string from, string to)
     {
-        var (source, target, mayMiss) = (ParseNamed(from), ParseTarget(to, from), TakeIfPresent());
-        return Add(at => $"{Maybe(mayMiss)}{at}{source} moves to {at}{target}", [source, target], root => ValueOperations.Move(root, source, target, mayMiss));
+        var (source, target, mayMiss) = (ParseSome(from), ParseTarget(to, from), TakeIfPresent());
+        return Add(at => $"{Maybe(mayMiss)}{at}{source} moves to {Again(at)}{target}", [source, target], root => ValueOperations.Move(root, source, target, mayMiss));
     }
 
     /// <summary>Copies a value elsewhere, also into another section.</summary>
     /// <inheritdoc cref="Move"/>
     public TSelf Copy(string from, string to)
     {
-        var (source, target, mayMiss) = (ParseNamed(from), ParseTarget(to, from), TakeIfPresent());
-        return Add(at => $"{Maybe(mayMiss)}{at}{source} is copied to {at}{target}", [source, target], root => ValueOperations.Copy(root, source, target, mayMiss));
+        var (source, target, mayMiss) = (ParseSome(from), ParseTarget(to, from), TakeIfPresent());
+        return Add(at => $"{Maybe(mayMiss)}{at}{source} is copied to {Again(at)}{target}", [source, target], root => ValueOperations.Copy(root, source, target, mayMiss));
     }
 
     /// <summary>Takes a value out.</summary>
     public TSelf Remove(string path)
     {
-        var (from, mayMiss) = (ParseNamed(path), TakeIfPresent());
+        var (from, mayMiss) = (ParseSome(path), TakeIfPresent());
         return Add(at => $"{Maybe(mayMiss)}{at}{from} is removed", [from], root => ValueOperations.Remove(root, from, mayMiss));
     }
 
@@ -115,7 +115,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             throw new ArgumentException("A value is split into one or more parts of different names.", nameof(names));
         var (from, into, mayMiss) = (ParseNamed(path), names.ToList(), TakeIfPresent());
         return Add(
-            at => $"{Maybe(mayMiss)}{at}{from} is split {does} into {string.Join(" and ", into.Select(name => $"{at}{from.Beside(name)}"))}", [from],
+            at => $"{Maybe(mayMiss)}{at}{from} is split {does} into {string.Join(" and ", into.Select(name => $"{Again(at)}{from.Beside(name)}"))}", [from],
             root => ValueOperations.Split(root, from, into, split, mayMiss));
     }
 
@@ -131,10 +131,10 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentNullException.ThrowIfNull(merge);
         if (from.Count == 0)
             throw new ArgumentException("There is nothing to merge.", nameof(from));
-        List<MigrationPath> sources = [ParseNamed(from[0]), .. from.Skip(1).Select(path => ParseTarget(path, from[0]))];
+        List<MigrationPath> sources = [ParseSome(from[0]), .. from.Skip(1).Select(path => ParseTarget(path, from[0]))];
         var (target, mayMiss) = (ParseTarget(to, from[0]), TakeIfPresent());
         return Add(
-            at => $"{Maybe(mayMiss)}{string.Join(" and ", sources.Select(path => $"{at}{path}"))} become {at}{target} {does}", [.. sources, target],
+            at => $"{Maybe(mayMiss)}{string.Join(" and ", sources.Select((path, i) => $"{(i == 0 ? at : Again(at))}{path}"))} become {Again(at)}{target} {does}", [.. sources, target],
             root => ValueOperations.Merge(root, sources, target, merge, mayMiss));
     }
 
@@ -217,6 +217,9 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             throw new ArgumentException($"IfPresent says nothing about {operation}; leave it out.");
     }
 
+    /// <summary>What stands before the second path of an operation: a path that leads there, but not words that said it already.</summary>
+    private static string Again(string at) => at.EndsWith(' ') ? "" : at;
+
     private protected static string Maybe(bool ifPresent) => ifPresent ? "if present, " : "";
 
     private protected TSelf Add(Func<string, string> describe, IReadOnlyList<MigrationPath> paths, Action<MigrationRoot> apply) =>
@@ -254,6 +257,10 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     /// <summary>Reads a path that may be empty where that is a value itself.</summary>
     private protected abstract MigrationPath Parse(string path);
 
+    private static MigrationPath ParseSome(string path) => MigrationPath.Parse(path) is { Steps.Count: > 0 } parsed
+        ? parsed
+        : throw new ArgumentException("The whole of what a step works on can go nowhere; give the path of something in it.");
+
     private static MigrationPath ParseNamed(string path)
     {
         var parsed = MigrationPath.Parse(path);
@@ -262,7 +269,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
 
     private static MigrationPath ParseTarget(string path, string source)
     {
-        var (parsed, found) = (ParseNamed(path), MigrationPath.Parse(source).EachCount);
+        var (parsed, found) = (ParseSome(path), MigrationPath.Parse(source).EachCount);
         return parsed.EachCount <= found ? parsed : throw new ArgumentException($"\"{path}\" has more '*' than \"{source}\", so that it is not said what they stand for.");
     }
 

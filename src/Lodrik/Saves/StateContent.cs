@@ -104,7 +104,7 @@ public static class StateContent
 
     private static SaveMap Tree<T>(T state, SaveForm form) where T : IStateRoot<T> => SavedFile.FromBytes(StateFile.ToBytes(state, form)).ReadTree();
 
-    private static void Compare(string path, SaveValue? before, SaveValue? after, List<StateChange> changes)
+    internal static void Compare(string path, SaveValue? before, SaveValue? after, List<StateChange> changes)
     {
         switch (before, after)
         {

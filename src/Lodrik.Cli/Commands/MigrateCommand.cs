@@ -1,0 +1,151 @@
+using System.CommandLine;
+using Lodrik.Slots;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik migrate</c>: brings saves to a later version by the game's own migrations.</summary>
+internal static class MigrateCommand
+{
+    private const int ShownChanges = 40;
+
+    public static Command Create()
+    {
+        var path = new Argument<string>("path") { Description = "A save, or the folder of a game's saves." };
+        var with = new Option<string>("--with") { Description = "The game's assembly (.dll), whose migrations are used. Its code is run.", Required = true };
+        var to = new Option<int?>("--to") { Description = "The version to bring the saves to; the game's if not given." };
+        var dryRun = new Option<bool>("--dry-run") { Description = "Writes nothing, and shows what would be different." };
+        var output = new Option<string?>("--output", "-o") { Description = "The file for a single save; the one that is read stays." };
+        var full = new Option<bool>("--full") { Description = "Shows all differences." };
+        var root = new Option<string?>("--root") { Description = "The full name of the save root, where the assembly has several." };
+        var chain = new Option<string?>("--chain") { Description = "Where the migrations are, as Game.Saves.Migrations, where the assembly has several." };
+        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.") { path, with, to, dryRun, output, full, root, chain };
+        command.SetAction(parsed =>
+        {
+            var game = GameAssembly.Load(parsed.GetRequiredValue(with), parsed.GetValue(root), parsed.GetValue(chain));
+            var version = parsed.GetValue(to) ?? game.Shape.Version;
+            if (version < 1 || version > game.Shape.Version)
+                throw new ArgumentException($"The game has version {game.Shape.Version}; there is no way to version {version}.");
+            var look = new Look(game, version, parsed.GetValue(full));
+            var at = parsed.GetRequiredValue(path);
+            return (Directory.Exists(at), parsed.GetValue(dryRun)) switch
+            {
+                (true, true) => LookAtStore(at, look),
+                (true, false) when parsed.GetValue(output) is not null => throw new ArgumentException("In a folder, the migrated saves become new generations of their slots; --output is for a single save."),
+                (true, false) => MigrateStore(at, look),
+                (false, var dry) => MigrateFile(at, look, dry ? null : parsed.GetValue(output) ?? throw new ArgumentException("Say where the migrated save goes with --output, or look first with --dry-run.")),
+            };
+        });
+        return command;
+    }
+
+    private static int MigrateFile(string path, Look look, string? output)
+    {
+        var (before, after) = Open(path, look);
+        if (before is not null)
+            ShowDifference(path, before, after, look);
+        else
+            Screen.Out.MarkupLineInterpolated($"{path}: imported as version 0, and brought to {look.Version}.");
+        if (output is null)
+        {
+            Screen.Out.MarkupLine($"[{Screen.Notice}]Nothing was written.[/]");
+            return ExitCode.Fine;
+        }
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), after.ToForm(before?.Form ?? SaveForm.Json), replace: false);
+        Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Written in version {look.Version}.[/]  [{Screen.Faint}]{output}[/]");
+        return ExitCode.Fine;
+    }
+
+    /// <summary>Opens a save and migrates it; a file that is no save is imported, where the game has a way in for it.</summary>
+    private static (SavedFile? Before, SavedFile After) Open(string path, Look look)
+    {
+        SavedFile? file = null;
+        try
+        {
+            file = SavedFile.Open(path);
+        }
+        catch (DamagedSaveException problem) when (problem.Code == SaveErrorCode.NotASave && look.Game.Migrations.Imports)
+        {
+            // Not one of Lodrik's.
+        }
+        if (file is { Header: not null } || !look.Game.Migrations.Imports)
+        {
+            CheckGame(file!, look, path);
+            return (file, look.Game.Migrations.Migrate(file!, look.Version));
+        }
+        return (null, look.Game.Migrations.ImportFile(File.ReadAllBytes(path), look.Game.Shape.Game, look.Version, new SaveLocation { File = path }));
+    }
+
+    private static void CheckGame(SavedFile file, Look look, string path)
+    {
+        if (file.Header is { } header && header.Game != look.Game.Shape.Game)
+            throw new SaveMismatchException(SaveErrorCode.WrongGame, $"The save is of the game \"{header.Game}\", and the assembly is of \"{look.Game.Shape.Game}\".", new SaveLocation { File = path }, "Check that these belong together.");
+    }
+
+    private static int LookAtStore(string folder, Look look)
+    {
+        var count = 0;
+        foreach (var (slot, generation, file) in SlotMigration.NewestOf(Screen.Folder(folder)))
+        {
+            CheckGame(file, look, folder);
+            if (file.Header is not { } header || header.Version >= look.Version)
+                continue;
+            ShowDifference($"{slot}, generation {generation}", file, look.Game.Migrations.Migrate(file, look.Version), look);
+            count++;
+        }
+        Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]Nothing was written.[/] {(count == 0 ? $"All saves have version {look.Version}." : $"{count} {(count == 1 ? "save" : "saves")} would be migrated.")}");
+        return ExitCode.Fine;
+    }
+
+    private static int MigrateStore(string folder, Look look)
+    {
+        var storage = Screen.Folder(folder);
+        foreach (var (_, _, file) in SlotMigration.NewestOf(storage).Where(one => one.File.Header is { } header && header.Game != look.Game.Shape.Game))
+            CheckGame(file, look, folder);
+        var results = SlotMigration.Run(storage, look.Game.Migrations, look.Version);
+        if (results.Count == 0)
+            throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
+        var grid = new Grid().AddColumn(new GridColumn().NoWrap()).AddColumn();
+        foreach (var one in results)
+        {
+            grid.AddRow($"[{Screen.Name}]{Screen.Text(one.Slot.ToString())}[/]", one switch
+            {
+                { Problem: { } problem } => $"[{Screen.Bad}]{Screen.Text(problem.Message)}[/]",
+                { Written: { } written } => $"[{Screen.Good}]version {one.From} became {one.To}[/], as generation {written}; generation {one.Generation} stays",
+                _ => $"has version {one.To} already",
+            });
+        }
+        Screen.Out.Write(grid);
+        return results.Any(one => one.Problem is not null) ? ExitCode.FoundWrong : ExitCode.Fine;
+    }
+
+    private static void ShowDifference(string name, SavedFile before, SavedFile after, Look look)
+    {
+        var from = before.Header!.Version;
+        Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(name)}[/]  version {from} to {look.Version}");
+        foreach (var line in look.Game.Migrations.Steps.Where(step => step.From >= from && step.To <= look.Version).SelectMany(step => step.ToString().Split('\n')))
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {line.TrimEnd()}[/]");
+        var changes = before.ChangesTo(after);
+        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
+        table.AddColumn($"[{Screen.Faint}]where[/]").AddColumn($"[{Screen.Faint}]before[/]").AddColumn($"[{Screen.Faint}]after[/]");
+        foreach (var change in look.Full ? changes : changes.Take(ShownChanges))
+            table.AddRow($"[{Screen.Name}]{Screen.Text(change.Path)}[/]", Shown(change.Before), Shown(change.After));
+        if (changes.Count > 0)
+            Screen.Out.Write(table);
+        else
+            Screen.Out.WriteLine("  Nothing is different but the version.");
+        if (!look.Full && changes.Count > ShownChanges)
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]… and {changes.Count - ShownChanges} more; --full shows them.[/]");
+    }
+
+    private static string Shown(State.SaveValue? value) => value switch
+    {
+        null => $"[{Screen.Faint}]–[/]",
+        State.SaveMap map => $"[{Screen.Faint}]{Screen.Text(map.Count == 0 ? "{ }" : $"{{ {string.Join(", ", map.Keys.Take(4))}{(map.Count > 4 ? " …" : "")} }}")}[/]",
+        State.SaveScalar { Kind: State.SaveValueKind.Text } text => Screen.Text($"\"{text}\""),
+        _ => $"[{Screen.Number}]{Screen.Text(value.ToString() ?? "")}[/]",
+    };
+
+    /// <summary>What is to be done, and how it is shown.</summary>
+    private sealed record Look(GameAssembly Game, int Version, bool Full);
+}

@@ -1,0 +1,280 @@
+using Lodrik.Formats;
+using Lodrik.Formats.Binary;
+using Lodrik.Saves;
+using Lodrik.State;
+
+namespace Lodrik.Testing;
+
+/// <summary>
+/// What is to be proven: for each recorded version, made-up saves of its shape go through the migrations, lose nothing, load with today's
+/// types, and are the same after being saved and loaded again.
+/// </summary>
+/// <typeparam name="T">The game's save root.</typeparam>
+public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
+{
+    private static readonly SaveForm[] Forms = [SaveForm.Json, SaveForm.Xml, SaveForm.Binary];
+
+    private readonly string _from;
+    private readonly Ledger _ledger;
+    private readonly MigrationChain? _migrations;
+    private readonly List<string> _samples = [];
+    private readonly Dictionary<string, IReadOnlyList<string>> _names = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, Action<SessionArchive>> _sections = new(StringComparer.Ordinal);
+    private SceneTypes? _scenes;
+    private int _count = 200;
+    private int _seed = 1;
+
+    internal CompatibilityCheck(string ledger, MigrationChain? migrations, string from)
+    {
+        _from = from;
+        _ledger = Ledger.Open(Path.Combine(from, ledger));
+        _migrations = migrations;
+    }
+
+    /// <summary>Gives the bindings of the game's scenes, so that the parts of entities are loaded as what they are.</summary>
+    public CompatibilityCheck<T> WithScenes<TScene>(SceneBindings<TScene> bindings)
+    {
+        ArgumentNullException.ThrowIfNull(bindings);
+        _scenes = bindings.Types;
+        return this;
+    }
+
+    /// <summary>Gives the type of a section that a part of the game keeps beside the save root.</summary>
+    public CompatibilityCheck<T> WithSection<TState>(string name) where TState : IStateType<TState>
+    {
+        ArgumentException.ThrowIfNullOrEmpty(name);
+        _sections[name] = archive => archive.Get<TState>(name);
+        return this;
+    }
+
+    /// <summary>Gives the names of a catalogue that saves have; one that today's assembly has is found by itself.</summary>
+    /// <param name="source">The full name of the catalogue's source as the ledger has it.</param>
+    /// <param name="names">Its names.</param>
+    public CompatibilityCheck<T> WithNames(string source, params IReadOnlyList<string> names)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(source);
+        ArgumentNullException.ThrowIfNull(names);
+        _names[source] = names;
+        return this;
+    }
+
+    /// <summary>Loads the files of a folder as well, with those in folders within: saves of old versions that were kept.</summary>
+    /// <param name="folder">The folder; a relative one is looked for from the file of the calling code.</param>
+    public CompatibilityCheck<T> WithSamples(string folder)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(folder);
+        _samples.Add(Path.Combine(_from, folder));
+        return this;
+    }
+
+    /// <summary>Makes so many saves of each version; 200 if nothing is said.</summary>
+    public CompatibilityCheck<T> WithSaves(int count)
+    {
+        ArgumentOutOfRangeException.ThrowIfLessThan(count, 1);
+        _count = count;
+        return this;
+    }
+
+    /// <summary>Makes other saves: each seed gives others, and the same ones every time.</summary>
+    public CompatibilityCheck<T> WithSeed(int seed)
+    {
+        _seed = seed;
+        return this;
+    }
+
+    /// <summary>Carries the check out.</summary>
+    /// <exception cref="CompatibilityException">A save does not load or loses something; the message has the smallest such save.</exception>
+    /// <exception cref="SaveException">The ledger cannot be read, or the migrations have a fault.</exception>
+    public CompatibilityReport Check()
+    {
+        _migrations?.Check(T.Root);
+        var versions = _ledger.Versions;
+        if (versions.Count == 0)
+            throw new CompatibilityException($"There is nothing in the ledger {_ledger.FileOf(1)[..^"/1.json".Length]}. Record the game's shape with \"lodrik ledger record\".");
+        var shapes = versions.Select(_ledger.Read).ToList();
+        var today = SaveShape.OfAssembly(typeof(T).Assembly.Location, typeof(T).FullName!.Replace('+', '.'));
+        var (saves, refused) = (0, 0);
+        foreach (var shape in shapes)
+        {
+            CheckGiven(shape);
+            refused += CheckVersion(shape, new LostMembers(today));
+            saves += _count;
+        }
+        return new CompatibilityReport(versions, saves, refused, CheckSamples(new LostMembers(today)));
+    }
+
+    /// <summary>Without these, a part of each save would not be looked at.</summary>
+    private void CheckGiven(SaveShape shape)
+    {
+        if (shape.Version > T.Root.Version)
+            throw new CompatibilityException($"The ledger has version {shape.Version}, and {typeof(T).Name} has version {T.Root.Version}.");
+        if (shape.Game != T.Root.Game)
+            throw new CompatibilityException($"The ledger is that of the game \"{shape.Game}\", and {typeof(T).Name} is of \"{T.Root.Game}\".");
+        if (shape.Kinds.Count > 0 && _scenes is null)
+            throw new CompatibilityException("The ledger has kinds of entities. Give the bindings of the game's scenes with WithScenes.");
+    }
+
+    private int CheckVersion(SaveShape shape, LostMembers lost)
+    {
+        var random = new RandomSaves(shape, NamesOf);
+        var refused = 0;
+        for (var i = 0; i < _count; i++)
+        {
+            var form = Forms[i % Forms.Length];
+            var sections = random.Next(unchecked((_seed * 1_000_003) + i));
+            if (Try(shape, sections, form, lost) is not { } failure)
+                continue;
+            if (failure.IsRefusal)
+            {
+                refused++;
+                continue;
+            }
+            var smallest = new SmallerSaves(shape).Find(sections, candidate => Try(shape, candidate, form, lost)?.Sort == failure.Sort);
+            throw Report(shape, smallest, form, Try(shape, (SaveMap)SaveValueCodec.Copy(smallest)!, form, lost) ?? failure, i);
+        }
+        return refused < _count ? refused : throw new CompatibilityException(
+            $"All of the {_count} saves of version {shape.Version} that were made up are refused by the game's own rules (IValidatedState, or what its setters throw), so nothing is proven. Keep sample files of that version, and give them with WithSamples.");
+    }
+
+    private Failure? Try(SaveShape shape, SaveMap sections, SaveForm form, LostMembers lost) => Try(
+        () =>
+        {
+            using var encoder = new SaveEncoder();
+            var header = new SaveHeader { Game = shape.Game, Version = shape.Version, SaveId = Guid.CreateVersion7() };
+            return SavedFile.FromBytes(encoder.Encode(new TreeSave([.. sections.Select(section => (section.Key, section.Value))]), header, form, indented: false).ToArray());
+        },
+        form,
+        lost);
+
+    private Failure? Try(Func<SavedFile> open, SaveForm form, LostMembers lost)
+    {
+        try
+        {
+            var file = open();
+            if (file.Header is null)
+                return new Failure("by hand", "", "The game did not write it: it has no header.", null);
+            var migrated = file.Header is { } header && header.Version < T.Root.Version && _migrations is not null ? _migrations.Migrate(file, T.Root.Version) : file;
+            if (migrated.Header!.Version == T.Root.Version && lost.In(migrated) is { } found)
+                return new Failure($"lost {found.Path}", found.Path, $"Something is lost: {found.Problem}.", null);
+            var state = StateFile.Decode<T>(migrated);
+            DecodeGroups(migrated);
+            StateFile.FromBytes<T>(StateFile.ToBytes(state, form));
+            // What nobody decoded is a tree, of which only the binary form keeps every sort of number apart.
+            var again = StateFile.FromBytes<T>(StateFile.ToBytes(state, SaveForm.Binary));
+            return StateContent.AreEqual(state, again)
+                ? null
+                : new Failure("changed", StateContent.Changes(state, again).FirstOrDefault()?.Path ?? "", "It is another after being saved and loaded again.", null);
+        }
+        catch (SaveException problem)
+        {
+            var path = problem.Location.Section is null ? "" : $"/{problem.Location.Section}{problem.Location.Path}";
+            return new Failure($"{problem.GetType().Name} {problem.Code} {(problem as MigrationException)?.FromVersion}", path, problem.Message, problem);
+        }
+    }
+
+    /// <summary>Loads what a load of the root leaves undecoded: scenes, and the sections of the game's parts.</summary>
+    private void DecodeGroups(SavedFile file)
+    {
+        foreach (var group in T.Root.Sections.Where(section => section.EndsWith('/')).Select(section => section[..^1]))
+        {
+            var sections = file.FindGroup(group).Select(slice => (UndecodedSection)file.Verify(slice).Within(group)).ToList();
+            foreach (var section in sections)
+            {
+                if (IsScene(section))
+                    DecodeScene(section);
+                else if (_sections.TryGetValue(section.Name, out var decode))
+                    DecodeSection(section, decode);
+            }
+        }
+    }
+
+    private bool IsScene(UndecodedSection section) => _scenes is not null && ((VerifiedSection)section).ToTree() is SaveMap map && map.TryGet("entities", out _);
+
+    private void DecodeScene(UndecodedSection section)
+    {
+        var archive = new SceneArchive();
+        ((ISectionGroup)archive).TakeSections([section]);
+        var first = Encode(archive.Get(section.Name, _scenes!)!);
+        ((ISectionGroup)archive).TakeSections([new MemorySection(section.Name, first)]);
+        if (!Encode(archive.Get(section.Name, _scenes!)!).AsSpan().SequenceEqual(first))
+            throw new SaveContentException(SaveErrorCode.WrongContent, "The scene is another after being saved and loaded again.", new SaveLocation { Section = section.Name });
+    }
+
+    private static void DecodeSection(UndecodedSection section, Action<SessionArchive> decode)
+    {
+        var archive = new SessionArchive();
+        ((ISectionGroup)archive).TakeSections([section]);
+        decode(archive);
+    }
+
+    private static byte[] Encode(SceneRecord scene)
+    {
+        using var buffer = new PooledBuffer();
+        var writer = new BinaryStateWriter(buffer);
+        scene.Write(ref writer);
+        return buffer.Written.ToArray();
+    }
+
+    private int CheckSamples(LostMembers lost)
+    {
+        var count = 0;
+        foreach (var folder in _samples)
+        {
+            if (!Directory.Exists(folder))
+                throw new CompatibilityException($"There is no folder {folder} with sample files.");
+            foreach (var file in Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal))
+            {
+                SavedFile? opened = null;
+                if (Try(() => opened = SavedFile.Open(file), SaveForm.Binary, lost) is { } failure)
+                {
+                    throw new CompatibilityException($"The sample {file} does not load today: {failure.Message}{(failure.Path.Length > 0 ? $" ({failure.Path})" : "")}", failure.Cause)
+                    {
+                        Version = opened?.Header?.Version ?? 0,
+                        Path = failure.Path,
+                    };
+                }
+                count++;
+            }
+        }
+        return count;
+    }
+
+    private CompatibilityException Report(SaveShape shape, SaveMap smallest, SaveForm form, Failure failure, int index)
+    {
+        using var encoder = new SaveEncoder();
+        var bytes = encoder.Encode(new TreeSave([.. smallest.Select(section => (section.Key, section.Value))]), new SaveHeader { Game = shape.Game, Version = shape.Version }, SaveForm.Binary, indented: false).ToArray();
+        var step = shape.Version < T.Root.Version && _migrations is null ? " No migrations were given." : "";
+        return new CompatibilityException(
+            $"""
+            A save of version {shape.Version} does not load as it should today{(failure.Path.Length > 0 ? $", at {failure.Path}" : "")}: {failure.Message}{step}
+            The smallest such save that was found ({form.DisplayName()}, seed {_seed}, number {index}):
+            {SavedFile.FromBytes(bytes).Print(full: true)}
+            """,
+            failure.Cause)
+        {
+            Version = shape.Version,
+            Path = failure.Path,
+        };
+    }
+
+    /// <summary>The names of a catalogue: those that were given, or those of the source of that name in today's assembly.</summary>
+    private IReadOnlyList<string> NamesOf(string source)
+    {
+        if (_names.TryGetValue(source, out var given))
+            return given;
+        var catalogue = typeof(T).Assembly.GetType(source)?.GetProperty("Catalogue")?.GetValue(null);
+        return catalogue?.GetType().GetProperty("Names")?.GetValue(catalogue) as IReadOnlyList<string>
+            ?? throw new CompatibilityException($"The ledger speaks of names in the catalogue of {source}, which today's assembly does not have. Give them with WithNames.");
+    }
+
+    /// <summary>Why a save does not do.</summary>
+    /// <param name="Sort">What makes two failures the same.</param>
+    /// <param name="Path">Where.</param>
+    /// <param name="Message">In words.</param>
+    /// <param name="Cause">What was thrown.</param>
+    private sealed record Failure(string Sort, string Path, string Message, SaveException? Cause)
+    {
+        /// <summary>Whether it is the game's own rules that a made-up save does not keep to.</summary>
+        public bool IsRefusal => Cause is { Code: SaveErrorCode.Invalid } or { Code: SaveErrorCode.WrongContent, InnerException: not null and not ContentException };
+    }
+}

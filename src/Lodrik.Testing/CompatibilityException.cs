@@ -1,0 +1,24 @@
+namespace Lodrik.Testing;
+
+/// <summary>A save of an older version does not load today, or loses something; the message has the smallest one that was found.</summary>
+/// <param name="message">What is wrong.</param>
+/// <param name="innerException">What the load threw, if it did.</param>
+public sealed class CompatibilityException(string message, Exception? innerException = null) : Exception(message, innerException)
+{
+    /// <summary>The version of the save; 0 where it is not about one.</summary>
+    public int Version { get; internal init; }
+
+    /// <summary>Where in the save, as a JSON Pointer (RFC 6901) from the section on; empty where that is not known.</summary>
+    public string Path { get; internal init; } = "";
+}
+
+/// <summary>What a check that passed has tried.</summary>
+/// <param name="Versions">The recorded versions.</param>
+/// <param name="Saves">How many made-up saves were migrated, loaded, saved and loaded again.</param>
+/// <param name="Refused">How many of them the game's own rules refused, so that nothing could be proven by them.</param>
+/// <param name="Samples">How many sample files were loaded.</param>
+public sealed record CompatibilityReport(IReadOnlyList<int> Versions, int Saves, int Refused, int Samples)
+{
+    /// <summary>What was tried, in words.</summary>
+    public override string ToString() => $"versions {string.Join(", ", Versions)}: {Saves} saves{(Refused > 0 ? $" ({Refused} refused by the game's own rules)" : "")} and {Samples} sample files load";
+}

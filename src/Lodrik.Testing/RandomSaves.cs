@@ -1,0 +1,224 @@
+using System.Globalization;
+using System.Numerics;
+using Lodrik.Migrations;
+using Lodrik.State;
+
+namespace Lodrik.Testing;
+
+/// <summary>
+/// Makes saves of a recorded shape: boundary values, empty and long collections, every variant and every kind, in any combination. The same
+/// seed gives the same saves.
+/// </summary>
+/// <param name="shape">The shape.</param>
+/// <param name="names">The names that the entries of a catalogue have, by the name of its source.</param>
+internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<string>> names)
+{
+    private const int DeepEnough = 6;
+    private const int TooDeep = 24;
+
+    private static readonly string[] Texts = ["", " ", "a", "Reed and salt", "\"quoted\", <b>&amp;</b>", "Sjøgrav 塩 🦢", "two\nlines", "a/b~c", new string('x', 300)];
+    private static readonly string[] Keys = ["one", "two", "a/b", "Ünder~", "7", "with blank"];
+    private static readonly double[] Doubles = [0, -0.0, 1, -1.5, double.MaxValue, double.MinValue, double.Epsilon, double.NaN, double.PositiveInfinity, double.NegativeInfinity];
+    private static readonly float[] Singles = [0, -0f, 1, -1.5f, float.MaxValue, float.MinValue, float.Epsilon, float.NaN, float.PositiveInfinity, float.NegativeInfinity];
+
+    private Random _random = new(0);
+    private int _depth;
+
+    /// <summary>The sections of a save.</summary>
+    public SaveMap Next(int seed)
+    {
+        _random = new Random(seed);
+        var sections = new SaveMap();
+        foreach (var (key, type) in shape.Find(shape.Root)?.Members ?? [])
+        {
+            switch (ShapeExpression.Parse(type).Name)
+            {
+                case "scenes":
+                    foreach (var scene in Some(["marsh", "far shore"]))
+                        sections[$"{key}/{scene}"] = Scene();
+                    break;
+                case "session":
+                    foreach (var (name, part) in shape.Subsystems)
+                        sections[$"{key}/{name}"] = Value(part);
+                    break;
+                case "group":
+                    break;
+                default:
+                    sections[key] = Value(type);
+                    break;
+            }
+        }
+        return sections;
+    }
+
+    private SaveMap Scene()
+    {
+        var entities = new SaveMap();
+        foreach (var (kind, parts) in shape.Kinds.Where(kind => kind.Key != "*"))
+        {
+            var count = _random.Next(3);
+            for (var i = 0; i < count; i++)
+            {
+                var held = new SaveMap();
+                foreach (var (part, type) in parts.Where(_ => _random.Next(8) > 0))
+                    held[part] = Value(type);
+                entities[_random.Next(2) == 0 ? $"{kind}-{i + 1}" : $"#{entities.Count + 1}"] = new SaveMap { ["kind"] = kind, ["parts"] = held };
+            }
+        }
+        return new SaveMap { ["nextSpawn"] = entities.Count + 1, ["gone"] = new SaveList(), ["entities"] = entities };
+    }
+
+    private SaveValue Value(string type) => Value(ShapeExpression.Parse(type));
+
+    private SaveValue Value(ShapeExpression type)
+    {
+        if (type.IsNullable && _random.Next(4) == 0)
+            return SaveValue.Null;
+        _depth++;
+        try
+        {
+            return type.Count > 0 ? ListOf(type.Count, () => Scalar(type.Name)) : type.Name switch
+            {
+                "list" => ListOf(Length(), () => Value(type.Arguments[0])),
+                "map" => Map(type.Arguments[0], type.Arguments[1]),
+                "tuple" => Tuple(type.Arguments),
+                "grid2" => Grid(2, type.Arguments[0]),
+                "grid3" => Grid(3, type.Arguments[0]),
+                "entry" => names(type.Arguments[0].Name) is { Count: > 0 } known ? OneOf(known) : SaveValue.Null,
+                _ when type.IsNamed => Named(type.Name),
+                _ => Scalar(type.Name),
+            };
+        }
+        finally
+        {
+            _depth--;
+        }
+    }
+
+    private SaveValue Named(string name)
+    {
+        if (shape.Find(name) is not { } type)
+            throw new CompatibilityException($"The ledger of version {shape.Version} speaks of {name}, and does not say what it is.");
+        if (type.IsEnum)
+            return OneOf(type.Values);
+        // What stands for a shared object is a number whose content is elsewhere; none is always there.
+        if (type.IsShared || (_depth > TooDeep && !type.IsStruct))
+            return SaveValue.Null;
+        if (type.Variants.Count == 0)
+            return Members(type);
+        var (variant, variantType) = type.Variants.ElementAt(_random.Next(type.Variants.Count));
+        return new SaveMap { [variant] = Members(shape.Find(variantType) ?? new ShapeType()) };
+    }
+
+    private SaveMap Members(ShapeType type)
+    {
+        var map = new SaveMap();
+        foreach (var (key, member) in type.Members)
+            map[key] = Value(member);
+        return map;
+    }
+
+    private SaveMap Map(ShapeExpression key, ShapeExpression value)
+    {
+        var map = new SaveMap();
+        for (var i = Length(); i > 0; i--)
+            map.TryAdd(Key(key), Value(value));
+        return map;
+    }
+
+    private string Key(ShapeExpression type) => type.Name switch
+    {
+        "text" => OneOf(Keys),
+        "entity" => OneOf(["beacon-1", "#4", "heron"]),
+        _ when type.IsNamed => OneOf(shape.Find(type.Name)?.Values ?? ["0"]),
+        _ => Scalar(type.Name).ToString()!,
+    };
+
+    private SaveList Tuple(IReadOnlyList<ShapeExpression> types)
+    {
+        var list = new SaveList();
+        foreach (var type in types)
+            list.Add(Value(type));
+        return list;
+    }
+
+    private SaveMap Grid(int rank, ShapeExpression item)
+    {
+        var lengths = new SaveList();
+        var count = 1;
+        for (var i = 0; i < rank; i++)
+        {
+            var length = _random.Next(4);
+            lengths.Add(length);
+            count *= length;
+        }
+        // A grid of bytes is bytes.
+        return new SaveMap { ["lengths"] = lengths, ["items"] = item.Name == "uint8" ? new byte[count] : ListOf(count, () => Value(item)) };
+    }
+
+    private static SaveList ListOf(int count, Func<SaveValue> item)
+    {
+        var list = new SaveList();
+        for (var i = 0; i < count; i++)
+            list.Add(item());
+        return list;
+    }
+
+    private int Length() => _depth > DeepEnough ? 0 : _random.Next(8) switch
+    {
+        0 or 1 => 0,
+        2 or 3 => 1,
+        7 when _depth <= 2 => 40,
+        _ => _random.Next(5),
+    };
+
+    private SaveValue Scalar(string type) => type switch
+    {
+        "bool" => _random.Next(2) == 0,
+        "int8" => Whole(sbyte.MinValue, sbyte.MaxValue),
+        "uint8" => Whole(0, byte.MaxValue),
+        "int16" => Whole(short.MinValue, short.MaxValue),
+        "uint16" => Whole(0, ushort.MaxValue),
+        "int32" => Whole(int.MinValue, int.MaxValue),
+        "uint32" => Whole(0, uint.MaxValue),
+        "int64" => Whole(long.MinValue, long.MaxValue),
+        "uint64" => Whole(0, ulong.MaxValue),
+        "int128" => Whole((BigInteger)Int128.MinValue, (BigInteger)Int128.MaxValue),
+        "uint128" => Whole(0, (BigInteger)UInt128.MaxValue),
+        "integer" => Whole(-BigInteger.Pow(10, 40), BigInteger.Pow(10, 40)),
+        "half" => (float)(Half)_random.Next(-100, 100),
+        "single" => _random.Next(2) == 0 ? OneOf(Singles) : (float)((_random.NextDouble() - 0.5) * 1000),
+        "double" => _random.Next(2) == 0 ? OneOf(Doubles) : (_random.NextDouble() - 0.5) * 1000,
+        "decimal" => OneOf([0m, 1.50m, decimal.MaxValue, decimal.MinValue, -0.001m]),
+        "char" => OneOf(["a", "Z", "é", "7", " "]),
+        "text" => OneOf(Texts),
+        "bytes" => OneOf<byte[]>([[], [0], [1, 2, 255]]),
+        "guid" => OneOf([Guid.Empty, Guid.AllBitsSet]).ToString("D"),
+        "datetime" => OneOf([DateTime.MinValue, DateTime.UnixEpoch, new DateTime(2031, 4, 1, 12, 30, 0, DateTimeKind.Unspecified)]).ToString("O", CultureInfo.InvariantCulture),
+        "datetimeoffset" => OneOf([DateTimeOffset.MinValue, DateTimeOffset.UnixEpoch, new DateTimeOffset(2031, 4, 1, 12, 30, 0, TimeSpan.FromHours(2))]).ToString("O", CultureInfo.InvariantCulture),
+        "date" => OneOf([DateOnly.MinValue, DateOnly.MaxValue]).ToString("O", CultureInfo.InvariantCulture),
+        "time" => OneOf([TimeOnly.MinValue, TimeOnly.MaxValue]).ToString("O", CultureInfo.InvariantCulture),
+        "timespan" => OneOf([TimeSpan.Zero, TimeSpan.MaxValue, TimeSpan.MinValue, TimeSpan.FromMinutes(95)]).ToString("c", CultureInfo.InvariantCulture),
+        "uri" => OneOf(["https://example.org/a?b=c", "relative/path"]),
+        "version" => OneOf(["1.0", "2.3.4.5"]),
+        "color" => OneOf(["", "#FF102030", "Teal"]),
+        "entity" => OneOf(["beacon-1", "#12"]),
+        "reference" => OneOf(["beacon-1", "#12", "far shore>#3"]),
+        "any" => OneOf<SaveValue>([SaveValue.Null, 5, "free", new SaveList { 1, "two" }, new SaveMap { ["three"] = true }]),
+        _ => throw new CompatibilityException($"The ledger of version {shape.Version} speaks of {type}, which this library does not know. Update Lodrik."),
+    };
+
+    private SaveValue Whole(BigInteger min, BigInteger max) => _random.Next(6) switch
+    {
+        0 => min,
+        1 => max,
+        2 => 0,
+        3 => 1,
+        4 => BigInteger.Min(max, _random.Next(1000)),
+        _ => min + ((max - min) * _random.Next(1, 1000) / 1000),
+    };
+
+    private IEnumerable<T> Some<T>(IReadOnlyList<T> items) => items.Take(_random.Next(items.Count + 1));
+
+    private T OneOf<T>(IReadOnlyList<T> items) => items[_random.Next(items.Count)];
+}

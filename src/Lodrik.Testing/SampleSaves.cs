@@ -1,0 +1,35 @@
+using Lodrik.Saves;
+
+namespace Lodrik.Testing;
+
+/// <summary>Made-up saves of a recorded version, to be kept as files.</summary>
+public static class SampleSaves
+{
+    private static readonly SaveForm[] Forms = [SaveForm.Json, SaveForm.Xml, SaveForm.Binary];
+
+    /// <summary>Makes saves of a shape: each in JSON, in XML, in binary, and in binary with compression.</summary>
+    /// <param name="shape">The shape.</param>
+    /// <param name="count">How many.</param>
+    /// <param name="seed">Which: each seed gives others, and the same ones every time.</param>
+    /// <param name="names">The names of catalogues, by the full name of their source.</param>
+    /// <returns>The name of each file and its bytes.</returns>
+    /// <exception cref="CompatibilityException">The shape cannot be made sense of, or a catalogue has no names.</exception>
+    public static IEnumerable<(string Name, byte[] Bytes)> Of(SaveShape shape, int count, int seed = 1, IReadOnlyDictionary<string, IReadOnlyList<string>>? names = null)
+    {
+        ArgumentNullException.ThrowIfNull(shape);
+        ArgumentOutOfRangeException.ThrowIfLessThan(count, 1);
+        var random = new RandomSaves(shape, source => names?.GetValueOrDefault(source)
+            ?? throw new CompatibilityException($"The ledger speaks of names in the catalogue of {source}. Say what names there are."));
+        using var encoder = new SaveEncoder();
+        for (var i = 0; i < count; i++)
+        {
+            var save = new TreeSave([.. random.Next(unchecked((seed * 1_000_003) + i)).Select(section => (section.Key, section.Value))]);
+            foreach (var form in Forms)
+                yield return ($"made-up-{i + 1}{form.FileExtension()}", encoder.Encode(save, Header(), form, indented: true).ToArray());
+            encoder.Snapshot(save, SaveForm.Binary, indented: false);
+            yield return ($"made-up-{i + 1}-compressed{SaveForm.Binary.FileExtension()}", encoder.Complete(Header(), SaveCompression.Small).ToArray());
+        }
+
+        SaveHeader Header() => new() { Game = shape.Game, Version = shape.Version, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
+    }
+}
