@@ -48,6 +48,7 @@ internal static class Budgets
         ["allocation"] = Allocation,
         ["slots"] = Slots,
         ["scenes"] = SceneBudgets.Lines,
+        ["migrations"] = MigrationBudgets.Lines,
     };
 
     private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)

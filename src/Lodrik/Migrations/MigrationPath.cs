@@ -11,13 +11,17 @@ internal sealed class MigrationPath
 {
     private const string Each = "*";
 
-    private MigrationPath(IReadOnlyList<string?> steps) => Steps = steps;
+    private MigrationPath(IReadOnlyList<string?> steps)
+    {
+        Steps = steps;
+        EachCount = steps.Count(step => step is null);
+    }
 
     /// <summary>The steps, without the pointer's escapes; null for each.</summary>
     public IReadOnlyList<string?> Steps { get; }
 
     /// <summary>How many of the steps are <c>*</c>.</summary>
-    public int EachCount => Steps.Count(step => step is null);
+    public int EachCount { get; }
 
     /// <summary>Reads a path as a migration step names it.</summary>
     /// <exception cref="ArgumentException">It is no JSON Pointer.</exception>

@@ -86,10 +86,9 @@ internal abstract class MigrationRoot
     /// <summary>One walk along a path, which may part at each <c>*</c>.</summary>
     protected sealed class Search(MigrationPath path, bool mayMiss)
     {
-        private readonly List<string> _each = [];
-        private readonly bool _parts = path.EachCount > 0;
+        private readonly List<string>? _each = path.EachCount > 0 ? [] : null;
 
-        public List<Match> Matches { get; } = [];
+        public List<Match> Matches { get; } = new(path.EachCount > 0 ? 16 : 1);
 
         public IReadOnlyList<string?> Steps => path.Steps;
 
@@ -98,7 +97,7 @@ internal abstract class MigrationRoot
         {
             if (taken == path.Steps.Count)
             {
-                Matches.Add(new Match(place, _parts ? [.. _each] : []));
+                Matches.Add(new Match(place, _each is null ? [] : [.. _each]));
                 return;
             }
             var step = path.Steps[taken];
@@ -129,7 +128,8 @@ internal abstract class MigrationRoot
 
         public void GoOnEach(string name, MigrationPlace place, int taken)
         {
-            _each.Add(name);
+            // Only a path with a star comes here.
+            _each!.Add(name);
             GoOn(place, taken);
             _each.RemoveAt(_each.Count - 1);
         }

@@ -235,7 +235,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     private protected TSelf AddGroup(Func<string, string> where, IReadOnlyList<string> sections, IReadOnlyList<MigrationOperation> inner, Func<MigrationRoot, IEnumerable<MigrationPlace>> places) =>
         Add(new MigrationOperation(prefix => inner.SelectMany(operation => operation.Describe(where(prefix))), sections, root =>
         {
-            foreach (var place in places(root))
+            // All of them first: an operation may put another value in the place of what is gone through.
+            foreach (var place in places(root).ToList())
             {
                 var item = new ValueRoot(place);
                 foreach (var operation in inner)

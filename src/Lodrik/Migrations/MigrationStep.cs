@@ -31,7 +31,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
     {
         ArgumentException.ThrowIfNullOrEmpty(kind);
         RefuseIfPresent(nameof(ForEachEntity));
-        return AddGroup(prefix => $"each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe), root => Entities(root, kind));
+        return AddGroup(prefix => $"each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe), root => Entities(root, kind).Select(entity => entity.Place));
     }
 
     /// <summary>Works on a part of each entity of a kind that has it, in all scenes, by paths from the part on.</summary>
@@ -56,8 +56,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         RefuseIfPresent(nameof(RenameKind));
         return Add(new MigrationOperation(at => [$"{at}the kind {from} becomes {to}"], InScenes, root =>
         {
-            foreach (var entity in Entities(root, from))
-                ((SaveMap)entity.Value)["kind"] = to;
+            foreach (var (_, entity) in Entities(root, from))
+                entity["kind"] = to;
         }));
     }
 
@@ -102,7 +102,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
                 var group = name[..name.IndexOf('/', StringComparison.Ordinal)];
                 RenameWhere(root.FindOne(MigrationPath.Of(group, name[(group.Length + 1)..], "scene")), from, to);
             }
-            foreach (var entity in Entities(root, AnyName))
+            foreach (var (_, entity) in Entities(root, AnyName))
                 RenameReferences(entity, from, to);
         }));
     }
@@ -146,19 +146,29 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
 
     private string[] InScenes => [$"{_scenes}/*"];
 
-    /// <summary>The entities of a kind in all scenes.</summary>
-    private IEnumerable<MigrationPlace> Entities(MigrationRoot root, string kind) => root.Find(MigrationPath.Of(_scenes, null, "entities", null), mayMiss: true)
-        .Select(match => match.Place)
-        .Where(entity => entity.Value is SaveMap map && (kind == AnyName || (map.TryGet("kind", out var itsKind) && itsKind is SaveScalar { Kind: SaveValueKind.Text } text && text.Text == kind)));
+    /// <summary>The entities of a kind in all scenes, each with what stands there.</summary>
+    private IEnumerable<(MigrationPlace Place, SaveMap Entity)> Entities(MigrationRoot root, string kind)
+    {
+        foreach (var (place, _) in root.Find(MigrationPath.Of(_scenes, null, "entities"), mayMiss: true))
+        {
+            if (place.Value is not SaveMap entities)
+                continue;
+            foreach (var (id, value) in entities)
+            {
+                if (value is SaveMap entity && (kind == AnyName || (entity.TryGet("kind", out var its) && its is SaveScalar { Kind: SaveValueKind.Text } text && text.Text == kind)))
+                    yield return (new MigrationPlace(place, entities, id), entity);
+            }
+        }
+    }
 
-    private static MigrationPlace? PartOf(MigrationPlace entity, string part) =>
-        entity.Value is SaveMap map && map.TryGet("parts", out var value) && value is SaveMap parts && parts.TryGet(part, out _)
-            ? new MigrationPlace(new MigrationPlace(entity, map, "parts"), parts, part)
+    private static MigrationPlace? PartOf((MigrationPlace Place, SaveMap Entity) entity, string part) =>
+        entity.Entity.TryGet("parts", out var value) && value is SaveMap parts && parts.TryGet(part, out _)
+            ? new MigrationPlace(new MigrationPlace(entity.Place, entity.Entity, "parts"), parts, part)
             : null;
 
-    private static void RenameReferences(MigrationPlace entity, string from, string to)
+    private static void RenameReferences(SaveMap entity, string from, string to)
     {
-        if (entity.Value is not SaveMap map || !map.TryGet("parts", out var value) || value is not SaveMap parts)
+        if (!entity.TryGet("parts", out var value) || value is not SaveMap parts)
             return;
         foreach (var name in parts.Keys.ToList())
         {

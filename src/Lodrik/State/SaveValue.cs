@@ -281,6 +281,12 @@ public sealed class SaveMap() : SaveValue(SaveValueKind.Map), IReadOnlyCollectio
         if (index < 0 || _entries.ContainsKey(newKey))
             return false;
         var value = _entries.GetAt(index).Value;
+        if (index == _entries.Count - 1)
+        {
+            _entries.RemoveAt(index);
+            _entries.Add(newKey, value);
+            return true;
+        }
         _entries.RemoveAt(index);
         _entries.Insert(index, newKey, value);
         return true;
