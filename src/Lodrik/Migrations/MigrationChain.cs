@@ -195,6 +195,11 @@ public sealed class MigrationChain
             foreach (var save in saves)
                 Apply(save, step, location);
         }
+        foreach (var save in saves)
+        {
+            if (save.Names.FirstOrDefault(name => name.Length == 0 || name is SaveEncoder.HeaderKey or SaveEncoder.ContentsKey or SaveEncoder.SealKey) is { } reserved)
+                throw new MigrationException(SaveErrorCode.MigrationFailed, $"After the last step there is a section \"{reserved}\", which is a word of the file itself.", location, "Rename, move or remove it in a step.");
+        }
     }
 
     private void Apply(SectionStore sections, MigrationStep step, SaveLocation location)

@@ -24,7 +24,12 @@ internal static class ValueOperations
         if (root is SaveRoot save && save.GroupAt(path) is { } group)
         {
             foreach (var section in group)
-                save.Store.Rename(section.FullName, $"{name}{section.FullName[section.FullName.IndexOf('/', StringComparison.Ordinal)..]}");
+            {
+                var renamed = $"{name}{section.FullName[section.FullName.IndexOf('/', StringComparison.Ordinal)..]}";
+                if (save.Store.Has(renamed))
+                    throw new OperationException($"There is a section \"{renamed}\" already.", new SaveLocation { Section = section.FullName }, "Remove or rename that one before; nothing was lost.");
+                save.Store.Rename(section.FullName, renamed);
+            }
             return;
         }
         foreach (var (place, _) in root.Find(path, mayMiss))
@@ -40,17 +45,26 @@ internal static class ValueOperations
     {
         var matches = root.Find(from, mayMiss);
         // All values are taken out before any is put in, so that two can change places; and a list loses its last items first.
-        var values = matches.ConvertAll(match => (to: to.Bind(match.Each), match.Place.Value));
+        var values = matches.ConvertAll(match => (to: to.Bind(match.Each), match.Place.Value, Shared: SharedOf(root, match.Place, to)));
         for (var i = matches.Count - 1; i >= 0; i--)
             matches[i].Place.Remove();
-        foreach (var (target, value) in values)
+        foreach (var (target, value, shared) in values)
+        {
             root.Put(target, value);
+            if (shared is not null)
+                root.Put(SharedBeside(target), shared);
+        }
     }
 
     public static void Copy(MigrationRoot root, MigrationPath from, MigrationPath to, bool mayMiss)
     {
         foreach (var (place, each) in root.Find(from, mayMiss))
+        {
+            var shared = SharedOf(root, place, to);
             root.Put(to.Bind(each), CopyOf(place.Value));
+            if (shared is not null)
+                root.Put(SharedBeside(to.Bind(each)), CopyOf(shared));
+        }
     }
 
     public static void Remove(MigrationRoot root, MigrationPath path, bool mayMiss)
@@ -94,14 +108,14 @@ internal static class ValueOperations
         var parts = matches.ConvertAll(match =>
         {
             var made = Call(match.Place, () => split(match.Place.Value));
-            return made.Count == into.Count ? made : throw new OperationException($"It was split into {made.Count} values, not into {into.Count}.", match.Place.Locate());
+            return made?.Count == into.Count ? made : throw new OperationException($"It was split into {made?.Count ?? 0} values, not into {into.Count}.", match.Place.Locate());
         });
         foreach (var (place, _) in matches)
             place.Remove();
         for (var i = 0; i < matches.Count; i++)
         {
             for (var part = 0; part < into.Count; part++)
-                root.Put(path.Bind(matches[i].Each).Beside(into[part]), parts[i][part]);
+                root.Put(path.Bind(matches[i].Each).Beside(into[part]), parts[i][part] ?? SaveValue.Null);
         }
     }
 
@@ -152,6 +166,16 @@ internal static class ValueOperations
             map.TryRename(from, to);
         return value;
     }
+
+    /// <summary>The contents of a section's shared objects, which go where it goes; null where there are none.</summary>
+    private static SaveValue? SharedOf(MigrationRoot root, MigrationPlace place, MigrationPath to)
+    {
+        if (root is not SaveRoot save || place.SharedName is not { } name || !save.Store.Has(name))
+            return null;
+        return save.IsSection(to) ? save.Store.Read(name) : throw new OperationException("The section has shared objects, and can only become a section of its own.", place.Locate());
+    }
+
+    private static MigrationPath SharedBeside(MigrationPath section) => section.Beside(section.Steps[^1] + Saves.SharedSection.Suffix);
 
     private static SaveValue CopyOf(SaveValue value) => SaveValueCodec.Copy(value)!;
 

@@ -69,6 +69,9 @@ public sealed class MigrationPlace
         ? section.TryRename(name)
         : _container is SaveMap map && map.TryRename(_key!, name);
 
+    /// <summary>The name of the section that has the shared objects of this one; null where this is no section.</summary>
+    internal string? SharedName => _section?.SharedName;
+
     internal bool IsItem => _container is SaveList;
 
     internal SaveLocation Locate()

@@ -153,6 +153,9 @@ internal sealed class SaveRoot(SectionStore store, IReadOnlyCollection<string> g
     public List<SectionPlace>? GroupAt(MigrationPath path) =>
         path.Steps is [{ } name] && !store.Has(name) && IsGroup(name) ? [.. InGroup(name).Select(section => new SectionPlace(store, section))] : null;
 
+    /// <summary>Whether a path leads to a section as a whole.</summary>
+    public bool IsSection(MigrationPath path) => path.Steps is [_] || (path.Steps is [{ } group, _] && !store.Has(group) && IsGroup(group));
+
     public override void Put(MigrationPath path, SaveValue value)
     {
         var (name, taken) = SectionOf(path.Steps);

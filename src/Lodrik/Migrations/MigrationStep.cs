@@ -90,6 +90,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         ArgumentException.ThrowIfNullOrEmpty(from);
         ArgumentException.ThrowIfNullOrEmpty(to);
         RefuseIfPresent(nameof(RenameScene));
+        // Whether a scene can be referred to by that name is known now, and not when the first save is loaded.
+        _ = new EntityReference(default, to);
         var section = MigrationPath.Of(_scenes, from);
         var place = MigrationPath.Of(_session, "place", "scene");
         return Add(new MigrationOperation(at => [$"{at}the scene {from} becomes {to}"], [.. InScenes, $"{_session}/place"], root =>

@@ -112,7 +112,7 @@ internal sealed class SectionPlace(SectionStore store, string fullName)
         set => store.Write(fullName, value);
     }
 
-    private string SharedName => fullName + SharedSection.Suffix;
+    public string SharedName => fullName + SharedSection.Suffix;
 
     /// <summary>Takes the section out, with the contents of its shared objects.</summary>
     public void Remove()
@@ -124,6 +124,8 @@ internal sealed class SectionPlace(SectionStore store, string fullName)
 
     public bool TryRename(string name)
     {
+        if (Group.Length == 0 && name.Contains('/', StringComparison.Ordinal))
+            throw new OperationException($"\"{name}\" cannot be the name of a section: it has a slash.", new SaveLocation { Section = fullName });
         var newName = Group + name;
         if (store.Has(newName))
             return false;

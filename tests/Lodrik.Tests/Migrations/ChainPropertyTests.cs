@@ -112,6 +112,32 @@ public sealed class ChainPropertyTests
     }
 
     [Fact]
+    public void Shared_objects_go_where_their_section_goes_and_nowhere_else()
+    {
+        SaveMap Sections() => new() { ["crew"] = new SaveMap { ["first"] = 1 }, ["crew#shared"] = new SaveMap { ["1"] = new SaveMap { ["name"] = "ana" } }, ["log"] = "x" };
+        Assert.Equal(["log", "deck", "deck#shared"], Names(step => step.Move("/crew", "/deck")));
+        Assert.Equal(["deck", "deck#shared", "log"], Names(step => step.Rename("/crew", "deck")));
+        Assert.Equal(["crew", "crew#shared", "log", "deck", "deck#shared"], Names(step => step.Copy("/crew", "/deck")));
+        Assert.Equal(["log"], Names(step => step.Remove("/crew")));
+        Assert.Contains("shared objects", Assert.Throws<MigrationException>(() => Names(step => step.Move("/crew", "/deck/crew"))).Message, StringComparison.Ordinal);
+
+        IEnumerable<string> Names(Action<MigrationStep> step) => new MigrationChain().From(1, step).Migrate(Save(Sections(), SaveForm.Json), 2).Sections.Select(section => section.Name);
+    }
+
+    [Theory]
+    [InlineData("contents")]
+    [InlineData("lodrik")]
+    [InlineData("a/b")]
+    public void A_section_cannot_take_a_name_that_the_file_has_for_itself(string name)
+    {
+        var save = Save(new SaveMap { ["crew"] = new SaveMap { ["first"] = 1 }, ["run/x"] = 1, ["walk/x"] = 2 }, SaveForm.Json);
+        Assert.Throws<MigrationException>(() => new MigrationChain().From(1, step => step.Rename("/crew", name)).Migrate(save, 2));
+        Assert.Contains("There is a section \"walk/x\" already", Assert.Throws<MigrationException>(() => new MigrationChain().From(1, step => step.Rename("/run", "walk")).Migrate(save, 2)).Message, StringComparison.Ordinal);
+        Assert.Throws<ArgumentException>(() => new MigrationChain().From(1, step => step.RenameScene("mill", "a>b")));
+        Assert.Throws<MigrationException>(() => new MigrationChain().From(1, step => step.Split("/crew/first", ["a"], "wrongly", _ => null!)).Migrate(save, 2));
+    }
+
+    [Fact]
     public void Variants_and_flags_are_renamed_where_they_stand()
     {
         var map = new SaveMap { ["foes"] = new SaveList { new SaveMap { ["crab"] = new SaveMap { ["hp"] = 1 } }, new SaveMap { ["eel"] = new SaveMap() }, SaveValue.Null }, ["flags"] = "Wet, Cold" };

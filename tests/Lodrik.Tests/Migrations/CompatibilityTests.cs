@@ -40,6 +40,7 @@ public sealed class CompatibilityTests : IDisposable
         Assert.Equal((5, 4, 1, 0), (game.Warden.Oil, game.Season.Tally.OilBurnt, game.Season.Tally.LettersDelivered, game.Season.Tally.Floods));
         Assert.Equal(("tinderbox", "", 36f, ErrandState.Done), (game.Warden.Satchel[0].What, game.Warden.Satchel[0].From, game.Weather.WindKnots, game.Errands["letter-1"].State));
         Assert.Equal((3, 3, 1), (game.Scene.Beacons.Count(beacon => beacon.Lit), game.Scene.Lanterns.Count, game.Scene.Herons.Count(heron => heron.Wary)));
+        Assert.Empty(game.Session.UnsavedChanges());
         // The checkpoint that the save has in it was migrated with it.
         game.Drown();
         Assert.Equal((2, 1), (game.Scene.Beacons.Count(beacon => beacon.Lit), game.Season.Tally.Floods));
