@@ -125,6 +125,18 @@ public enum SaveErrorCode
 
     /// <summary>A ledger of recorded shapes, or the assembly that it belongs to, is not what it has to be.</summary>
     BadLedger = 603,
+
+    /// <summary>The seal or the signature of a save does not fit it.</summary>
+    Tampered = 701,
+
+    /// <summary>The save has no seal or signature, and the store asks for one.</summary>
+    Unprotected = 702,
+
+    /// <summary>The save is sealed by a key that is not on the ring, or not of the level that is asked for.</summary>
+    UnknownKey = 703,
+
+    /// <summary>A section is encrypted, and the key is not at hand.</summary>
+    Encrypted = 704,
 }
 
 /// <summary>Where in the player's saves something happened. Every part may be absent.</summary>

@@ -39,8 +39,11 @@ internal sealed class FileLayout
     /// <summary>The one value that a readable file consists of.</summary>
     public SectionSlice Whole { get; private set; }
 
+    /// <summary>Where the seal stands, with all that belongs to its item; null where there is none.</summary>
+    public SectionSlice? Seal { get; private set; }
+
     /// <summary>The layout of a save that is not as its file is any more: what the table says holds for none of its sections.</summary>
-    public FileLayout WithHeader(SaveHeader header) => new(Form) { IsPacked = IsPacked, Header = header, ContentsMatch = ContentsMatch };
+    public FileLayout WithHeader(SaveHeader header) => new(Form) { IsPacked = IsPacked, Header = header, ContentsMatch = ContentsMatch, Seal = Seal };
 
     /// <summary>Tells the form from the first bytes (byte order mark and white space aside).</summary>
     /// <exception cref="DamagedSaveException">No form begins like this.</exception>
@@ -144,7 +147,7 @@ internal sealed class FileLayout
                 var tokens = new JsonStateReader(bytes);
                 layout.ReadTable(ref tokens, bytes);
             }
-            layout.Take(SaveEncoder.SealKey);
+            layout.Seal = layout.Take(SaveEncoder.SealKey);
         }
         return layout;
     }
@@ -166,7 +169,7 @@ internal sealed class FileLayout
                 var tokens = new XmlStateReader(reader);
                 layout.ReadTable(ref tokens, bytes.Span);
             }
-            layout.Take(SaveEncoder.SealKey);
+            layout.Seal = layout.Take(SaveEncoder.SealKey);
         }
         return layout;
     }
@@ -223,7 +226,12 @@ internal sealed class FileLayout
             layout.Slices.Add(new SectionSlice(entry.Name, offset, length));
         }
         reader.NextItem();
-        reader.Skip();
+        var rest = reader.Rest;
+        if (!reader.TryReadNull())
+        {
+            reader.Skip();
+            layout.Seal = new SectionSlice(SaveEncoder.SealKey, file.Length - rest.Length, rest.Length - reader.Rest.Length);
+        }
         reader.End();
         return layout;
     }

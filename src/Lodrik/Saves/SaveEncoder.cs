@@ -1,10 +1,12 @@
 using System.Buffers.Binary;
+using System.Text;
 using System.Text.Json;
 using System.Xml;
 using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.Formats.Json;
 using Lodrik.Formats.Xml;
+using Lodrik.Protection;
 using Lodrik.State;
 
 namespace Lodrik.Saves;
@@ -28,6 +30,7 @@ internal sealed class SaveEncoder : IDisposable
     private List<SectionEntry> _entries = [];
     private List<int> _offsets = [];
     private SectionCache? _cache;
+    private SaveProtection? _protection;
     private SaveForm _form;
     private bool _indented;
 
@@ -76,15 +79,18 @@ internal sealed class SaveEncoder : IDisposable
     /// <param name="header">What the save says of itself; the form and the sections are filled in here.</param>
     /// <param name="compression">How the sections are compressed; a compressed save is packed.</param>
     /// <param name="compressed">Told after each section that was compressed how many bytes are done, and how many there are in all.</param>
-    public ReadOnlyMemory<byte> Complete(SaveHeader header, SaveCompression compression = SaveCompression.None, Action<long, long>? compressed = null)
+    /// <param name="protection">How the save is sealed; null for not at all.</param>
+    public ReadOnlyMemory<byte> Complete(
+        SaveHeader header, SaveCompression compression = SaveCompression.None, Action<long, long>? compressed = null, SaveProtection? protection = null)
     {
+        _protection = protection;
         header.Content = _form;
         switch (_form)
         {
-            case SaveForm.Json when compression == SaveCompression.None:
+            case SaveForm.Json when compression == SaveCompression.None && protection is not { Encrypts: true }:
                 CompleteJson(header);
                 break;
-            case SaveForm.Xml when compression == SaveCompression.None:
+            case SaveForm.Xml when compression == SaveCompression.None && protection is not { Encrypts: true }:
                 CompleteXml(header);
                 break;
             default:
@@ -153,10 +159,33 @@ internal sealed class SaveEncoder : IDisposable
             _file.Write(","u8);
             _file.Write(_body.Written[1..^end.Length]);
         }
-        _file.Write(end);
+        if (_protection is null)
+            _file.Write(end);
+        else
+            WriteSeal(_file.Length - (_body.Length - end.Length), _indented ? ",\n  \"seal\": \""u8 : ",\"seal\":\""u8, _indented ? "\"\n}"u8 : "\"}"u8);
         if (_indented)
             _file.Write("\n"u8);
     }
+
+    /// <summary>Writes the seal of a readable save as the last thing in it.</summary>
+    /// <param name="shift">How much later a section stands in the file than in what was encoded.</param>
+    /// <param name="before">What stands before the seal's own value.</param>
+    /// <param name="after">What stands behind it, but for the last line break.</param>
+    private void WriteSeal(int shift, ReadOnlySpan<byte> before, ReadOnlySpan<byte> after)
+    {
+        _file.Write(before);
+        var offset = _file.Length;
+        // The end belongs to the frame as well: it is written, looked at, and written again behind the seal.
+        _file.Write(after);
+        if (_indented)
+            _file.Write("\n"u8);
+        var content = SealContent.Of(_file.Written, SectionPlaces(shift), offset, 0, _protection!.Context);
+        _file.Truncate(offset);
+        _file.Write(Encoding.ASCII.GetBytes(SealEnvelope.WriteJws(_protection.Keys.Current, content)));
+        _file.Write(after);
+    }
+
+    private List<(string Name, int Offset, int Length)> SectionPlaces(int shift) => [.. _entries.Select((entry, i) => (entry.Name, _offsets[i] + shift, entry.Size))];
 
     private List<SectionEntry> CollectXml<T>(T state) where T : IStateRoot<T>
     {
@@ -195,15 +224,25 @@ internal sealed class SaveEncoder : IDisposable
         }
         _file.Write(_header.Written[..XmlEnd(_header.Written)]);
         _file.Write(inner);
+        var shift = _file.Length - (_body.Written.IndexOf((byte)'>') + 1);
         if (_entries.Count > 0)
             _file.Write(XmlInside(_body.Written));
-        _file.Write(_indented ? "\n</save>\n"u8 : "</save>"u8);
+        if (_protection is not null)
+            WriteSeal(shift, _indented ? "\n  <seal>"u8 : "<seal>"u8, _indented ? "</seal>\n</save>"u8 : "</seal></save>"u8);
+        else
+            _file.Write(_indented ? "\n</save>"u8 : "</save>"u8);
+        if (_indented)
+            _file.Write("\n"u8);
     }
 
     private void CompletePacked(SaveHeader header, SaveCompression compression, Action<long, long>? compressed)
     {
         var smaller = new byte[]?[_entries.Count];
         var entries = compression == SaveCompression.None ? _entries : Compress(compression, smaller, compressed);
+        var making = _protection?.Keys.Current.NewMaking ?? KeyMaking.None;
+        using var cipher = _protection is { Encrypts: true } ? SectionCipher.New(_protection.Keys.Current, making) : null;
+        if (cipher is not null)
+            entries = Encrypt(entries, smaller, cipher);
 
         var tokens = new BinaryStateWriter(_contents);
         SectionTable.WritePacked(ref tokens, entries);
@@ -221,9 +260,16 @@ internal sealed class SaveEncoder : IDisposable
         tokens.WriteBytes(digest);
         tokens.WriteBytes(_header.Written);
         tokens.WriteBytes(_contents.Written);
+        var places = new List<(string, int, int)>(entries.Count);
         for (var i = 0; i < entries.Count; i++)
+        {
             tokens.WriteBytes(smaller[i] ?? SectionBytes(i));
-        tokens.WriteNull();
+            places.Add((entries[i].Name, _file.Length - entries[i].Size, entries[i].Size));
+        }
+        if (_protection is null)
+            tokens.WriteNull();
+        else
+            _file.Write(SealEnvelope.WriteCose(_protection.Keys.Current, making, SealContent.Of(_file.Written, places, _file.Length, 0, _protection.Context, cipher?.Salt)));
         tokens.EndList();
     }
 
@@ -244,6 +290,19 @@ internal sealed class SaveEncoder : IDisposable
             done?.Invoke(bytes += _entries[i].Size, _body.Length);
         }
         return entries;
+    }
+
+    /// <summary>Encrypts every section, compressed or not, and gives the table of what they have become.</summary>
+    private List<SectionEntry> Encrypt(List<SectionEntry> entries, byte[]?[] bytes, SectionCipher cipher)
+    {
+        var encrypted = new List<SectionEntry>(entries.Count);
+        for (var i = 0; i < entries.Count; i++)
+        {
+            var section = cipher.Encrypt(i, entries[i].Name, bytes[i] ?? SectionBytes(i));
+            bytes[i] = section;
+            encrypted.Add(new SectionEntry(entries[i].Name, section.Length, SectionDigest.Of(section), entries[i].Decompressed, IsEncrypted: true));
+        }
+        return encrypted;
     }
 
     private ReadOnlySpan<byte> SectionBytes(int section) => _body.Written.Slice(_offsets[section], _entries[section].Size);

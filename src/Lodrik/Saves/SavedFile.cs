@@ -1,5 +1,8 @@
+using System.Security.Cryptography;
+using System.Text;
 using Lodrik.Formats;
 using Lodrik.Formats.Binary;
+using Lodrik.Protection;
 using Lodrik.Saves;
 using Lodrik.State;
 
@@ -38,6 +41,8 @@ public sealed class SavedFile
     private readonly FileLayout _layout;
     private readonly List<SectionSlice> _slices;
     private readonly Dictionary<string, Func<VerifiedSection>>? _migrated;
+    private Dictionary<string, byte[]>? _sealed;
+    private SectionCipher? _cipher;
 
     private SavedFile(ReadOnlyMemory<byte> bytes, SaveLocation location)
     {
@@ -70,11 +75,17 @@ public sealed class SavedFile
     /// <summary>Whether sections are compressed.</summary>
     public bool IsCompressed => _layout.Entries.Exists(entry => entry.Decompressed > 0);
 
+    /// <summary>Whether sections are encrypted, so that they are read with the key only.</summary>
+    public bool IsEncrypted => _layout.Entries.Exists(entry => entry.IsEncrypted);
+
     /// <summary>The header; null in a file that was written wholly by hand.</summary>
     public SaveHeader? Header => _layout.Header;
 
     /// <summary>The file's size in bytes.</summary>
     public int Bytes => _bytes.Length;
+
+    /// <summary>Whether the save has a seal or a signature. Whether that fits is known to those who have the key.</summary>
+    public bool HasSeal => _layout.Seal is not null;
 
     /// <summary>The sections in the order of the file.</summary>
     public IReadOnlyList<SavedSection> Sections { get; }
@@ -185,6 +196,67 @@ public sealed class SavedFile
             : outline.Of(section.Name, ReadSection(section.Name)).ToString()));
     }
 
+    /// <summary>
+    /// Holds the save against its seal: the frame, and which sections there are in which order, at once; the content of each section before
+    /// it is decoded.
+    /// </summary>
+    /// <param name="protection">The keys, and whether the save has to be encrypted.</param>
+    /// <exception cref="TamperedSaveException">There is no seal, or it does not fit.</exception>
+    public void CheckSeal(SaveProtection protection)
+    {
+        ArgumentNullException.ThrowIfNull(protection);
+        if (_layout.Seal is not { } seal)
+        {
+            throw new TamperedSaveException(
+                SaveErrorCode.Unprotected, $"The save has no {(protection.Level == ProtectionLevel.Signature ? "signature" : "seal")}, and one is asked for.", _location, "Load an older generation.");
+        }
+        var file = _bytes.Span;
+        var value = SealValue(seal);
+        var (content, key, making) = _layout.IsPacked
+            ? SealEnvelope.OpenCose(file.Slice(value.Offset, value.Length), protection.Keys, _location)
+            : SealEnvelope.OpenJws(Encoding.ASCII.GetString(file.Slice(value.Offset, value.Length)), protection.Keys, _location);
+        // The seal fits, so its salt can be relied on, whatever is found of the rest.
+        _cipher = content.Salt is null ? null : SectionCipher.Of(key, making, content.Salt);
+        var places = _slices.ConvertAll(slice => (slice.Name, slice.Offset, slice.Length));
+        var frame = SealContent.FrameOf(file, places, value.Offset, value.Length, protection.Context);
+        if (!content.Sections.Select(section => section.Name).SequenceEqual(_slices.Select(slice => slice.Name)))
+            throw Changed("Sections were added, taken out, renamed or put in another order since the save was sealed.");
+        if (!CryptographicOperations.FixedTimeEquals(frame, content.Frame))
+            throw Changed("The header or what stands between the sections was changed since the save was sealed, or it is bound to another context.");
+        var isEncrypted = content.Salt is not null && _layout.Entries.TrueForAll(entry => entry.IsEncrypted);
+        if (protection.Encrypts != isEncrypted)
+            throw new TamperedSaveException(SaveErrorCode.Unprotected, protection.Encrypts ? "The save is not encrypted, and that is asked for." : "The save is encrypted, and only a seal is asked for.", _location, "Load an older generation.");
+        _sealed = content.Sections.ToDictionary(section => section.Name, section => section.Digest, StringComparer.Ordinal);
+    }
+
+    /// <summary>Lets the sections be decoded whatever the seal says.</summary>
+    internal void ForgetSeal() => _sealed = null;
+
+    /// <summary>Where the seal's own value stands: all of its item in a packed save, what is between the quotes or the tags in a readable one.</summary>
+    private SectionSlice SealValue(SectionSlice seal)
+    {
+        if (_layout.IsPacked)
+            return seal;
+        var (before, after) = Form == SaveForm.Json ? ("\"", "\"") : ("<seal>", "</seal>");
+        var raw = _bytes.Span.Slice(seal.Offset, seal.Length);
+        if (seal.Length < before.Length + after.Length || !raw.StartsWith(Encoding.ASCII.GetBytes(before)) || !raw.EndsWith(Encoding.ASCII.GetBytes(after)))
+            throw Changed("The seal is not written as seals are.");
+        return seal with { Offset = seal.Offset + before.Length, Length = seal.Length - before.Length - after.Length };
+    }
+
+    private TamperedSaveException Changed(string problem) => new(SaveErrorCode.Tampered, problem, _location, "Load an older generation.");
+
+    /// <summary>Makes sure that a section's bytes are those that were sealed.</summary>
+    private void CheckSealed(SectionSlice slice, SectionHealth health)
+    {
+        if (_sealed is null || CryptographicOperations.FixedTimeEquals(SealContent.DigestOf(_bytes.Span.Slice(slice.Offset, slice.Length), _cipher is not null), _sealed[slice.Name]))
+            return;
+        var location = new SaveLocation { Section = slice.Name }.Within(_location);
+        throw health == SectionHealth.Intact
+            ? new TamperedSaveException(SaveErrorCode.Tampered, "The section was changed since the save was sealed, and its checksum was made to fit.", location, "Load an older generation.")
+            : new DamagedSaveException(SaveErrorCode.Damaged, "The section is not as it was sealed, and its checksum fails as well: it looks like damage, or an edit by hand.", location, "Load an older generation.");
+    }
+
     /// <summary>What to call the save in errors.</summary>
     internal SaveLocation Location => _location;
 
@@ -293,16 +365,29 @@ public sealed class SavedFile
                 new SaveLocation { Section = slice.Name }.Within(_location),
                 "Load an older generation.");
         }
+        CheckSealed(slice, health);
         var entry = _layout.IsPacked ? _layout.Entries.Find(one => one.Name == slice.Name) : default;
-        var (bytes, place) = entry.Decompressed > 0 ? (Decompress(slice, entry.Decompressed), new SectionSlice(slice.Name, 0, entry.Decompressed)) : (_bytes, slice);
+        var (bytes, place) = entry.IsEncrypted ? Decrypt(slice) : (_bytes, slice);
+        if (entry.Decompressed > 0)
+            (bytes, place) = (Decompress(bytes, place, entry.Decompressed), new SectionSlice(slice.Name, 0, entry.Decompressed));
         return new VerifiedSection(Form, bytes, place, health, _location, shared: SharedOf(slice.Name));
     }
 
-    private ReadOnlyMemory<byte> Decompress(SectionSlice slice, int size)
+    private (ReadOnlyMemory<byte>, SectionSlice) Decrypt(SectionSlice slice)
+    {
+        var location = new SaveLocation { Section = slice.Name }.Within(_location);
+        if (_cipher is null)
+            throw new TamperedSaveException(SaveErrorCode.Encrypted, "The section is encrypted.", location, "It is read with the key only.");
+        var plain = _cipher.Decrypt(slice.Name, _bytes.Span.Slice(slice.Offset, slice.Length))
+            ?? throw new TamperedSaveException(SaveErrorCode.Tampered, "The section was changed since it was encrypted.", location, "Load an older generation.");
+        return (plain, slice with { Offset = 0, Length = plain.Length });
+    }
+
+    private ReadOnlyMemory<byte> Decompress(ReadOnlyMemory<byte> bytes, SectionSlice slice, int size)
     {
         try
         {
-            return SectionCompression.Decompress(_bytes.Span.Slice(slice.Offset, slice.Length), size);
+            return SectionCompression.Decompress(bytes.Span.Slice(slice.Offset, slice.Length), size);
         }
         catch (ContentException content)
         {

@@ -10,18 +10,20 @@ namespace Lodrik.Saves;
 /// <param name="Size">Its bytes in the file.</param>
 /// <param name="Digest">Their digest.</param>
 /// <param name="Decompressed">Its size once decompressed; 0 where it is not compressed.</param>
-internal readonly record struct SectionEntry(string Name, int Size, UInt128 Digest, int Decompressed = 0);
+/// <param name="IsEncrypted">Whether it is encrypted.</param>
+internal readonly record struct SectionEntry(string Name, int Size, UInt128 Digest, int Decompressed = 0, bool IsEncrypted = false);
 
 /// <summary>
 /// The list of a save's sections, behind the header. In readable saves it is a map from the name to "size digest", one line
-/// each; in packed ones a list of [name, size, digest], with the decompressed size behind where a section is compressed.
+/// each; in packed ones a list of [name, size, digest], with the decompressed size behind where a section is compressed, and
+/// behind that true where it is encrypted.
 /// </summary>
 internal static class SectionTable
 {
     public static void WriteReadable<TWriter>(ref TWriter writer, IReadOnlyList<SectionEntry> entries) where TWriter : IStateWriter, allows ref struct
     {
         writer.BeginObject(entries.Count);
-        foreach (var (name, size, digest, _) in entries)
+        foreach (var (name, size, digest, _, _) in entries)
         {
             writer.WriteKey(name);
             writer.WriteText(string.Create(CultureInfo.InvariantCulture, $"{size} {SectionDigest.ToText(digest)}"));
@@ -52,15 +54,17 @@ internal static class SectionTable
     {
         Span<byte> bytes = stackalloc byte[SectionDigest.Size];
         writer.BeginList(entries.Count);
-        foreach (var (name, size, digest, decompressed) in entries)
+        foreach (var (name, size, digest, decompressed, isEncrypted) in entries)
         {
-            writer.BeginList(decompressed > 0 ? 4 : 3);
+            writer.BeginList(isEncrypted ? 5 : decompressed > 0 ? 4 : 3);
             writer.WriteText(name);
             writer.WriteInteger(size);
             BinaryPrimitives.WriteUInt128BigEndian(bytes, digest);
             writer.WriteBytes(bytes);
-            if (decompressed > 0)
+            if (decompressed > 0 || isEncrypted)
                 writer.WriteInteger(decompressed);
+            if (isEncrypted)
+                writer.WriteBool(true);
             writer.EndList();
         }
         writer.EndList();
@@ -73,8 +77,8 @@ internal static class SectionTable
         while (reader.NextItem())
         {
             var values = reader.BeginCountedList();
-            if (values is not (3 or 4))
-                throw reader.Wrong("A section is described by three or four values.");
+            if (values is not (3 or 4 or 5))
+                throw reader.Wrong("A section is described by three to five values.");
             reader.NextItem();
             var name = reader.ReadText();
             reader.NextItem();
@@ -83,10 +87,11 @@ internal static class SectionTable
             var digest = reader.ReadBytes();
             if (digest.Length != SectionDigest.Size)
                 throw reader.Wrong($"A digest has {SectionDigest.Size} bytes.");
-            var decompressed = reader.NextItem() ? (int)reader.ReadInteger(1, Array.MaxLength) : 0;
-            if (values == 4)
+            var decompressed = reader.NextItem() ? (int)reader.ReadInteger(values == 5 ? 0 : 1, Array.MaxLength) : 0;
+            var isEncrypted = values == 5 && reader.NextItem() && reader.ReadBool();
+            if (values > 3)
                 reader.NextItem();
-            entries.Add(new SectionEntry(name, size, BinaryPrimitives.ReadUInt128BigEndian(digest), decompressed));
+            entries.Add(new SectionEntry(name, size, BinaryPrimitives.ReadUInt128BigEndian(digest), decompressed, isEncrypted));
         }
         return entries;
     }

@@ -84,6 +84,11 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     /// <summary>Whether a newer version of the game made the save, so that there may be more in it than was loaded.</summary>
     public bool IsFromNewerVersion => Header is { } header && Found && header.Version > T.Root.Version;
 
+    /// <summary>
+    /// Why the save's seal or signature does not fit, where the store loads such saves and marks them; null where it fits, or none is asked for.
+    /// </summary>
+    public TamperedSaveException? SealProblem { get; internal init; }
+
     /// <summary>Whether the save was changed by hand since it was written.</summary>
     public bool WasEditedByHand { get; }
 

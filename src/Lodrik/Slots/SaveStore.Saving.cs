@@ -268,12 +268,12 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var header = Describe(request, occupant?.Header);
         var progress = request.Progress;
         var bytes = request.Encoder.Complete(
-            header, _options.Compression, progress is null ? null : (done, all) => progress.Report(new SaveProgress(SaveStage.Compressing, done, all)));
+            header, _options.Compression, progress is null ? null : (done, all) => progress.Report(new SaveProgress(SaveStage.Compressing, done, all)), _options.Protection);
         var encoded = Stopwatch.GetTimestamp();
         request.Progress?.Report(new SaveProgress(SaveStage.Writing, 0, bytes.Length));
 
         var generation = generations.Count > 0 ? generations[0].Number + 1 : 1;
-        var file = SlotFiles.NameOf(slot, generation, _options.Extension ?? (_options.Compression == SaveCompression.None ? _options.Form : SaveForm.Binary).FileExtension());
+        var file = SlotFiles.NameOf(slot, generation, _options.Extension ?? (_options.Compression == SaveCompression.None && _options.Protection is not { Encrypts: true } ? _options.Form : SaveForm.Binary).FileExtension());
         if (request.Label.Thumbnail is { IsEmpty: false } thumbnail)
             _files.Storage.Write(SlotFiles.ThumbnailOf(slot, generation), thumbnail, replace: true);
         _files.Storage.Write(file, bytes, replace: false);

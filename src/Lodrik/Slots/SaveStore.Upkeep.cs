@@ -227,7 +227,7 @@ public sealed partial class SaveStore<T>
         {
             var newest = Candidates([]).FirstOrDefault(one => one.Header?.Playthrough == Playthrough);
             var file = newest is null ? null : _files.Open(newest.Slot, new Generation(newest.Number, newest.File, newest.Bytes));
-            var saved = file is null ? T.CreateState() : StateFile.Decode<T>(InThisVersion(file));
+            var saved = file is null ? T.CreateState() : Decode(file, one => StateFile.Decode<T>(one)).State;
             return [.. StateContent.Changes(saved, state, file?.Form ?? SaveForm.Binary).Where(change => !ignored.Any(section => IsWithin(section, change.Path)))];
         }
     }

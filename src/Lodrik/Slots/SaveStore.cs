@@ -66,6 +66,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         if (options is { Folder: not null, Storage: not null })
             throw new ArgumentException("Give a folder or a storage, not both.", nameof(options));
         options.Migrations?.Check(T.Root);
+        options.Protection?.Check();
         return new SaveStore<T>(options);
     }
 
@@ -209,7 +210,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 var file = open(slot, generation);
                 if (_options.EditedSaves != EditedSaves.Loaded && file.Health is SectionHealth.EditedByHand or SectionHealth.Unchecked)
                     throw Edited(slot, generation);
-                var result = new LoadResult<T>(slot, generation.Number, decode(InThisVersion(file)), file) { PassedOver = passedOver };
+                var (state, problem) = Decode(file, decode);
+                var result = new LoadResult<T>(slot, generation.Number, state, file) { PassedOver = passedOver, SealProblem = problem };
                 if (result.MigratedFrom is { } version)
                     StoreLog.Migrated(_log, slot, generation.Number, version, T.Root.Version);
                 Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);
@@ -224,6 +226,22 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             }
         }
         return passedOver.Count == 0 ? null : throw NoneLoads(candidates, passedOver);
+    }
+
+    /// <summary>Decodes a save once its seal was looked at; where such saves are only marked, one whose seal does not fit as well.</summary>
+    private (T State, TamperedSaveException? Problem) Decode(SavedFile file, Func<SavedFile, T> decode)
+    {
+        try
+        {
+            if (_options.Protection is { } protection)
+                file.CheckSeal(protection);
+            return (decode(InThisVersion(file)), null);
+        }
+        catch (TamperedSaveException problem) when (_options.Protection?.TamperedSaves == TamperedSaves.Marked)
+        {
+            file.ForgetSeal();
+            return (decode(InThisVersion(file)), problem);
+        }
     }
 
     /// <summary>A save as this version of the game reads it: migrated, or a newer one as far as it is known.</summary>
@@ -245,12 +263,15 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         var remedy = whole.Count == 0
             ? "Nothing in the files is whole. They are left as they are; start anew, or put a copy back."
             : $"The files are left as they are. Still whole are, in {string.Join("; in ", whole)}: load those sections alone.";
+        if (newest is TamperedSaveException)
+            return new TamperedSaveException(newest.Code, problem, newest.Location, remedy, newest);
         return newest is DamagedSaveException
             ? new DamagedSaveException(newest.Code, problem, newest.Location, remedy, newest)
             : new SaveContentException(newest.Code, problem, newest.Location, remedy, newest);
     }
 
     private bool IsPassedOver(SaveException exception) => exception is DamagedSaveException
+        || (exception is TamperedSaveException && _options.Protection?.TamperedSaves == TamperedSaves.PassedOver)
         || (_options.PassOverInvalid && exception.Code == SaveErrorCode.Invalid)
         || (_options.EditedSaves == EditedSaves.PassedOver && exception.Code == SaveErrorCode.EditedByHand);
 

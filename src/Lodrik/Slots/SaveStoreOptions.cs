@@ -60,6 +60,9 @@ public sealed record SaveStoreOptions
     /// <summary>What is done with a save that a newer version of the game made.</summary>
     public NewerSaves NewerSaves { get; init; }
 
+    /// <summary>How saves are sealed or signed, and what is asked of those that are loaded; null for neither.</summary>
+    public SaveProtection? Protection { get; init; }
+
     /// <summary>The most bytes that a thumbnail may have.</summary>
     public int MaxThumbnailBytes { get; init; } = 1 << 20;
 

@@ -55,6 +55,8 @@ public sealed record SlotMigration(SlotName Slot, int Generation, int? From, int
             from = file.Header?.Version;
             if (from == version)
                 return new SlotMigration(slot, generation.Number, from, version, null, null);
+            if (file.HasSeal)
+                throw new MigrationException(SaveErrorCode.MigrationFailed, "The save is sealed, and would not be any more.", files.Locate(slot, generation), "Let the game load and save it.");
             // Encoded before anything is written: a step that fails leaves the slot as it is.
             var bytes = chain.Migrate(file, version).AsSuccessor(file);
             var written = files.Of(slot)[0].Number + 1;

@@ -89,6 +89,9 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
         buffer.Advance(head + length);
     }
 
+    /// <summary>Writes what stands before so many bytes.</summary>
+    public readonly void WriteBlockHead(int length) => Head(Cbor.ByteString, (uint)length);
+
     public readonly void WriteBytes(scoped ReadOnlySpan<byte> value)
     {
         Head(Cbor.ByteString, (uint)value.Length);

@@ -1,0 +1,63 @@
+namespace Lodrik;
+
+/// <summary>How far a save is protected beyond the checksum that finds accidents.</summary>
+public enum ProtectionLevel
+{
+    /// <summary>Not at all: the checksum finds damage, and anyone can edit the save.</summary>
+    None,
+
+    /// <summary>A seal (HMAC with SHA-256, RFC 2104) that only those can make who have the secret key.</summary>
+    Seal,
+
+    /// <summary>A signature (ECDSA over P-256 with SHA-256, FIPS 186-5) that only those can make who have the private key.</summary>
+    Signature,
+
+    /// <summary>A seal, and sections that only those can read who have the secret key (AES-256-GCM). The header stays readable.</summary>
+    Encryption,
+}
+
+/// <summary>What a store does with a save whose seal or signature does not fit.</summary>
+public enum TamperedSaves
+{
+    /// <summary>It is an error.</summary>
+    Refused,
+
+    /// <summary>It loads, and the result says what is wrong with it: for a mark that an honest run keeps or loses.</summary>
+    Marked,
+
+    /// <summary>It is passed over for the save before, as a damaged one is.</summary>
+    PassedOver,
+}
+
+/// <summary>How a store protects its saves, and what it asks of those that it loads.</summary>
+/// <param name="Keys">The keys. The current one says which level it is: a secret key seals, a private one signs.</param>
+public sealed record SaveProtection(KeyRing Keys)
+{
+    /// <summary>Whether sections are encrypted, under a secret key; such saves are packed.</summary>
+    public bool Encrypts { get; init; }
+
+    /// <summary>The level of new saves, and the one that a save has to have to be loaded.</summary>
+    public ProtectionLevel Level => Encrypts ? ProtectionLevel.Encryption : Keys.Current.Level;
+
+    /// <summary>
+    /// What saves are bound to beside their content, such as an account or a device: a save of another context does not load. It is
+    /// authenticated and not stored.
+    /// </summary>
+    public string Context { get; init; } = "";
+
+    /// <summary>What is done with a save whose seal or signature does not fit, or is missing.</summary>
+    public TamperedSaves TamperedSaves { get; init; }
+
+    /// <summary>Saves are sealed by a secret key, or signed by a private one.</summary>
+    public static SaveProtection With(SaveKey key) => new(new KeyRing(key));
+
+    /// <summary>Saves are encrypted and sealed by a secret key.</summary>
+    public static SaveProtection Encrypted(SaveKey key) => new(new KeyRing(key)) { Encrypts = true };
+
+    /// <exception cref="ArgumentException">What is asked for cannot be.</exception>
+    internal void Check()
+    {
+        if (Encrypts && Keys.Current.Level != ProtectionLevel.Seal)
+            throw new ArgumentException($"The {Keys.Current} cannot encrypt: that takes a secret key.");
+    }
+}
