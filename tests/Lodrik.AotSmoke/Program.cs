@@ -54,6 +54,13 @@ try
         var bytes = File.ReadAllBytes(path);
         var old = SaveHistory.Migrations.FromBytes<TidewardenSave>(SavedFile.FromBytes(SaveHistory.SaveOfFirstRelease()).ToForm(form));
         Check($"{form}: a save of the first release loads today", old.Season.Tally.OilBurnt == 4 && old.Warden.Satchel[0].What == "tinderbox");
+        var key = SaveKey.FromBytes("smoke", [.. Enumerable.Range(1, SaveKey.SecretBytes).Select(i => (byte)i)]);
+        foreach (var protection in new[] { SaveProtection.With(key), SaveProtection.Encrypted(key) })
+        {
+            using var guarded = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = new Lodrik.Storage.MemoryStorage(), Form = form, Protection = protection });
+            guarded.Save("night", old);
+            Check($"{form}: a save of the level {protection.Level} loads", guarded.Load("night").State.Warden.Oil == old.Warden.Oil);
+        }
         Check($"{form}: a cut save is refused", Refuses(() => StateFile.FromBytes<Flags>(bytes.AsMemory(0, bytes.Length / 2))));
     }
 }

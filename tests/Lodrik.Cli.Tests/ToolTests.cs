@@ -24,7 +24,7 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     public void Every_command_that_the_demo_names_works()
     {
         var commands = demo.Run.Out.Split('\n').Where(line => line.StartsWith("  lodrik ", StringComparison.Ordinal)).ToList();
-        Assert.Equal(5, commands.Count);
+        Assert.Equal(6, commands.Count);
         foreach (var command in commands)
         {
             var run = ProgramRun.Lodrik(command.Trim()["lodrik ".Length..].Split(' '));
@@ -104,6 +104,46 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
         Assert.Equal((0, ""), (run.Exit, run.Error));
         Assert.Equal(1 + 9, run.Out.Split("intact").Length - 1);
         Assert.Contains("5 files, nothing wrong", ProgramRun.Lodrik("check", Path.Combine(demo.Folder, form)).Out, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("sealed", "demo.jwk")]
+    [InlineData("signed", "studio.jwk.pub")]
+    [InlineData("encrypted", "demo.jwk")]
+    public void Check_with_a_key_says_whether_the_seals_fit(string store, string keyFile)
+    {
+        var (folder, key) = (Path.Combine(demo.Folder, store), Path.Combine(demo.Folder, "keys", keyFile));
+        Assert.Contains("5 files, nothing wrong", ProgramRun.Lodrik("check", folder).Out, StringComparison.Ordinal);
+        var run = ProgramRun.Lodrik("check", folder, "--key", key);
+        Assert.Equal((0, 5), (run.Exit, run.Out.Split("intact, and the seal fits").Length - 1));
+        Assert.Contains("6", ProgramRun.Lodrik("show", demo.Evening(store), "warden/oil", "--key", key).Out, StringComparison.Ordinal);
+
+        var spoilt = Path.Combine(_folder, "spoilt");
+        var bytes = File.ReadAllBytes(demo.Evening(store));
+        bytes[bytes.AsSpan().IndexOf("Evening on"u8)] = (byte)'e';
+        File.WriteAllBytes(spoilt, bytes);
+        var edited = ProgramRun.Lodrik("check", spoilt, "--key", key);
+        Assert.Equal(1, edited.Exit);
+        Assert.Contains(store == "encrypted" ? "damaged" : "tampered with", edited.Out, StringComparison.Ordinal);
+        Assert.Contains("another key", ProgramRun.Lodrik("check", demo.Evening(store), "--key", Path.Combine(demo.Folder, "keys", keyFile == "demo.jwk" ? "studio.jwk" : "demo.jwk")).Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Keys_are_made_and_shown_without_their_secret()
+    {
+        var (secret, signing) = (Path.Combine(_folder, "game.jwk"), Path.Combine(_folder, "studio.jwk"));
+        Assert.Equal(0, ProgramRun.Lodrik("key", "new", secret).Exit);
+        Assert.Equal(0, ProgramRun.Lodrik("key", "new", signing, "--signing", "--id", "2031").Exit);
+        Assert.True(OperatingSystem.IsWindows() || File.GetUnixFileMode(secret) == (UnixFileMode.UserRead | UnixFileMode.UserWrite));
+        Assert.Equal("game: a secret key, for seals and encryption", ProgramRun.Lodrik("key", "show", secret).Out.Trim());
+        Assert.StartsWith("2031: a key for signatures", ProgramRun.Lodrik("key", "show", signing + ".pub").Out, StringComparison.Ordinal);
+        Assert.DoesNotContain("\"d\"", File.ReadAllText(signing + ".pub"), StringComparison.Ordinal);
+        var again = ProgramRun.Lodrik("key", "new", secret);
+        Assert.Equal(2, again.Exit);
+        Assert.Contains("already exists", again.Error, StringComparison.Ordinal);
+        File.WriteAllText(signing, "{}");
+        Assert.Equal(2, ProgramRun.Lodrik("check", demo.Folder, "--key", signing).Exit);
+        Assert.Equal(2, ProgramRun.Lodrik("check", demo.Folder, "--key", "env:NOT_THERE").Exit);
     }
 
     [Fact]

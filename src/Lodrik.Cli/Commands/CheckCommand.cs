@@ -9,22 +9,23 @@ internal static class CheckCommand
     public static Command Create()
     {
         var path = new Argument<string>("path") { Description = "A save, or a folder with saves in it." };
-        var command = new Command("check", "Checks whether saves are as they were written, section by section.") { path };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(path)));
+        var key = KeyFile.Option();
+        var command = new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.") { path, key };
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(path), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
         return command;
     }
 
-    private static int Run(string path)
+    private static int Run(string path, SaveKey? key)
     {
         if (!Directory.Exists(path))
-            return CheckFile(path, details: true) ? ExitCode.Fine : ExitCode.FoundWrong;
+            return CheckFile(path, key, details: true) ? ExitCode.Fine : ExitCode.FoundWrong;
         var files = Directory.EnumerateFiles(path, "*", SearchOption.AllDirectories)
-            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder") && Path.GetFileName(file) != "lock")
+            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".pub") && Path.GetFileName(file) != "lock")
             .Order(StringComparer.Ordinal)
             .ToList();
         if (files.Count == 0)
             throw new StorageException("There are no saves in the folder.", new SaveLocation { File = path }, "Check the path.");
-        var wrong = files.Count(file => !CheckFile(file, details: false));
+        var wrong = files.Count(file => !CheckFile(file, key, details: false));
         Screen.Out.MarkupLine(wrong == 0
             ? $"[{Screen.Good}]{files.Count} {(files.Count == 1 ? "file" : "files")}, nothing wrong.[/]"
             : $"[{Screen.Bad}]{files.Count} {(files.Count == 1 ? "file" : "files")}, {wrong} not as written.[/]");
@@ -32,13 +33,27 @@ internal static class CheckCommand
     }
 
     /// <summary>Checks one file and says what it found; true where nothing is wrong.</summary>
-    private static bool CheckFile(string path, bool details)
+    private static bool CheckFile(string path, SaveKey? key, bool details)
     {
         SavedFile file;
         try
         {
             file = SavedFile.Open(path);
-            Decode(file);
+            if (key is not null)
+                file.CheckSeal(KeyFile.For(file, key));
+            if (key is not null || !file.IsEncrypted)
+                Decode(file);
+        }
+        catch (TamperedSaveException exception)
+        {
+            var finding = exception.Code switch
+            {
+                SaveErrorCode.UnknownKey => "another key",
+                SaveErrorCode.Unprotected => "not protected so",
+                _ => "tampered with",
+            };
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{finding}[/]  {Screen.Visible(exception.Message)}");
+            return false;
         }
         catch (SaveException exception) when (exception is not StorageException)
         {
@@ -47,7 +62,8 @@ internal static class CheckCommand
         }
         var (color, word) = file.Health switch
         {
-            SectionHealth.Intact => (Screen.Good, "intact"),
+            SectionHealth.Intact when key is not null => (Screen.Good, "intact, and the seal fits"),
+            SectionHealth.Intact => (Screen.Good, file.IsEncrypted ? "intact, encrypted" : file.HasSeal ? "intact, sealed" : "intact"),
             SectionHealth.EditedByHand => (Screen.Notice, "edited by hand"),
             SectionHealth.Unchecked => (Screen.Notice, "written by hand, nothing to check against"),
             _ => (Screen.Bad, "damaged"),

@@ -34,6 +34,7 @@ internal static class DemoCommand
         ShowCheckpoint(first);
         ShowUpdate(first);
         ShowFirstRelease(Path.Combine(folder, "first-release"));
+        WriteProtected(folder);
         var good = ShowForms(results);
         ShowNext(folder, results[0].Folder, first);
         return good ? ExitCode.Fine : ExitCode.FoundWrong;
@@ -119,6 +120,29 @@ internal static class DemoCommand
         Screen.Out.WriteLine();
     }
 
+    /// <summary>The same story in a store that is sealed, one that is signed and one that is encrypted, with their keys.</summary>
+    private static void WriteProtected(string folder)
+    {
+        var keys = Directory.CreateDirectory(Path.Combine(folder, "keys")).FullName;
+        var (secret, signing) = (Path.Combine(keys, "demo.jwk"), Path.Combine(keys, "studio.jwk"));
+        if (!File.Exists(secret))
+            KeyFile.Write(secret, KeyFile.NewSecret("demo"));
+        if (!File.Exists(signing))
+        {
+            var (own, shared) = KeyFile.NewPair("studio");
+            KeyFile.Write(signing, own);
+            KeyFile.Write(signing + ".pub", shared);
+        }
+        foreach (var (name, protection) in new[]
+        {
+            ("sealed", SaveProtection.With(KeyFile.Read(secret))), ("signed", SaveProtection.With(KeyFile.Read(signing))), ("encrypted", SaveProtection.Encrypted(KeyFile.Read(secret))),
+        })
+        {
+            using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = Path.Combine(folder, name), Protection = protection });
+            Story.Play(store);
+        }
+    }
+
     private static bool ShowForms(List<(SaveForm Form, string Folder, StoryResult Story)> results)
     {
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
@@ -149,7 +173,7 @@ internal static class DemoCommand
         var file = story.Receipts.Single(receipt => receipt.Slot == "evening").File;
         Screen.Out.MarkupLineInterpolated($"The saves are in [bold]{folder}[/]. Try next:");
         var game = typeof(TidewardenSave).Assembly.Location;
-        foreach (var command in (string[])[$"slots {json}", $"show {file}", $"show {file} scenes/marsh/entities/beacon-1", $"check {folder}", $"migrate {folder}/first-release --with {game} --dry-run"])
+        foreach (var command in (string[])[$"slots {json}", $"show {file}", $"show {file} scenes/marsh/entities/beacon-1", $"check {folder}", $"migrate {folder}/first-release --with {game} --dry-run", $"check {folder}/encrypted --key {folder}/keys/demo.jwk"])
             Screen.Out.Profile.Out.Writer.WriteLine($"  lodrik {command}"); // Not wrapped, so that it can be copied.
         Screen.Out.MarkupLine($"[{Screen.Faint}]Without an installed lodrik: dotnet run --project src/Lodrik.Cli -- slots …[/]");
     }

@@ -19,15 +19,19 @@ internal static class ShowCommand
         };
         var full = new Option<bool>("--full") { Description = "Shows long lists to their end." };
         var command = new Command("show", "Shows what is inside a save: its header, its sections, and their content.") { file, path, full };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetValue(path), parsed.GetValue(full)));
+        var key = KeyFile.Option();
+        command.Options.Add(key);
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetValue(path), parsed.GetValue(full), parsed.GetValue(key) is { } given ? KeyFile.Read(given) : null));
         return command;
     }
 
-    private static int Run(string path, string? place, bool full)
+    private static int Run(string path, string? place, bool full, SaveKey? key)
     {
         if (Directory.Exists(path))
             throw new StorageException("This is a folder, not a file.", new SaveLocation { File = path }, "Give the path of a save, or list its slots with lodrik slots.");
         var file = SavedFile.Open(path);
+        if (key is not null)
+            file.CheckSeal(KeyFile.For(file, key));
         var view = new TreeView(full);
         if (place is not null)
         {
@@ -41,6 +45,11 @@ internal static class ShowCommand
             if (section.Health == SectionHealth.Damaged)
             {
                 Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Bad}]damaged: it cannot be shown[/]");
+                continue;
+            }
+            if (file.IsEncrypted && key is null)
+            {
+                Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Faint}]{Screen.Size(section.Bytes)}, encrypted: it is shown with --key[/]");
                 continue;
             }
             Screen.Out.Write(view.Of(section.Name, file.ReadSection(section.Name), Note(section)));

@@ -1,4 +1,6 @@
+using System.Buffers.Text;
 using System.Security.Cryptography;
+using System.Text.Json;
 using Lodrik.Protection;
 
 namespace Lodrik;
@@ -69,6 +71,48 @@ public abstract class SaveKey
     /// <summary>A public key that checks signatures, as PEM (RFC 7468). It may be in the game.</summary>
     /// <exception cref="ArgumentException">It is no such key.</exception>
     public static SaveKey Verifying(string id, string pem) => new SignatureKey(id, pem, canSign: false);
+
+    /// <summary>A key from a JSON Web Key (RFC 7517): of the type <c>oct</c> with 32 bytes, or <c>EC</c> over P-256, which signs where it has its private part.</summary>
+    /// <exception cref="ArgumentException">It is none, or has no <c>kid</c>.</exception>
+    public static SaveKey FromJwk(string jwk)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(jwk);
+        try
+        {
+            using var document = JsonDocument.Parse(jwk);
+            var key = document.RootElement;
+            var id = Text("kid");
+            if (Text("kty") == "oct")
+            {
+                var secret = Bytes("k");
+                try
+                {
+                    return FromBytes(id, secret);
+                }
+                finally
+                {
+                    CryptographicOperations.ZeroMemory(secret);
+                }
+            }
+            if (Text("kty") != "EC" || Text("crv") != "P-256")
+                throw new ArgumentException("The key is neither a secret (oct) nor an EC key over P-256.");
+            var canSign = key.TryGetProperty("d", out _);
+            using var pair = ECDsa.Create(new ECParameters { Curve = ECCurve.NamedCurves.nistP256, Q = { X = Bytes("x"), Y = Bytes("y") }, D = canSign ? Bytes("d") : null });
+            return canSign ? Signing(id, pair.ExportPkcs8PrivateKeyPem()) : Verifying(id, pair.ExportSubjectPublicKeyInfoPem());
+
+            string Text(string name) => key.GetProperty(name).GetString() ?? "";
+
+            byte[] Bytes(string name) => Base64Url.DecodeFromChars(Text(name));
+        }
+        catch (Exception exception) when (exception is JsonException or KeyNotFoundException or InvalidOperationException or FormatException or CryptographicException)
+        {
+            // What was wrong is not repeated: it may have a part of the key in it.
+            throw new ArgumentException("It is no JSON Web Key with an id.");
+        }
+    }
+
+    /// <summary>Whether it is a secret key, which seals and encrypts; otherwise it is one for signatures.</summary>
+    public bool IsSecret => Level == ProtectionLevel.Seal;
 
     /// <summary>The key's id, and nothing else of it.</summary>
     public sealed override string ToString() => $"key {Id}";
