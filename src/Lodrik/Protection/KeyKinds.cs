@@ -55,7 +55,7 @@ internal sealed class PassphraseKey : SaveKey
 {
     public const int DefaultIterations = 600_000;
     private const int FewestIterations = 100_000;
-    private const int MostIterations = 10_000_000;
+    private const int MostIterations = 2_000_000;
     private const int SaltBytes = 16;
     private const int MostKeptKeys = 16;
 

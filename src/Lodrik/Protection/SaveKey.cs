@@ -56,7 +56,7 @@ public abstract class SaveKey
     /// <summary>A key that is made of a passphrase (PBKDF2 with SHA-256, RFC 8018). Making it takes a while, once for each salt.</summary>
     /// <param name="id">Its id.</param>
     /// <param name="passphrase">The passphrase: not empty.</param>
-    /// <param name="iterations">How many rounds new saves ask for, from 100,000 to 10,000,000.</param>
+    /// <param name="iterations">How many rounds new saves ask for, from 100,000 to 2,000,000. Saves that ask for others are refused unread.</param>
     public static SaveKey FromPassphrase(string id, string passphrase, int iterations = PassphraseKey.DefaultIterations) => new PassphraseKey(id, passphrase, iterations);
 
     /// <summary>A key from the platform's own store, asked for when it is needed first.</summary>

@@ -145,7 +145,7 @@ internal static class SealEnvelope
     {
         // Behind the map's own head stand its keys and values, one after the other.
         if (header.Length == 0)
-            throw new FormatException();
+            throw new ContentException(SaveErrorCode.Tampered, "The seal has no header.", default);
         var items = new ItemSequence(header.AsSpan(1));
         items.Integer();
         items.Integer();

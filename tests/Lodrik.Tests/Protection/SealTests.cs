@@ -204,6 +204,32 @@ public sealed class SealTests
     }
 
     [Fact]
+    public void Any_bytes_in_place_of_a_seal_are_refused_as_one_that_does_not_fit()
+    {
+        var (secret, pass) = (new KeyRing(SaveKey.FromBytes("secret", Secret)), new KeyRing(SaveKey.FromPassphrase("secret", "salt and reed", 100_000)));
+        var whole = Lodrik.Protection.SealEnvelope.WriteCose(SaveKey.FromBytes("secret", Secret), new Lodrik.Protection.SealContent(Secret, []));
+        var random = new Random(7);
+        byte[][] seals =
+        [
+            [0xD1, 0x84, 0x40, 0xA0, 0x40, 0x40], [0xD1, 0x84, 0x41, 0xA2, 0xA0, 0x40, 0x40], [0xD1, 0x84, 0x42, 0xA2, 0x01, 0xA0, 0x40, 0x40], [0xD1, 0x80], [0xF6], [],
+            .. Enumerable.Range(0, 3000).Select(_ =>
+            {
+                var spoilt = whole.ToArray();
+                for (var i = random.Next(1, 5); i > 0; i--)
+                    spoilt[random.Next(spoilt.Length)] = (byte)random.Next(256);
+                return spoilt.AsSpan().SequenceEqual(whole) ? [] : spoilt[..random.Next(1, spoilt.Length + 1)];
+            }),
+        ];
+        foreach (var seal in seals)
+        {
+            Assert.Throws<TamperedSaveException>(() => Lodrik.Protection.SealEnvelope.OpenCose(seal, secret, default));
+            Assert.Throws<TamperedSaveException>(() => Lodrik.Protection.SealEnvelope.OpenCose(seal, pass, default));
+            Assert.Throws<TamperedSaveException>(() => Lodrik.Protection.SealEnvelope.OpenJws(Encoding.Latin1.GetString(seal), secret, default));
+        }
+        Assert.Equal(Secret, Lodrik.Protection.SealEnvelope.OpenCose(whole, secret, default).Content.Frame);
+    }
+
+    [Fact]
     public void What_becomes_of_a_save_that_was_tampered_with_is_the_games_choice()
     {
         var storage = new MemoryStorage();
