@@ -188,7 +188,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         }
     }
 
-    private bool IsScene(UndecodedSection section) => _scenes is not null && ((VerifiedSection)section).ToTree() is SaveMap map && map.TryGet("entities", out _);
+    private bool IsScene(UndecodedSection section) => _scenes is not null && section.ToTree() is SaveMap map && map.TryGet("entities", out _);
 
     private void DecodeScene(UndecodedSection section)
     {

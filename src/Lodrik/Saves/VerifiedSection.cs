@@ -26,14 +26,6 @@ internal sealed class VerifiedSection(
     /// <summary>The same content under the name that a migration gave it.</summary>
     public VerifiedSection Renamed(string newName) => new(form, file, new SectionSlice(newName, slice.Offset, slice.Length), health, location, null, shared);
 
-    /// <summary>The content without the game's types.</summary>
-    public SaveValue ToTree()
-    {
-        var decoder = new TreeDecoder();
-        Decode(decoder);
-        return decoder.Tree;
-    }
-
     public override void Decode(ISectionDecoder decoder)
     {
         using var reading = SharedReading.Begin(shared is null ? null : new SharedSection(shared, location));
@@ -112,12 +104,4 @@ internal sealed class VerifiedSection(
 
     private static ContentException Refused(Exception exception, ContentPlace place) =>
         new(SaveErrorCode.WrongContent, $"The value could not be taken: {exception.Message}", place, exception);
-
-    private sealed class TreeDecoder : ISectionDecoder
-    {
-        public SaveValue Tree { get; private set; } = SaveValue.Null;
-
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct =>
-            Tree = SaveValueCodec.ReadTree(ref reader);
-    }
 }

@@ -42,12 +42,7 @@ internal sealed class TreeSection(SaveValue tree) : ISessionSection
 
 internal sealed class LoadedSection(UndecodedSection section) : ISessionSection
 {
-    public SaveValue ToTree()
-    {
-        var decoder = new TreeDecoder();
-        section.Decode(decoder);
-        return decoder.Tree;
-    }
+    public SaveValue ToTree() => section.ToTree();
 
     public void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct => SaveValueCodec.Write(ref writer, ToTree());
 
@@ -56,13 +51,6 @@ internal sealed class LoadedSection(UndecodedSection section) : ISessionSection
         var decoder = new StateDecoder<T>();
         section.Decode(decoder);
         return decoder.State;
-    }
-
-    private sealed class TreeDecoder : ISectionDecoder
-    {
-        public SaveValue Tree { get; private set; } = SaveValue.Null;
-
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
     }
 
     private sealed class StateDecoder<T> : ISectionDecoder where T : IStateType<T>

@@ -290,6 +290,22 @@ public abstract class UndecodedSection
     /// <summary>Decodes the section.</summary>
     /// <exception cref="SaveException">The content does not fit.</exception>
     public abstract void Decode(ISectionDecoder decoder);
+
+    /// <summary>The content without the game's types.</summary>
+    /// <exception cref="SaveException">The content is no well-formed value.</exception>
+    internal SaveValue ToTree()
+    {
+        var decoder = new TreeDecoder();
+        Decode(decoder);
+        return decoder.Tree;
+    }
+
+    private sealed class TreeDecoder : ISectionDecoder
+    {
+        public SaveValue Tree { get; private set; } = SaveValue.Null;
+
+        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
+    }
 }
 
 /// <summary>What is to be done with a section's content, whichever format it is in.</summary>
