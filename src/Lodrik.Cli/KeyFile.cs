@@ -28,7 +28,7 @@ internal static class KeyFile
     }
 
     /// <summary>The protection by which a save is checked: its key, and whether the save says that it is encrypted.</summary>
-    public static SaveProtection For(SavedFile file, SaveKey key) => new(new KeyRing(key)) { Encrypts = file.IsEncrypted };
+    public static SaveProtection For(SavedFile file, SaveKey key) => new(new KeyRing(key)) { Encrypts = file.IsEncrypted, HidesLabels = file.HidesLabel };
 
     /// <summary>A new secret key.</summary>
     public static string NewSecret(string id) => $$"""{"kty":"oct","kid":"{{id}}","k":"{{Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(SaveKey.SecretBytes))}}"}""";

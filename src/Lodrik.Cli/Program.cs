@@ -20,6 +20,10 @@ var root = new RootCommand("Looks into save files, without the game.")
     MigrateCommand.Create(),
     LedgerCommand.Create(),
     KeyCommand.Create(),
+    ProtectCommand.CreateSeal(),
+    ProtectCommand.CreateLock(),
+    ProtectCommand.CreateUnlock(),
+    SalvageCommand.Create(),
 };
 // A slot or a file may well begin with '@', which must not be taken for a file of arguments.
 var parsed = root.Parse(args, new ParserConfiguration { ResponseFileTokenReplacer = null });

@@ -20,7 +20,7 @@ internal static class CheckCommand
         if (!Directory.Exists(path))
             return CheckFile(path, key, details: true) ? ExitCode.Fine : ExitCode.FoundWrong;
         var files = Directory.EnumerateFiles(path, "*", SearchOption.AllDirectories)
-            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".pub") && Path.GetFileName(file) != "lock")
+            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub") && Path.GetFileName(file) != "lock")
             .Order(StringComparer.Ordinal)
             .ToList();
         if (files.Count == 0)
@@ -49,7 +49,7 @@ internal static class CheckCommand
             var finding = exception.Code switch
             {
                 SaveErrorCode.UnknownKey => "another key",
-                SaveErrorCode.Unprotected => "not protected so",
+                SaveErrorCode.Unprotected => "no seal",
                 _ => "tampered with",
             };
             Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{finding}[/]  {Screen.Visible(exception.Message)}");

@@ -14,23 +14,30 @@ internal static class ConvertCommand
         var output = new Option<string?>("--output", "-o") { Description = "The file to write; if not given, the same name with the form's extension." };
         var compact = new Option<bool>("--compact") { Description = "Writes a readable form without line breaks." };
         var overwrite = new Option<bool>("--overwrite") { Description = "Replaces the file if it is there." };
-        var command = new Command("convert", "Writes a save in another form, without the game and with nothing lost.") { file, form, output, compact, overwrite };
+        var key = KeyFile.Option();
+        var command = new Command("convert", "Writes a save in another form, without the game and with nothing lost.") { file, form, output, compact, overwrite, key };
         command.SetAction(parsed => Run(
-            parsed.GetRequiredValue(file), parsed.GetRequiredValue(form), parsed.GetValue(output), parsed.GetValue(compact), parsed.GetValue(overwrite)));
+            parsed.GetRequiredValue(file), parsed.GetRequiredValue(form), parsed.GetValue(output), parsed.GetValue(compact), parsed.GetValue(overwrite),
+            parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
         return command;
     }
 
-    private static int Run(string path, string word, string? output, bool compact, bool overwrite)
+    private static int Run(string path, string word, string? output, bool compact, bool overwrite, SaveKey? key)
     {
         Screen.TryParseForm(word, out var form);
         var source = SavedFile.Open(path);
+        var protection = key is null ? null : KeyFile.For(source, key);
+        if (protection is not null)
+            source.CheckSeal(protection);
         output ??= Path.ChangeExtension(path, form.FileExtension());
         if (!overwrite && File.Exists(output))
             throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output, or replace it with --overwrite.");
-        var bytes = source.ToForm(form, !compact);
+        var bytes = source.ToForm(form, !compact, protection);
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: overwrite);
         Screen.Out.MarkupLineInterpolated($"{source.Form.DisplayName()}, {Screen.Size(source.Bytes)}  [{Screen.Faint}]{path}[/]");
         Screen.Out.MarkupLineInterpolated($"{form.DisplayName()}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
+        if (source.HasSeal && protection is null)
+            Screen.Out.MarkupLine($"[{Screen.Notice}]The copy has no seal; with --key it has.[/]");
         return ExitCode.Fine;
     }
 }

@@ -14,14 +14,15 @@ internal static class HistoryCommand
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var slot = new Argument<string>("slot") { Description = "The slot." };
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
-        var command = new Command("history", "Lists the generations of a slot, newest first.") { folder, slot, json };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetValue(json)));
+        var key = KeyFile.Option();
+        var command = new Command("history", "Lists the generations of a slot, newest first.") { folder, slot, json, key };
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetValue(json), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
         return command;
     }
 
-    private static int Run(string folder, string slot, bool json)
+    private static int Run(string folder, string slot, bool json, SaveKey? key)
     {
-        var generations = SlotHistory.Read(Screen.Folder(folder), slot);
+        var generations = SlotHistory.Read(Screen.Folder(folder), slot, key is null ? null : SaveProtection.With(key));
         var exit = generations.All(one => one.Problem is null) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {
@@ -40,7 +41,7 @@ internal static class HistoryCommand
         {
             table.AddRow(
                 $"[{Screen.Name}]{one.Number}[/]",
-                one.Problem is null ? Screen.Text(one.Header?.Title ?? "") : $"[{Screen.Bad}]damaged[/]",
+                one.Header is { HasHiddenLabel: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : one.Problem is null ? Screen.Text(one.Header?.Title ?? "") : $"[{Screen.Bad}]damaged[/]",
                 one.Header is null ? "" : Screen.Duration(one.Header.Played),
                 one.Header is null ? "" : Screen.Time(one.Header.Saved),
                 one.Header?.Version.ToString(CultureInfo.InvariantCulture) ?? "",

@@ -19,14 +19,15 @@ internal static class MigrateCommand
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
         var root = new Option<string?>("--root") { Description = "The full name of the save root, where the assembly has several." };
         var chain = new Option<string?>("--chain") { Description = "Where the migrations are, as Game.Saves.Migrations, where the assembly has several." };
-        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.") { path, with, to, dryRun, output, full, root, chain };
+        var key = KeyFile.Option();
+        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.") { path, with, to, dryRun, output, full, root, chain, key };
         command.SetAction(parsed =>
         {
             var game = GameAssembly.Load(parsed.GetRequiredValue(with), parsed.GetValue(root), parsed.GetValue(chain));
             var version = parsed.GetValue(to) ?? game.Shape.Version;
             if (version < 1 || version > game.Shape.Version)
                 throw new ArgumentException($"The game has version {game.Shape.Version}; there is no way to version {version}.");
-            var look = new Look(game, version, parsed.GetValue(full));
+            var look = new Look(game, version, parsed.GetValue(full), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null);
             var at = parsed.GetRequiredValue(path);
             return (Directory.Exists(at), parsed.GetValue(dryRun)) switch
             {
@@ -51,7 +52,7 @@ internal static class MigrateCommand
             Screen.Out.MarkupLine($"[{Screen.Notice}]Nothing was written.[/]");
             return ExitCode.Fine;
         }
-        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), after.ToForm(before?.Form ?? SaveForm.Json), replace: false);
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), after.ToForm(before?.Form ?? SaveForm.Json, protection: look.Key is { } key && before is not null ? KeyFile.For(before, key) : null), replace: false);
         Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Written in version {look.Version}.[/]  [{Screen.Faint}]{output}[/]");
         return ExitCode.Fine;
     }
@@ -71,6 +72,7 @@ internal static class MigrateCommand
         if (file is { Header: not null } || !look.Game.Migrations.Imports)
         {
             CheckGame(file!, look, path);
+            look.Check(file);
             return (file, look.Game.Migrations.Migrate(file!, look.Version));
         }
         return (null, look.Game.Migrations.ImportFile(File.ReadAllBytes(path), look.Game.Shape.Game, look.Version, new SaveLocation { File = path }));
@@ -90,6 +92,7 @@ internal static class MigrateCommand
             CheckGame(file, look, folder);
             if (file.Header is not { } header || header.Version >= look.Version)
                 continue;
+            look.Check(file);
             ShowDifference($"{slot}, generation {generation}", file, look.Game.Migrations.Migrate(file, look.Version), look);
             count++;
         }
@@ -102,7 +105,8 @@ internal static class MigrateCommand
         var storage = Screen.Folder(folder);
         foreach (var (_, _, file) in SlotMigration.NewestOf(storage).Where(one => one.File.Header is { } header && header.Game != look.Game.Shape.Game))
             CheckGame(file, look, folder);
-        var results = SlotMigration.Run(storage, look.Game.Migrations, look.Version);
+        var protection = look.Key is null ? null : SlotMigration.NewestOf(storage).Select(one => KeyFile.For(one.File, look.Key)).FirstOrDefault();
+        var results = SlotMigration.Run(storage, look.Game.Migrations, look.Version, protection);
         if (results.Count == 0)
             throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
         var grid = new Grid().AddColumn(new GridColumn().NoWrap()).AddColumn();
@@ -147,5 +151,16 @@ internal static class MigrateCommand
     };
 
     /// <summary>What is to be done, and how it is shown.</summary>
-    private sealed record Look(GameAssembly Game, int Version, bool Full);
+    private sealed record Look(GameAssembly Game, int Version, bool Full, SaveKey? Key)
+    {
+        /// <summary>Checks a save by its seal, and says how what becomes of it is sealed.</summary>
+        public SaveProtection? Check(SavedFile? file)
+        {
+            if (file is null || Key is null)
+                return null;
+            var protection = KeyFile.For(file, Key);
+            file.CheckSeal(protection);
+            return protection;
+        }
+    }
 }

@@ -14,14 +14,15 @@ internal static class SlotsCommand
     {
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
-        var command = new Command("slots", "Lists the slots of a folder, newest first.") { folder, json };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetValue(json)));
+        var key = KeyFile.Option();
+        var command = new Command("slots", "Lists the slots of a folder, newest first.") { folder, json, key };
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetValue(json), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
         return command;
     }
 
-    private static int Run(string folder, bool json)
+    private static int Run(string folder, bool json, SaveKey? key)
     {
-        var slots = SlotList.Read(Screen.Folder(folder));
+        var slots = SlotList.Read(Screen.Folder(folder), key is null ? null : SaveProtection.With(key));
         var exit = slots.All(slot => slot.Health == SlotHealth.Readable) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {
@@ -48,7 +49,7 @@ internal static class SlotsCommand
             table.AddRow(
                 $"[{Screen.Name}]{slot.Slot}[/]",
                 header?.Kind.ToString().ToLowerInvariant() ?? "",
-                Screen.Text(slot.Title),
+                header is { HasHiddenLabel: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : Screen.Text(slot.Title),
                 Screen.Text(string.Join(", ", header?.Summary.Select(pair => $"{pair.Key} {Short(pair.Value)}") ?? [])),
                 header is null ? "" : Screen.Duration(slot.Played),
                 Screen.Time(slot.Saved),

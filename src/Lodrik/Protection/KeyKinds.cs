@@ -12,6 +12,13 @@ internal readonly record struct KeyMaking(byte[] Salt, int Iterations)
     public static KeyMaking None { get; } = new([], 0);
 }
 
+/// <summary>What a key is derived for: keys of different purposes have nothing to do with each other.</summary>
+internal enum EncryptionPurpose
+{
+    Sections,
+    Label,
+}
+
 /// <summary>32 secret bytes.</summary>
 internal sealed class SecretKey : SaveKey
 {
@@ -30,7 +37,7 @@ internal sealed class SecretKey : SaveKey
 
     internal override byte[] Seal(ReadOnlySpan<byte> message, KeyMaking making) => Mac(_secret, message);
 
-    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt) => DeriveEncryptionKey(_secret, salt);
+    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => DeriveEncryptionKey(_secret, salt, purpose);
 
     internal override bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making) =>
         making.Iterations == 0 && CryptographicOperations.FixedTimeEquals(Mac(_secret, message), seal);
@@ -39,15 +46,28 @@ internal sealed class SecretKey : SaveKey
 /// <summary>32 secret bytes that the platform keeps.</summary>
 internal sealed class AskedKey(string id, Func<byte[]> ask) : SaveKey(id)
 {
-    private readonly Lazy<SecretKey> _key = new(() => new SecretKey(id, ask() ?? []));
+    private readonly Lazy<SecretKey> _key = new(() => Ask(id, ask));
 
     internal override ProtectionLevel Level => ProtectionLevel.Seal;
 
     internal override byte[] Seal(ReadOnlySpan<byte> message, KeyMaking making) => _key.Value.Seal(message, making);
 
-    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt) => _key.Value.EncryptionKey(making, salt);
+    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => _key.Value.EncryptionKey(making, salt, purpose);
 
     internal override bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making) => _key.Value.Fits(message, seal, making);
+
+    private static SecretKey Ask(string id, Func<byte[]> ask)
+    {
+        var secret = ask() ?? [];
+        try
+        {
+            return new SecretKey(id, secret);
+        }
+        finally
+        {
+            CryptographicOperations.ZeroMemory(secret);
+        }
+    }
 }
 
 /// <summary>A key that is made of a passphrase and a salt, once for each salt that is met.</summary>
@@ -78,14 +98,15 @@ internal sealed class PassphraseKey : SaveKey
     /// <summary>The salt of a save that fitted, so that the key need not be made anew for every save; a fresh one before that.</summary>
     internal override KeyMaking NewMaking => _last ??= new KeyMaking(RandomNumberGenerator.GetBytes(SaltBytes), _iterations);
 
+    internal override bool CanMake(KeyMaking making) => making is { Salt.Length: SaltBytes, Iterations: >= FewestIterations and <= MostIterations };
+
     internal override byte[] Seal(ReadOnlySpan<byte> message, KeyMaking making) => Mac(Make(making), message);
 
-    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt) => DeriveEncryptionKey(Make(making), salt);
+    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => DeriveEncryptionKey(Make(making), salt, purpose);
 
     internal override bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making)
     {
-        // What a save asks for is not trusted yet: neither a round too few nor one that would keep the game busy for minutes.
-        if (making.Salt is not { Length: SaltBytes } || making.Iterations is < FewestIterations or > MostIterations)
+        if (!CanMake(making))
             return false;
         var fits = CryptographicOperations.FixedTimeEquals(Mac(Make(making), message), seal);
         if (fits && making.Iterations == _iterations)
@@ -128,6 +149,8 @@ internal sealed class SignatureKey : SaveKey
             throw new ArgumentException(canSign ? "It is no private EC key as PEM." : "It is no EC key as PEM.", nameof(pem), exception);
         }
     }
+
+    public override bool CanSeal => _canSign;
 
     internal override ProtectionLevel Level => ProtectionLevel.Signature;
 

@@ -61,7 +61,7 @@ public abstract class SaveKey
 
     /// <summary>A key from the platform's own store, asked for when it is needed first.</summary>
     /// <param name="id">Its id.</param>
-    /// <param name="ask">Gives 32 bytes.</param>
+    /// <param name="ask">Gives 32 bytes, in an array that is the key's from then on: it is copied and set to zeros.</param>
     public static SaveKey FromCallback(string id, Func<byte[]> ask) => new AskedKey(id, ask);
 
     /// <summary>A private key that signs: ECDSA over P-256 (FIPS 186-5), as PEM (RFC 7468). It belongs on a server or in the studio.</summary>
@@ -114,11 +114,17 @@ public abstract class SaveKey
     /// <summary>Whether it is a secret key, which seals and encrypts; otherwise it is one for signatures.</summary>
     public bool IsSecret => Level == ProtectionLevel.Seal;
 
+    /// <summary>Whether it can make seals or signatures: a public key cannot.</summary>
+    public virtual bool CanSeal => true;
+
     /// <summary>The key's id, and nothing else of it.</summary>
     public sealed override string ToString() => $"key {Id}";
 
     /// <summary>What has to stand beside a new seal so that its key can be made again.</summary>
     internal virtual KeyMaking NewMaking => KeyMaking.None;
+
+    /// <summary>Whether a key can be made so: what a save asks for is not trusted, neither a round too few nor one that keeps the game busy for minutes.</summary>
+    internal virtual bool CanMake(KeyMaking making) => making.Iterations == 0;
 
     /// <summary>Seals or signs.</summary>
     /// <exception cref="InvalidOperationException">The key can only check.</exception>
@@ -127,13 +133,13 @@ public abstract class SaveKey
     /// <summary>Whether a seal or a signature fits, in a time that does not depend on where it does not.</summary>
     internal abstract bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making);
 
-    /// <summary>A key for encrypting one save, by HKDF from the secret and the save's salt.</summary>
-    internal virtual byte[] EncryptionKey(KeyMaking making, byte[] salt) => throw new InvalidOperationException($"The {this} cannot encrypt.");
+    /// <summary>A key for encrypting the sections or the label of one save, by HKDF from the secret and a salt that is used once.</summary>
+    internal virtual byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => throw new InvalidOperationException($"The {this} cannot encrypt.");
 
-    private protected static byte[] DeriveEncryptionKey(ReadOnlySpan<byte> secret, byte[] salt)
+    private protected static byte[] DeriveEncryptionKey(ReadOnlySpan<byte> secret, byte[] salt, EncryptionPurpose purpose)
     {
         var key = new byte[SecretBytes];
-        HKDF.DeriveKey(HashAlgorithmName.SHA256, secret, key, salt, "lodrik encryption"u8);
+        HKDF.DeriveKey(HashAlgorithmName.SHA256, secret, key, salt, purpose == EncryptionPurpose.Label ? "lodrik label"u8 : "lodrik encryption"u8);
         return key;
     }
 

@@ -45,6 +45,24 @@ public sealed record SaveProtection(KeyRing Keys)
     /// </summary>
     public string Context { get; init; } = "";
 
+    /// <summary>
+    /// Whether titles and summaries are encrypted as well; a slot list then needs the key to show them. Times, the kind of a save, and its picture
+    /// stay open. It takes encryption.
+    /// </summary>
+    public bool HidesLabels { get; init; }
+
+    /// <summary>
+    /// Whether the store counts its writes, so that an old save that was put back in place of a newer one is told
+    /// (<see cref="LoadResult{T}.PutBack"/>). It costs a small file more with every save.
+    /// </summary>
+    public bool Counts { get; init; }
+
+    /// <summary>
+    /// The newest count that the game knows of the store from elsewhere, such as its server (<see cref="SaveStore{T}.Count"/>): a store that was set
+    /// back as a whole is told by nothing else. Null where it knows none.
+    /// </summary>
+    public long? NewestKnown { get; init; }
+
     /// <summary>What is done with a save whose seal or signature does not fit, or is missing.</summary>
     public TamperedSaves TamperedSaves { get; init; }
 
@@ -54,10 +72,20 @@ public sealed record SaveProtection(KeyRing Keys)
     /// <summary>Saves are encrypted and sealed by a secret key.</summary>
     public static SaveProtection Encrypted(SaveKey key) => new(new KeyRing(key)) { Encrypts = true };
 
+    /// <exception cref="ArgumentException">What is asked for cannot be, or the key cannot write.</exception>
+    internal void CheckForWriting()
+    {
+        Check();
+        if (!Keys.Current.CanSeal)
+            throw new ArgumentException($"The {Keys.Current} is a public one: it checks signatures, and cannot make any.");
+    }
+
     /// <exception cref="ArgumentException">What is asked for cannot be.</exception>
     internal void Check()
     {
         if (Encrypts && Keys.Current.Level != ProtectionLevel.Seal)
             throw new ArgumentException($"The {Keys.Current} cannot encrypt: that takes a secret key.");
+        if (HidesLabels && !Encrypts)
+            throw new ArgumentException("Titles and summaries are hidden in encrypted saves only.");
     }
 }

@@ -25,26 +25,24 @@ internal static class SealEnvelope
 {
     private const ulong Mac0Tag = 17;
     private const ulong Sign1Tag = 18;
-    private const int AlgorithmLabel = 1;
-    private const int KeyIdLabel = 4;
     private const int Hmac256 = 5;
     private const int Es256 = -7;
-    private const string SaltLabel = "salt";
-    private const string IterationsLabel = "iterations";
 
     public static byte[] WriteCose(SaveKey key, SealContent content) => WriteCose(key, key.NewMaking, content);
 
     public static byte[] WriteCose(SaveKey key, KeyMaking making, SealContent content)
     {
-        var header = CoseHeader(key, making);
+        var header = CoseHeaderOf(key, making);
         var payload = content.ToCbor();
         return Cose(key.Level, header, payload, key.Seal(CoseMessage(key.Level, header, payload), making));
     }
 
-    public static string WriteJws(SaveKey key, SealContent content)
+    public static string WriteJws(SaveKey key, SealContent content) => WriteJws(key, content.ToJson());
+
+    public static string WriteJws(SaveKey key, byte[] payload)
     {
         var making = key.NewMaking;
-        var message = $"{Base64Url.EncodeToString(JwsHeader(key, making))}.{Base64Url.EncodeToString(content.ToJson())}";
+        var message = $"{Base64Url.EncodeToString(JwsHeader(key, making))}.{Base64Url.EncodeToString(payload)}";
         return $"{message}.{Base64Url.EncodeToString(key.Seal(Encoding.ASCII.GetBytes(message), making))}";
     }
 
@@ -66,9 +64,9 @@ internal static class SealEnvelope
             var payload = reader.ReadBytes();
             reader.NextItem();
             var tag = reader.ReadBytes();
-            var (id, making) = ReadCoseHeader(header);
+            var (id, making, _) = CoseHeader.Read(header);
             var key = Choose(keys, id, location);
-            var isAsWritten = CoseHeader(key, making).AsSpan().SequenceEqual(header) && Cose(key.Level, header, payload, tag).AsSpan().SequenceEqual(seal);
+            var isAsWritten = CoseHeaderOf(key, making).AsSpan().SequenceEqual(header) && Cose(key.Level, header, payload, tag).AsSpan().SequenceEqual(seal);
             if (!isAsWritten || !key.Fits(CoseMessage(key.Level, header, payload), tag, making))
                 throw NotFitting(key, location);
             return new OpenedSeal(SealContent.FromCbor(payload) ?? throw NoSeal(location), key, making);
@@ -81,6 +79,14 @@ internal static class SealEnvelope
 
     /// <inheritdoc cref="OpenCose"/>
     public static OpenedSeal OpenJws(string seal, KeyRing keys, SaveLocation location)
+    {
+        var (payload, key, making) = OpenJwsPayload(seal, keys, location);
+        return new OpenedSeal(SealContent.FromJson(payload) ?? throw NoSeal(location), key, making);
+    }
+
+    /// <summary>The payload of a JWS that fits.</summary>
+    /// <exception cref="TamperedSaveException">It does not fit, or is not written as ours are.</exception>
+    public static (byte[] Payload, SaveKey Key, KeyMaking Making) OpenJwsPayload(string seal, KeyRing keys, SaveLocation location)
     {
         try
         {
@@ -97,7 +103,7 @@ internal static class SealEnvelope
                 && $"{Base64Url.EncodeToString(header)}.{Base64Url.EncodeToString(payload)}.{Base64Url.EncodeToString(tag)}" == seal;
             if (!isAsWritten || !key.Fits(Encoding.ASCII.GetBytes(seal[..seal.LastIndexOf('.')]), tag, making))
                 throw NotFitting(key, location);
-            return new OpenedSeal(SealContent.FromJson(payload) ?? throw NoSeal(location), key, making);
+            return (payload, key, making);
         }
         catch (Exception exception) when (exception is FormatException or JsonException or InvalidOperationException or KeyNotFoundException)
         {
@@ -120,44 +126,7 @@ internal static class SealEnvelope
     private static TamperedSaveException NotFitting(SaveKey key, SaveLocation location) => new(
         SaveErrorCode.Tampered, $"The save's {(key.Level == ProtectionLevel.Signature ? "signature" : "seal")} does not fit the {key}: it was changed, or made by another key of that id.", location, "Load an older generation.");
 
-    private static byte[] CoseHeader(SaveKey key, KeyMaking making)
-    {
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        writer.BeginObject(making.Iterations > 0 ? 4 : 2);
-        writer.WriteInteger(AlgorithmLabel);
-        writer.WriteInteger(key.Level == ProtectionLevel.Signature ? Es256 : Hmac256);
-        writer.WriteInteger(KeyIdLabel);
-        writer.WriteBytes(Encoding.ASCII.GetBytes(key.Id));
-        if (making.Iterations > 0)
-        {
-            writer.WriteText(SaltLabel);
-            writer.WriteBytes(making.Salt);
-            writer.WriteText(IterationsLabel);
-            writer.WriteInteger(making.Iterations);
-        }
-        writer.EndObject();
-        return buffer.Written.ToArray();
-    }
-
-    /// <summary>The key's id, and how to make the key. The rest is compared with what we would have written.</summary>
-    private static (string Id, KeyMaking Making) ReadCoseHeader(byte[] header)
-    {
-        // Behind the map's own head stand its keys and values, one after the other.
-        if (header.Length == 0)
-            throw new ContentException(SaveErrorCode.Tampered, "The seal has no header.", default);
-        var items = new ItemSequence(header.AsSpan(1));
-        items.Integer();
-        items.Integer();
-        items.Integer();
-        var id = Encoding.ASCII.GetString(items.Bytes());
-        if (items.AreDone)
-            return (id, KeyMaking.None);
-        items.Text();
-        var salt = items.Bytes();
-        items.Text();
-        return (id, new KeyMaking(salt, (int)items.Integer()));
-    }
+    private static byte[] CoseHeaderOf(SaveKey key, KeyMaking making) => CoseHeader.Write(key.Level == ProtectionLevel.Signature ? Es256 : Hmac256, key, making);
 
     private static byte[] Cose(ProtectionLevel level, ReadOnlySpan<byte> header, ReadOnlySpan<byte> payload, ReadOnlySpan<byte> tag)
     {
@@ -198,8 +167,8 @@ internal static class SealEnvelope
             writer.WriteString("kid", key.Id);
             if (making.Iterations > 0)
             {
-                writer.WriteString(SaltLabel, Base64Url.EncodeToString(making.Salt));
-                writer.WriteNumber(IterationsLabel, making.Iterations);
+                writer.WriteString(CoseHeader.SaltLabel, Base64Url.EncodeToString(making.Salt));
+                writer.WriteNumber(CoseHeader.IterationsLabel, making.Iterations);
             }
             writer.WriteEndObject();
         }
@@ -211,23 +180,9 @@ internal static class SealEnvelope
         var reader = new Utf8JsonReader(header);
         using var document = JsonDocument.ParseValue(ref reader);
         var root = document.RootElement;
-        var making = root.TryGetProperty(SaltLabel, out var salt) && root.TryGetProperty(IterationsLabel, out var iterations)
+        var making = root.TryGetProperty(CoseHeader.SaltLabel, out var salt) && root.TryGetProperty(CoseHeader.IterationsLabel, out var iterations)
             ? new KeyMaking(Base64Url.DecodeFromChars(salt.GetString()), iterations.GetInt32())
             : KeyMaking.None;
         return (root.GetProperty("kid").GetString() ?? "", making);
-    }
-
-    /// <summary>Reads CBOR items that follow each other without a list around them.</summary>
-    private ref struct ItemSequence(ReadOnlySpan<byte> items)
-    {
-        private BinaryStateReader _reader = new(items);
-
-        public readonly bool AreDone => _reader.Rest.IsEmpty;
-
-        public long Integer() => _reader.ReadInteger(int.MinValue, int.MaxValue);
-
-        public byte[] Bytes() => _reader.ReadBytes();
-
-        public string Text() => _reader.ReadText();
     }
 }

@@ -43,7 +43,7 @@ internal sealed class SectionCipher : IDisposable
     public static SectionCipher New(SaveKey key, KeyMaking making) => Of(key, making, RandomNumberGenerator.GetBytes(SaltBytes));
 
     /// <summary>The cipher that a save was written with.</summary>
-    public static SectionCipher Of(SaveKey key, KeyMaking making, byte[] salt) => new(key.EncryptionKey(making, salt), salt);
+    public static SectionCipher Of(SaveKey key, KeyMaking making, byte[] salt) => new(key.EncryptionKey(making, salt, EncryptionPurpose.Sections), salt);
 
     /// <summary>Encrypts a section.</summary>
     /// <param name="index">Its number in the save, which no other section has.</param>

@@ -33,6 +33,7 @@ internal sealed class SaveEncoder : IDisposable
     private SaveProtection? _protection;
     private SaveForm _form;
     private bool _indented;
+    private bool _hasCompressed;
 
     /// <summary>What is to be said of the save that was encoded last.</summary>
     public IReadOnlyList<SaveWarning> Warnings { get; private set; } = [];
@@ -57,14 +58,7 @@ internal sealed class SaveEncoder : IDisposable
     /// <param name="cache">Sections that were written before in this form; null for none.</param>
     public void Snapshot<T>(T state, SaveForm form, bool indented, SectionCache? cache = null) where T : IStateRoot<T>
     {
-        _cache = cache;
-        _body.Reset();
-        _contents.Reset();
-        _header.Reset();
-        _file.Reset();
-        _replaced = [];
-        _form = form;
-        _indented = indented;
+        Begin(form, indented, cache);
         LoneSurrogates.TakeNote();
         _entries = form switch
         {
@@ -73,6 +67,45 @@ internal sealed class SaveEncoder : IDisposable
             SaveForm.Binary => Collect<T, PackedSections, BinaryStateWriter>(state, new PackedSections(_body)),
             _ => throw new ArgumentOutOfRangeException(nameof(form), form, "There is no such form."),
         };
+    }
+
+    /// <summary>Takes sections of another save as they are, in place of a snapshot.</summary>
+    /// <param name="form">The form of their content.</param>
+    /// <param name="sections">The sections, in their order.</param>
+    public void TakeOver(SaveForm form, IReadOnlyList<TakenSection> sections)
+    {
+        Begin(form, form != SaveForm.Binary && (sections.Count == 0 || sections.Any(section => section.Bytes.Span.Contains((byte)'\n'))), cache: null);
+        _hasCompressed = sections.Any(section => section.Decompressed > 0);
+        _offsets = new List<int>(sections.Count);
+        _entries = new List<SectionEntry>(sections.Count);
+        var isText = !_hasCompressed && form != SaveForm.Binary;
+        if (isText)
+            _body.Write(form == SaveForm.Json ? "{"u8 : "<save>"u8);
+        foreach (var (name, bytes, decompressed) in sections)
+        {
+            if (isText && form == SaveForm.Json && _entries.Count > 0)
+                _body.Write(","u8);
+            if (isText && _indented)
+                _body.Write("\n  "u8);
+            if (isText && form == SaveForm.Json)
+                _body.Write(Encoding.UTF8.GetBytes($"\"{JsonEncodedText.Encode(name, JsonStateWriter.Options(_indented).Encoder)}\":{(_indented ? " " : "")}"));
+            _offsets.Add(_body.Length);
+            _body.Write(bytes.Span);
+            _entries.Add(new SectionEntry(name, bytes.Length, SectionDigest.Of(bytes.Span), decompressed));
+        }
+        if (isText && _indented)
+            _body.Write("\n"u8);
+        if (isText)
+            _body.Write(form == SaveForm.Json ? "}"u8 : "</save>"u8);
+    }
+
+    private void Begin(SaveForm form, bool indented, SectionCache? cache)
+    {
+        (_form, _indented, _cache, _hasCompressed, _replaced) = (form, indented, cache, false, []);
+        _body.Reset();
+        _contents.Reset();
+        _header.Reset();
+        _file.Reset();
     }
 
     /// <summary>Makes the whole file of the sections that were encoded last. The bytes are valid until the next snapshot.</summary>
@@ -85,12 +118,13 @@ internal sealed class SaveEncoder : IDisposable
     {
         _protection = protection;
         header.Content = _form;
+        var isReadable = compression == SaveCompression.None && !_hasCompressed && protection is not { Encrypts: true };
         switch (_form)
         {
-            case SaveForm.Json when compression == SaveCompression.None && protection is not { Encrypts: true }:
+            case SaveForm.Json when isReadable:
                 CompleteJson(header);
                 break;
-            case SaveForm.Xml when compression == SaveCompression.None && protection is not { Encrypts: true }:
+            case SaveForm.Xml when isReadable:
                 CompleteXml(header);
                 break;
             default:
@@ -248,6 +282,8 @@ internal sealed class SaveEncoder : IDisposable
         SectionTable.WritePacked(ref tokens, entries);
         Describe(header, entries, _contents.Written);
 
+        if (_protection is { HidesLabels: true } && header.Slot is { } label)
+            header.Slot = HiddenLabel.Hide(label, header.SaveId, _protection.Keys.Current, making);
         tokens = new BinaryStateWriter(_header);
         SaveHeader.StateCodec.Write(ref tokens, header);
 

@@ -50,6 +50,7 @@ public sealed class SavedFile
         _location = location;
         _layout = FileLayout.Read(bytes, location);
         _slices = _layout.Slices;
+        HidesLabel = _layout.Header is { HasHiddenLabel: true };
         Sections = _slices.ConvertAll(slice => new SavedSection(slice.Name, slice.Length, HealthOf(slice)));
     }
 
@@ -77,6 +78,9 @@ public sealed class SavedFile
 
     /// <summary>Whether sections are encrypted, so that they are read with the key only.</summary>
     public bool IsEncrypted => _layout.Entries.Exists(entry => entry.IsEncrypted);
+
+    /// <summary>Whether title and summary are encrypted in the file; once its seal was checked, the header shows them.</summary>
+    public bool HidesLabel { get; }
 
     /// <summary>The header; null in a file that was written wholly by hand.</summary>
     public SaveHeader? Header => _layout.Header;
@@ -144,28 +148,56 @@ public sealed class SavedFile
     /// <param name="indented">Whether a readable form is laid out for people.</param>
     /// <returns>The bytes of the save in that form.</returns>
     /// <exception cref="SaveException">A section is damaged, or the file was written wholly by hand and has no header to keep.</exception>
-    public byte[] ToForm(SaveForm form, bool indented = true) => Encode(Header?.ForVersion(Header.Version), form, indented, SaveCompression.None);
+    /// <param name="protection">How the result is sealed or encrypted; null for not at all. A save that has a seal has to have been checked by it.</param>
+    public byte[] ToForm(SaveForm form, bool indented = true, SaveProtection? protection = null)
+    {
+        if (protection is not null)
+            RequireChecked();
+        return Encode(Header?.ForVersion(Header.Version), form, indented, SaveCompression.None, protection);
+    }
+
+    /// <summary>The same save under another protection, or under none: its header (ids and times included) and every section byte for byte.</summary>
+    /// <param name="protection">How the result is sealed or encrypted; null for not at all.</param>
+    /// <returns>The bytes of the save: readable where its content is, unless it is compressed or encrypted.</returns>
+    /// <exception cref="InvalidOperationException">The save has a seal, and <see cref="CheckSeal"/> has not found it to fit.</exception>
+    /// <exception cref="SaveException">A section is damaged, or the file was written wholly by hand and has no header to keep.</exception>
+    public byte[] Protect(SaveProtection? protection)
+    {
+        RequireChecked();
+        protection?.CheckForWriting();
+        using var encoder = new SaveEncoder();
+        var header = RequireHeader();
+        encoder.TakeOver(Form, _slices.ConvertAll(Take));
+        return encoder.Complete(header.ForVersion(header.Version), protection: protection).ToArray();
+    }
+
+    /// <summary>What was edited is not to be sealed as if it were the game's.</summary>
+    private void RequireChecked()
+    {
+        if (HasSeal && _sealed is null && _migrated is null)
+            throw new InvalidOperationException("The save has a seal: check it before the save is written under another.");
+    }
 
     /// <summary>This save, which a migration made of another, as the next save of the same slot: in that one's form, with an id of its own.</summary>
-    internal byte[] AsSuccessor(SavedFile origin)
+    internal byte[] AsSuccessor(SavedFile origin, SaveProtection? protection)
     {
         var header = Header!.ForVersion(Header.Version);
         header.SaveId = Guid.CreateVersion7();
         header.Slot?.ParentId = origin.Header!.SaveId;
-        return Encode(header, origin.Form, indented: true, origin.IsCompressed ? SaveCompression.Fast : SaveCompression.None);
+        return Encode(header, origin.Form, indented: true, origin.IsCompressed ? SaveCompression.Fast : SaveCompression.None, protection);
     }
 
-    private byte[] Encode(SaveHeader? header, SaveForm form, bool indented, SaveCompression compression)
+    private SaveHeader RequireHeader() => Header ?? throw new SaveContentException(
+        SaveErrorCode.WrongContent, "The file was written wholly by hand, and does not say which game it belongs to.", _location, "Load and save it in the game once.");
+
+    private byte[] Encode(SaveHeader? header, SaveForm form, bool indented, SaveCompression compression, SaveProtection? protection)
     {
-        if (header is null)
-        {
-            throw new SaveContentException(
-                SaveErrorCode.WrongContent, "The file was written wholly by hand, and does not say which game it belongs to.", _location, "Load and save it in the game once.");
-        }
+        header ??= RequireHeader();
+        protection?.CheckForWriting();
         using var encoder = new SaveEncoder();
         var sections = _slices.ConvertAll(slice => (slice.Name, ReadSection(slice.Name)));
         encoder.Snapshot(new TreeSave(sections), form, indented);
-        return encoder.Complete(header, compression).ToArray();
+        return encoder.Complete(header, compression, protection: protection).ToArray();
     }
 
     /// <summary>What is different in another save, value by value.</summary>
@@ -227,7 +259,12 @@ public sealed class SavedFile
         if (protection.Encrypts != isEncrypted)
             throw new TamperedSaveException(SaveErrorCode.Unprotected, protection.Encrypts ? "The save is not encrypted, and that is asked for." : "The save is encrypted, and only a seal is asked for.", _location, "Load an older generation.");
         _sealed = content.Sections.ToDictionary(section => section.Name, section => section.Digest, StringComparer.Ordinal);
+        SealKey = key.Id;
+        HiddenLabel.Reveal(Header, protection.Keys);
     }
+
+    /// <summary>The id of the key whose seal was found to fit; null before that.</summary>
+    internal string? SealKey { get; private set; }
 
     /// <summary>Lets the sections be decoded whatever the seal says.</summary>
     internal void ForgetSeal() => _sealed = null;
@@ -356,6 +393,22 @@ public sealed class SavedFile
     {
         if (_migrated is not null)
             return _migrated[slice.Name]();
+        var (bytes, place, decompressed, health) = VerifyBytes(slice);
+        if (decompressed > 0)
+            (bytes, place) = (Decompress(bytes, place, decompressed), new SectionSlice(slice.Name, 0, decompressed));
+        return new VerifiedSection(Form, bytes, place, health, _location, shared: SharedOf(slice.Name));
+    }
+
+    /// <summary>A section as it stands in the file, for another file.</summary>
+    /// <exception cref="SaveException">It does not match its digest or its seal.</exception>
+    internal TakenSection Take(SectionSlice slice)
+    {
+        var (bytes, place, decompressed, _) = VerifyBytes(slice);
+        return new TakenSection(slice.Name, bytes.Slice(place.Offset, place.Length), decompressed);
+    }
+
+    private (ReadOnlyMemory<byte> Bytes, SectionSlice Place, int Decompressed, SectionHealth Health) VerifyBytes(SectionSlice slice)
+    {
         var health = HealthOf(slice);
         if (health == SectionHealth.Damaged)
         {
@@ -368,9 +421,7 @@ public sealed class SavedFile
         CheckSealed(slice, health);
         var entry = _layout.IsPacked ? _layout.Entries.Find(one => one.Name == slice.Name) : default;
         var (bytes, place) = entry.IsEncrypted ? Decrypt(slice) : (_bytes, slice);
-        if (entry.Decompressed > 0)
-            (bytes, place) = (Decompress(bytes, place, entry.Decompressed), new SectionSlice(slice.Name, 0, entry.Decompressed));
-        return new VerifiedSection(Form, bytes, place, health, _location, shared: SharedOf(slice.Name));
+        return (bytes, place, entry.Decompressed, health);
     }
 
     private (ReadOnlyMemory<byte>, SectionSlice) Decrypt(SectionSlice slice)

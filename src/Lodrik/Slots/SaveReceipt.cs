@@ -89,6 +89,12 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     /// </summary>
     public TamperedSaveException? SealProblem { get; internal init; }
 
+    /// <summary>
+    /// Why the save is taken for an old one that was put back, where the store counts its writes; null where it is not, or the store does not count. A game
+    /// that loads an older generation on purpose, or had to pass over a newer one, sees it as well.
+    /// </summary>
+    public PutBackSave? PutBack { get; internal init; }
+
     /// <summary>Whether the save was changed by hand since it was written.</summary>
     public bool WasEditedByHand { get; }
 

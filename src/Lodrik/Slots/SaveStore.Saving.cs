@@ -266,6 +266,10 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
         var started = Stopwatch.GetTimestamp();
         var header = Describe(request, occupant?.Header);
+        var counter = Counter;
+        var count = counter?.Next(occupant?.Header?.Count) ?? 0;
+        if (counter is not null)
+            header.Slot!.Rest[SlotLabel.CountKey] = count;
         var progress = request.Progress;
         var bytes = request.Encoder.Complete(
             header, _options.Compression, progress is null ? null : (done, all) => progress.Report(new SaveProgress(SaveStage.Compressing, done, all)), _options.Protection);
@@ -277,6 +281,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         if (request.Label.Thumbnail is { IsEmpty: false } thumbnail)
             _files.Storage.Write(SlotFiles.ThumbnailOf(slot, generation), thumbnail, replace: true);
         _files.Storage.Write(file, bytes, replace: false);
+        // The save comes first: cut short between the two, it is newer than the counter says, and not older.
+        counter?.Note(slot, request.Playthrough, count);
         var written = Stopwatch.GetTimestamp();
 
         // A playthrough that was begun meanwhile is not ended by a save of the one before.

@@ -102,6 +102,7 @@ public sealed partial class SaveStore<T>
             var found = Find(slot, generation);
             _writer.Hold();
             var number = SlotHistory.Reinstate(_files, slot, found);
+            NoteNewest(slot);
             StoreLog.Reinstated(_log, slot, generation, number);
             DropOldGenerations(slot, [.. _files.Of(slot).Where(one => one.Number != number)], _files.PlaythroughOf(slot, found));
             return number;
@@ -132,6 +133,7 @@ public sealed partial class SaveStore<T>
             // Oldest first: were this cut short, what is there is older, and nothing is passed off as newer than it is.
             for (var i = generations.Count - 1; i >= 0; i--)
                 SlotHistory.CopyTo(_files, from, generations[i], to, ++number);
+            NoteNewest(to);
             DropOldGenerations(to, [.. _files.Of(to).Skip(1)], Playthrough);
         }
     }
@@ -155,6 +157,21 @@ public sealed partial class SaveStore<T>
         }
     }
 
+    /// <summary>
+    /// Brings every save of the store under the protection that the store has now, from the one that it had: to a new key, or from seals to encryption.
+    /// </summary>
+    /// <inheritdoc cref="SlotProtection.Run(Storage.ISaveStorage, SaveProtection?, SaveProtection?)" path="/exception"/>
+    /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
+    /// <returns>What became of every generation. One that does not fit its old seal stays as it is. It may be run again, and goes on where it was.</returns>
+    public IReadOnlyList<SlotProtection> ProtectAll(SaveProtection? from)
+    {
+        lock (_gate)
+        {
+            _writer.Hold();
+            return SlotProtection.Run(_files, from, _options.Protection);
+        }
+    }
+
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
     public bool Delete(SlotName slot, int generation)
@@ -165,6 +182,7 @@ public sealed partial class SaveStore<T>
             {
                 _writer.Hold();
                 _files.Delete(slot, one);
+                NoteNewest(slot);
                 return true;
             }
             return false;
@@ -276,6 +294,18 @@ public sealed partial class SaveStore<T>
     {
         var generations = _files.Of(slot);
         return generations.Count > 0 ? generations : throw SlotException.NoSuchSlot(slot, _files.All().Keys);
+    }
+
+    /// <summary>What the game itself made a slot's newest save was not put back by anyone.</summary>
+    private void NoteNewest(SlotName slot)
+    {
+        if (Counter is not { } counter)
+            return;
+        var generations = _files.Of(slot);
+        if (generations.Count == 0)
+            counter.Forget(slot);
+        foreach (var header in _files.SummariseAll(slot, generations).Select(summary => summary.Header).OfType<SaveHeader>())
+            counter.Note(slot, header.Playthrough, header.Count ?? 0);
     }
 
     private Generation Find(SlotName slot, int number) => SlotHistory.Find(_files, slot, number);

@@ -1,3 +1,4 @@
+using Lodrik.Protection;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
@@ -31,7 +32,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         _log = options.Logger ?? NullLogger.Instance;
         _clock = options.Clock ?? TimeProvider.System;
         var storage = options.Storage ?? new DirectoryStorage(options.Folder ?? PlatformFolder.Of(T.Root.Game, options.Publisher));
-        _files = new SlotFiles(options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage);
+        _files = new SlotFiles(options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage, options.Protection);
         _writer = StoreWriter.Of(_files.Storage);
         _gate = _writer.Gate;
         _events = options.EventContext ?? SynchronizationContext.Current;
@@ -46,6 +47,19 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
 
     /// <summary>The slot that was loaded from or saved to last, other than quick and auto; null before that.</summary>
     public SlotName? CurrentSlot { get; private set; }
+
+    /// <summary>The number of the store's last write; 0 where it does not count (<see cref="SaveProtection.Counts"/>), or wrote nothing yet.</summary>
+    public long Count
+    {
+        get
+        {
+            lock (_gate)
+                return Counter?.Last ?? 0;
+        }
+    }
+
+    /// <summary>The store's counter as it stands; null where it does not count.</summary>
+    private SaveCounter? Counter => _options.Protection is { Counts: true } protection ? SaveCounter.Read(_files.Storage, protection) : null;
 
     /// <summary>Opens the game's store. Nothing is written before the first save.</summary>
     /// <param name="options">How the saves are kept; null takes the defaults: readable JSON in the platform's place.</param>
@@ -167,7 +181,10 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             if (CurrentSlot == slot)
                 CurrentSlot = null;
             if (generations.Count > 0)
+            {
+                Counter?.Forget(slot);
                 StoreLog.Deleted(_log, slot, generations.Count);
+            }
             return generations.Count > 0;
         }
     }
@@ -211,7 +228,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 if (_options.EditedSaves != EditedSaves.Loaded && file.Health is SectionHealth.EditedByHand or SectionHealth.Unchecked)
                     throw Edited(slot, generation);
                 var (state, problem) = Decode(file, decode);
-                var result = new LoadResult<T>(slot, generation.Number, state, file) { PassedOver = passedOver, SealProblem = problem };
+                var result = new LoadResult<T>(slot, generation.Number, state, file) { PassedOver = passedOver, SealProblem = problem, PutBack = Counter?.Judge(slot, file.Header) };
+                if (result.PutBack is { } putBack)
+                    StoreLog.PutBack(_log, slot, generation.Number, putBack.Reason);
                 if (result.MigratedFrom is { } version)
                     StoreLog.Migrated(_log, slot, generation.Number, version, T.Root.Version);
                 Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);

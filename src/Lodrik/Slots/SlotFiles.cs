@@ -1,4 +1,5 @@
 using System.Globalization;
+using Lodrik.Protection;
 using Lodrik.Saves;
 using Lodrik.Storage;
 
@@ -7,7 +8,7 @@ namespace Lodrik.Slots;
 /// <summary>
 /// How slots and generations lie in a storage: <c>slots/evening/00000007.json</c>. Anything else in there is left alone.
 /// </summary>
-internal sealed class SlotFiles(ISaveStorage storage)
+internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection = null)
 {
     public const string Folder = "slots";
     public const string ThumbnailExtension = ".png";
@@ -167,10 +168,14 @@ internal sealed class SlotFiles(ISaveStorage storage)
         for (var count = HeaderBytes; ; count *= 8)
         {
             var start = storage.Read(generation.File, 0, count) ?? throw new GenerationGoneException(location);
-            if (FileLayout.ReadHeader(start, location) is { } header)
-                return header;
-            if (start.Length < count)
-                return SavedFile.FromBytes(start, location).Header;
+            var header = FileLayout.ReadHeader(start, location);
+            if (header is null && start.Length < count)
+                header = SavedFile.FromBytes(start, location).Header;
+            else if (header is null)
+                continue;
+            if (protection is not null)
+                HiddenLabel.Reveal(header, protection.Keys);
+            return header;
         }
     }
 

@@ -8,10 +8,13 @@ public static class SlotHistory
     /// <summary>All generations of a slot, newest first.</summary>
     /// <exception cref="SlotException">There is no such slot; the error names the one that was most likely meant.</exception>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public static IReadOnlyList<GenerationSummary> Read(ISaveStorage storage, SlotName slot)
+    /// <param name="storage">Where the saves are.</param>
+    /// <param name="slot">The slot.</param>
+    /// <param name="protection">The keys that show hidden titles and summaries; without them they stay hidden.</param>
+    public static IReadOnlyList<GenerationSummary> Read(ISaveStorage storage, SlotName slot, SaveProtection? protection = null)
     {
         ArgumentNullException.ThrowIfNull(storage);
-        return Read(new SlotFiles(storage), slot);
+        return Read(new SlotFiles(storage, protection), slot);
     }
 
     /// <summary>Makes an older generation the slot's newest again.</summary>

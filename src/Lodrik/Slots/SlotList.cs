@@ -6,11 +6,13 @@ namespace Lodrik.Slots;
 public static class SlotList
 {
     /// <summary>All slots by what their headers say, newest first. A damaged slot is listed as such, at the end.</summary>
+    /// <param name="storage">Where the saves are.</param>
+    /// <param name="protection">The keys that show hidden titles and summaries; without them they stay hidden.</param>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public static IReadOnlyList<SlotSummary> Read(ISaveStorage storage)
+    public static IReadOnlyList<SlotSummary> Read(ISaveStorage storage, SaveProtection? protection = null)
     {
         ArgumentNullException.ThrowIfNull(storage);
-        return Read(new SlotFiles(storage));
+        return Read(new SlotFiles(storage, protection));
     }
 
     internal static IReadOnlyList<SlotSummary> Read(SlotFiles files) => SlotFiles.Read(() => ReadOnce(files));

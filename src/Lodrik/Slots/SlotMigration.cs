@@ -18,9 +18,10 @@ public sealed record SlotMigration(SlotName Slot, int Generation, int? From, int
     /// <param name="storage">Where the saves are.</param>
     /// <param name="chain">The game's migrations.</param>
     /// <param name="version">The version to bring them to.</param>
+    /// <param name="protection">The keys of sealed saves, by which they are checked and sealed again; null where there are none.</param>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
     /// <exception cref="StoreInUseException">Another process writes to the store.</exception>
-    public static IReadOnlyList<SlotMigration> Run(ISaveStorage storage, MigrationChain chain, int version)
+    public static IReadOnlyList<SlotMigration> Run(ISaveStorage storage, MigrationChain chain, int version, SaveProtection? protection = null)
     {
         ArgumentNullException.ThrowIfNull(storage);
         ArgumentNullException.ThrowIfNull(chain);
@@ -29,7 +30,7 @@ public sealed record SlotMigration(SlotName Slot, int Generation, int? From, int
         {
             writer.Hold();
             var files = new SlotFiles(storage);
-            return [.. Newest(files).Select(one => Migrate(files, one.Slot, one.Generation, chain, version))];
+            return [.. Newest(files).Select(one => Migrate(files, one.Slot, one.Generation, chain, version, protection))];
         }
     }
 
@@ -46,7 +47,7 @@ public sealed record SlotMigration(SlotName Slot, int Generation, int? From, int
         .SelectMany(slot => files.SummariseAll(slot.Key, slot.Value).Select(summary => (slot.Key, slot.Value.Find(one => one.Number == summary.Generation))))
         .ToList());
 
-    private static SlotMigration Migrate(SlotFiles files, SlotName slot, Generation generation, MigrationChain chain, int version)
+    private static SlotMigration Migrate(SlotFiles files, SlotName slot, Generation generation, MigrationChain chain, int version, SaveProtection? protection)
     {
         int? from = null;
         try
@@ -55,10 +56,12 @@ public sealed record SlotMigration(SlotName Slot, int Generation, int? From, int
             from = file.Header?.Version;
             if (from == version)
                 return new SlotMigration(slot, generation.Number, from, version, null, null);
-            if (file.HasSeal)
-                throw new MigrationException(SaveErrorCode.MigrationFailed, "The save is sealed, and would not be any more.", files.Locate(slot, generation), "Let the game load and save it.");
+            if (protection is not null)
+                file.CheckSeal(protection);
+            else if (file.HasSeal)
+                throw new MigrationException(SaveErrorCode.MigrationFailed, "The save is sealed, and would not be any more.", files.Locate(slot, generation), "Give its key, or let the game load and save it.");
             // Encoded before anything is written: a step that fails leaves the slot as it is.
-            var bytes = chain.Migrate(file, version).AsSuccessor(file);
+            var bytes = chain.Migrate(file, version).AsSuccessor(file, protection);
             var written = files.Of(slot)[0].Number + 1;
             if (files.Storage.Read(SlotFiles.ThumbnailOf(slot, generation.Number)) is { } picture)
                 files.Storage.Write(SlotFiles.ThumbnailOf(slot, written), picture, replace: true);

@@ -29,6 +29,9 @@ internal static partial class StoreLog
     [LoggerMessage(9, LogLevel.Information, "Migrated slot {Slot}, generation {Generation}, from version {From} to {To} while loading it; the file is as it was")]
     public static partial void Migrated(ILogger log, SlotName slot, int generation, int from, int to);
 
+    [LoggerMessage(10, LogLevel.Warning, "Slot {Slot}, generation {Generation} may be an old save that was put back: {Reason}")]
+    public static partial void PutBack(ILogger log, SlotName slot, int generation, string reason);
+
     [LoggerMessage(8, LogLevel.Error, "A handler of a store's event threw")]
     public static partial void HandlerFailed(ILogger log, Exception exception);
 }

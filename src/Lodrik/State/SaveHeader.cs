@@ -75,6 +75,14 @@ public sealed partial class SaveHeader
     [NotSaved]
     public TimeSpan Played => Slot?.Played ?? default;
 
+    /// <summary>The number of the write in its store; null where the store does not count (<see cref="SaveProtection.Counts"/>).</summary>
+    [NotSaved]
+    public long? Count => Slot is { } slot && slot.Rest.TryGet(SlotLabel.CountKey, out var count) && count is State.SaveScalar { Kind: State.SaveValueKind.Integer, Integer: var number } && number >= 0 && number <= long.MaxValue ? (long)number : null;
+
+    /// <summary>Whether title and summary are encrypted, and the key that shows them is not at hand (<see cref="SaveProtection.HidesLabels"/>).</summary>
+    [NotSaved]
+    public bool HasHiddenLabel => Slot is { } slot && slot.Rest.TryGet(Protection.HiddenLabel.Key, out _);
+
     private static readonly OrderedDictionary<string, State.SaveValue> NoSummary = [];
 
     /// <summary>The header of the same save in another version, before anything is known of its sections.</summary>
@@ -104,5 +112,17 @@ public sealed partial class SlotLabel
     [Saved("parent")]
     public Guid? ParentId { get; internal set; }
 
-    internal SlotLabel Copy() => new() { Title = Title, Kind = Kind, Played = Played, Summary = Summary, Playthrough = Playthrough, ParentId = ParentId };
+    internal const string CountKey = "count";
+
+    /// <summary>What only some saves say: the number of the write, a hidden title and summary, and whatever a newer Lodrik adds.</summary>
+    [KeepUnknown]
+    internal State.SaveMap Rest { get; } = new();
+
+    internal SlotLabel Copy()
+    {
+        var copy = new SlotLabel { Title = Title, Kind = Kind, Played = Played, Summary = Summary, Playthrough = Playthrough, ParentId = ParentId };
+        foreach (var (key, value) in Rest)
+            copy.Rest[key] = value;
+        return copy;
+    }
 }

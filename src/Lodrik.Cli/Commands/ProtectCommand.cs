@@ -1,0 +1,100 @@
+using System.CommandLine;
+using Lodrik.Slots;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik seal</c>, <c>lock</c> and <c>unlock</c>: the same saves under another protection.</summary>
+internal static class ProtectCommand
+{
+    public static Command CreateSeal() => Create(
+        "seal", "Seals saves by a secret key, or signs them by a private one. Their content stays as it is.", "The key to seal by: a file, or env:NAME.", (key, _) => SaveProtection.With(key));
+
+    public static Command CreateLock() => Create(
+        "lock", "Encrypts and seals saves by a secret key.", "The key to encrypt by: a file, or env:NAME.", (key, hide) => SaveProtection.Encrypted(key) with { HidesLabels = hide }, hides: true);
+
+    public static Command CreateUnlock() => Create("unlock", "Takes seals and encryption off, for a look with other tools or an edit.", "The key that the saves have: a file, or env:NAME.", null);
+
+    private static Command Create(string name, string description, string keyDescription, Func<SaveKey, bool, SaveProtection>? protect, bool hides = false)
+    {
+        var path = new Argument<string>("path") { Description = "A save, or the folder of a game's saves, of which every generation is written anew." };
+        var key = new Option<string>("--key") { Description = keyDescription, Required = true };
+        var from = new Option<string?>("--from") { Description = "The key that the saves have now, where they are sealed or encrypted already." };
+        var context = new Option<string>("--context") { Description = "What the saves are bound to, such as an account.", DefaultValueFactory = _ => "" };
+        var output = new Option<string?>("--output", "-o") { Description = "The file for a single save; if not given, it takes the place of the one that is read." };
+        var hide = new Option<bool>("--hide-titles") { Description = "Encrypts titles and summaries as well." };
+        var command = new Command(name, description) { path, key, context, output };
+        if (protect is not null)
+            command.Options.Add(from);
+        if (hides)
+            command.Options.Add(hide);
+        command.SetAction(parsed =>
+        {
+            var given = KeyFile.Read(parsed.GetRequiredValue(key));
+            var bound = parsed.GetValue(context)!;
+            var to = protect is null ? null : protect(given, hides && parsed.GetValue(hide)) with { Context = bound };
+            var old = protect is null ? given : parsed.GetValue(from) is { } place ? KeyFile.Read(place) : null;
+            var at = parsed.GetRequiredValue(path);
+            return Directory.Exists(at) switch
+            {
+                true when parsed.GetValue(output) is not null => throw new ArgumentException("In a folder, every save stays where it is; --output is for a single save."),
+                true => RunFolder(at, old, bound, to),
+                _ => RunFile(at, old, bound, to, parsed.GetValue(output)),
+            };
+        });
+        return command;
+    }
+
+    private static int RunFile(string path, SaveKey? old, string context, SaveProtection? to, string? output)
+    {
+        var file = SavedFile.Open(path);
+        if (file.HasSeal)
+            file.CheckSeal(Checking(file, old ?? throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed already.", new SaveLocation { File = path }, "Give the key that it has with --from."), context));
+        else if (to is null)
+            throw new TamperedSaveException(SaveErrorCode.Unprotected, "The save has neither a seal nor encryption.", new SaveLocation { File = path }, "Nothing was changed.");
+        if (output is not null && File.Exists(output) && Path.GetFullPath(output) != Path.GetFullPath(path))
+            throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output.");
+        var bytes = file.Protect(to);
+        output ??= path;
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: true);
+        Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]{State(to)}[/], {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
+        if (file.Health == SectionHealth.EditedByHand)
+            Screen.Out.MarkupLine($"[{Screen.Notice}]The save had been edited by hand; now it is as if the game had written it so.[/]");
+        return ExitCode.Fine;
+    }
+
+    private static int RunFolder(string folder, SaveKey? old, string context, SaveProtection? to)
+    {
+        var storage = Screen.Folder(folder);
+        var slots = SlotList.Read(storage);
+        if (slots.Count == 0)
+            throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
+        // Which of its two levels a secret key has in this folder is for the saves to say; the key is the user's own.
+        var isEncrypted = old is { IsSecret: true } && slots.Any(slot => slot.Health == SlotHealth.Readable && SavedFile.Open(storage.Locate(slot.File)).IsEncrypted);
+        var from = old is null ? null : new SaveProtection(new KeyRing(old)) { Encrypts = isEncrypted, Context = context };
+        var results = SlotProtection.Run(storage, from, to);
+        var wrong = results.Count(one => one.Problem is not null);
+        var grid = new Grid().AddColumn(new GridColumn().NoWrap()).AddColumn();
+        foreach (var slot in results.GroupBy(one => one.Slot))
+        {
+            var changed = slot.Count(one => one.Changed);
+            grid.AddRow($"[{Screen.Name}]{Screen.Text(slot.Key.ToString())}[/]", changed > 0
+                ? $"[{Screen.Good}]{State(to)}[/]: {changed} {(changed == 1 ? "generation" : "generations")}"
+                : $"[{Screen.Faint}]nothing to do[/]");
+            foreach (var one in slot.Where(one => one.Problem is not null))
+                grid.AddRow("", $"[{Screen.Bad}]generation {one.Generation} stays as it is: {Screen.Text(one.Problem!.Message)}[/]");
+        }
+        Screen.Out.Write(grid);
+        return wrong == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
+    }
+
+    private static SaveProtection Checking(SavedFile file, SaveKey key, string context) => KeyFile.For(file, key) with { Context = context };
+
+    private static string State(SaveProtection? to) => to?.Level switch
+    {
+        null => "without protection",
+        ProtectionLevel.Encryption => $"encrypted by the {to.Keys.Current}",
+        ProtectionLevel.Signature => $"signed by the {to.Keys.Current}",
+        _ => $"sealed by the {to.Keys.Current}",
+    };
+}

@@ -1,0 +1,57 @@
+using System.CommandLine;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik salvage</c>: what is whole of a damaged save, as a new save.</summary>
+internal static class SalvageCommand
+{
+    public static Command Create()
+    {
+        var file = new Argument<string>("file") { Description = "The damaged save; it stays as it is." };
+        var output = new Option<string>("--output", "-o") { Description = "The file for the new save.", Required = true };
+        var key = KeyFile.Option();
+        var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.") { file, output, key };
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetRequiredValue(output), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+        return command;
+    }
+
+    private static int Run(string path, string output, SaveKey? key)
+    {
+        if (File.Exists(output))
+            throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output.");
+        var (saved, protection) = Open(path, key);
+        var bytes = saved.ToBytes(protection);
+        var lost = saved.Sections.Count(section => section.Outcome == SalvageOutcome.Lost);
+        var grid = new Grid().AddColumn(new GridColumn().NoWrap().PadRight(2)).AddColumn();
+        foreach (var section in saved.Sections)
+        {
+            grid.AddRow($"[{Screen.Name}]{Screen.Text(section.Name)}[/]", section.Outcome switch
+            {
+                SalvageOutcome.Intact => $"[{Screen.Good}]intact[/]",
+                SalvageOutcome.Changed => $"[{Screen.Notice}]changed since it was written; taken as it stands[/]",
+                _ => $"[{Screen.Bad}]lost[/]  {Screen.Text(section.Reason ?? "")}",
+            });
+        }
+        Screen.Out.Write(grid);
+        if (lost == saved.Sections.Count)
+        {
+            Screen.Out.MarkupLine($"[{Screen.Bad}]Nothing is whole; no save was written.[/]");
+            return ExitCode.FoundWrong;
+        }
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: false);
+        Screen.Out.MarkupLineInterpolated($"{saved.Sections.Count - lost} of {saved.Sections.Count} sections, {(protection is null ? "without a seal" : $"under the {protection.Keys.Current}")}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
+        if (lost > 0)
+            Screen.Out.MarkupLine($"[{Screen.Notice}]What is missing has its initial values when the game loads the save.[/]");
+        return lost == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
+    }
+
+    /// <summary>What is whole under the key, encrypted or only sealed; a damaged file may not be able to say which.</summary>
+    private static (SalvagedSave, SaveProtection?) Open(string path, SaveKey? key)
+    {
+        if (key is null)
+            return (SalvagedSave.Open(path), null);
+        var saved = SalvagedSave.Open(path, SaveProtection.With(key));
+        return (saved, saved.WasEncrypted ? SaveProtection.Encrypted(key) with { HidesLabels = saved.HidLabel } : SaveProtection.With(key));
+    }
+}

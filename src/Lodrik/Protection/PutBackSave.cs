@@ -1,0 +1,7 @@
+namespace Lodrik;
+
+/// <summary>Why a save that loaded is taken for an old one that somebody put back.</summary>
+/// <param name="Reason">What speaks for it, one sentence.</param>
+/// <param name="Count">The number of the write that made the save; null where it was written before the store counted.</param>
+/// <param name="Newest">The number of the newest save known of the slot; null where none is known.</param>
+public sealed record PutBackSave(string Reason, long? Count, long? Newest);

@@ -1,0 +1,131 @@
+using System.Buffers.Text;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Lodrik.Storage;
+
+namespace Lodrik.Protection;
+
+/// <summary>
+/// The counter of a store: the number of its last write, and of the newest save of each slot, in one file beside the slots. It is a compact JWS (RFC 7515)
+/// by the store's own key, so that nobody else can set it back; whoever sets back all of a store sets back this too.
+/// </summary>
+internal sealed class SaveCounter
+{
+    public const string File = "counter.jws";
+
+    private readonly ISaveStorage _storage;
+    private SaveProtection _protection;
+    private readonly Dictionary<string, long> _newest = new(StringComparer.Ordinal);
+    private readonly string? _problem;
+
+    private SaveCounter(ISaveStorage storage, SaveProtection protection)
+    {
+        (_storage, _protection) = (storage, protection);
+        if (storage.Read(File) is not { } bytes)
+        {
+            IsMissing = true;
+            return;
+        }
+        try
+        {
+            var (payload, _, _) = SealEnvelope.OpenJwsPayload(Encoding.ASCII.GetString(bytes), protection.Keys, new SaveLocation { File = storage.Locate(File) });
+            using var document = JsonDocument.Parse(payload);
+            var root = document.RootElement;
+            if (root.GetProperty("context").GetString() != ContextDigest)
+            {
+                _problem = "The store's counter is bound to another context.";
+                return;
+            }
+            Last = root.GetProperty("count").GetInt64();
+            foreach (var slot in root.GetProperty("slots").EnumerateObject())
+                _newest[slot.Name] = slot.Value.GetInt64();
+        }
+        catch (Exception exception) when (exception is TamperedSaveException or JsonException or InvalidOperationException or KeyNotFoundException or FormatException)
+        {
+            _problem = "The store's counter was changed.";
+        }
+    }
+
+    /// <summary>The number of the last write.</summary>
+    public long Last { get; private set; }
+
+    /// <summary>Whether it is there and fits its seal.</summary>
+    public bool IsSound => !IsMissing && _problem is null;
+
+    private bool IsMissing { get; }
+
+    private string ContextDigest => Base64Url.EncodeToString(SHA256.HashData(Encoding.UTF8.GetBytes(_protection.Context)));
+
+    /// <summary>Reads the counter of a store; one that does not fit is as none, and every save then counts as put back.</summary>
+    /// <exception cref="StorageException">The storage cannot be read.</exception>
+    public static SaveCounter Read(ISaveStorage storage, SaveProtection protection) => new(storage, protection);
+
+    /// <summary>The name under which a slot's newest save is counted; a ring has one for each playthrough.</summary>
+    public static string NameOf(SlotName slot, Guid playthrough) => slot.IsRing ? $"{slot}/{playthrough:N}" : slot.ToString();
+
+    /// <summary>The number of the next write.</summary>
+    /// <param name="held">The number of the slot's newest save: a store that was cut short after a save counts on from there.</param>
+    public long Next(long? held) => Math.Max(Math.Max(Last, held ?? 0), _protection.NewestKnown ?? 0) + 1;
+
+    /// <summary>Whether a save is older than the newest one known of its slot; null where it is not.</summary>
+    public PutBackSave? Judge(SlotName slot, SaveHeader? header)
+    {
+        var known = header is null ? null : NewestOf(slot, header.Playthrough);
+        var count = header?.Count;
+        var reason = _problem
+            ?? (IsMissing && (count is not null || _protection.NewestKnown is not null) ? "The store's counter was taken away."
+            : !IsMissing && Last < _protection.NewestKnown ? "The whole store is older than the newest count known of it."
+            : count is not null && known is null && !IsMissing ? "The slot's newest save is not one that the store wrote there."
+            : (count ?? 0) < (known ?? 0) ? "The slot has held a newer save than this one."
+            : null);
+        return reason is null ? null : new PutBackSave(reason, count, known);
+    }
+
+    /// <summary>Takes down which save is a slot's newest, for good once the call has returned.</summary>
+    /// <exception cref="StorageException">The storage refused.</exception>
+    public void Note(SlotName slot, Guid playthrough, long count)
+    {
+        _newest[NameOf(slot, playthrough)] = count;
+        Last = Math.Max(Last, count);
+        Write();
+    }
+
+    /// <summary>Forgets a slot that the game deleted: whatever appears there without being saved there was put back.</summary>
+    /// <exception cref="StorageException">The storage refused.</exception>
+    public void Forget(SlotName slot)
+    {
+        foreach (var name in _newest.Keys.Where(name => name == slot.ToString() || (slot.IsRing && name.StartsWith($"{slot}/", StringComparison.Ordinal))).ToList())
+            _newest.Remove(name);
+        Write();
+    }
+
+    /// <summary>Writes the counter under another protection.</summary>
+    /// <exception cref="StorageException">The storage refused.</exception>
+    public void MoveTo(SaveProtection protection)
+    {
+        _protection = protection;
+        Write();
+    }
+
+    /// <summary>Writes the counter under the store's current key.</summary>
+    /// <exception cref="StorageException">The storage refused.</exception>
+    public void Write()
+    {
+        using var buffer = new MemoryStream();
+        using (var writer = new Utf8JsonWriter(buffer))
+        {
+            writer.WriteStartObject();
+            writer.WriteNumber("count", Last);
+            writer.WriteString("context", ContextDigest);
+            writer.WriteStartObject("slots");
+            foreach (var (name, count) in _newest)
+                writer.WriteNumber(name, count);
+            writer.WriteEndObject();
+            writer.WriteEndObject();
+        }
+        _storage.Write(File, Encoding.ASCII.GetBytes(SealEnvelope.WriteJws(_protection.Keys.Current, buffer.ToArray())), replace: true);
+    }
+
+    private long? NewestOf(SlotName slot, Guid playthrough) => _newest.TryGetValue(NameOf(slot, playthrough), out var count) ? count : null;
+}

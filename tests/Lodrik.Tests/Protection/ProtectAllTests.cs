@@ -1,0 +1,165 @@
+using System.Text;
+using Lodrik.Slots;
+using Lodrik.Storage;
+using static Lodrik.Tests.Protection.SampleFerries;
+
+namespace Lodrik.Tests.Protection;
+
+/// <summary>A whole store under another key, with nothing lost wherever it is cut short.</summary>
+public sealed class ProtectAllTests
+{
+    private static readonly SaveProtection Old = SaveProtection.With(Key("2030"));
+    private static readonly SaveProtection New = SaveProtection.Encrypted(Key("2031")) with { Counts = true, HidesLabels = true };
+
+    [Theory]
+    [InlineData(SaveForm.Json, SaveCompression.None)]
+    [InlineData(SaveForm.Xml, SaveCompression.None)]
+    [InlineData(SaveForm.Binary, SaveCompression.None)]
+    [InlineData(SaveForm.Json, SaveCompression.Small)]
+    public void There_and_back_every_file_has_the_bytes_it_had(SaveForm form, SaveCompression compression)
+    {
+        var storage = Filled(null, form, compression);
+        var before = Files(storage).ToDictionary(file => file, file => Convert.ToHexString(storage.Read(file)!));
+        foreach (var (from, to) in new[] { (null, Old), (Old, New), (New, Old with { Context = "account 7" }), (Old with { Context = "account 7" }, (SaveProtection?)null) })
+        {
+            var results = SlotProtection.Run(storage, from, to);
+            Assert.Equal(before.Count, results.Count(one => one is { Changed: true, Problem: null }));
+            Assert.All(SlotProtection.Run(storage, from, to), one => Assert.False(one.Changed || one.Problem is not null));
+            using var store = Open(storage, to, form, compression);
+            Assert.Equal((2, 12), (store.Load("evening").State.Pilot.Hp, store.Load("noon").State.Route.Crossings));
+            Assert.Equal(before.Count, Files(storage).Count);
+        }
+        Assert.Equal(before, Files(storage).ToDictionary(file => file, file => Convert.ToHexString(storage.Read(file)!)));
+    }
+
+    [Fact]
+    public void Cut_short_after_any_number_of_steps_it_has_lost_nothing_and_goes_on()
+    {
+        for (var steps = 0; ; steps++)
+        {
+            var storage = Filled(Old, SaveForm.Json, SaveCompression.None);
+            var isCut = false;
+            try
+            {
+                SlotProtection.Run(new CutStorage(storage, steps), Old, New);
+            }
+            catch (StorageException)
+            {
+                isCut = true;
+            }
+            foreach (var number in Enumerable.Range(1, 3))
+            {
+                // Each generation is there under one key or the other.
+                Assert.Contains(Files(storage).Where(file => file.StartsWith($"slots/evening/0000000{number}", StringComparison.Ordinal)), file => Opens(storage.Read(file)!, Old) || Opens(storage.Read(file)!, New));
+            }
+            Assert.All(SlotProtection.Run(storage, Old, New), one => Assert.Null(one.Problem));
+            Assert.All(Files(storage), file => Assert.True(Opens(storage.Read(file)!, New) && file.EndsWith(".lodrik", StringComparison.Ordinal)));
+            Assert.Equal(4, Files(storage).Count);
+            if (!isCut)
+                break;
+        }
+    }
+
+    [Fact]
+    public void A_save_that_does_not_fit_its_seal_stays_as_it_is()
+    {
+        var storage = Filled(Old, SaveForm.Json, SaveCompression.None);
+        var edited = Files(storage)[1];
+        storage.Write(edited, Encoding.UTF8.GetBytes(Encoding.UTF8.GetString(storage.Read(edited)!).Replace("On the river", "On the brook", StringComparison.Ordinal)), replace: true);
+        var bytes = storage.Read(edited)!;
+        using var store = Open(storage, New);
+        var results = store.ProtectAll(Old);
+        var problem = Assert.Single(results, one => one.Problem is not null);
+        Assert.Equal(((SlotName)"evening", 2, SaveErrorCode.Tampered), (problem.Slot, problem.Generation, problem.Problem!.Code));
+        Assert.Equal(bytes, storage.Read(edited));
+        Assert.Equal(3, results.Count(one => one.Changed));
+        Assert.Equal(SaveErrorCode.UnknownKey, SlotProtection.Run(storage, null, Old).First(one => one.Problem is not null).Problem!.Code);
+    }
+
+    [Fact]
+    public void The_counter_moves_with_the_store()
+    {
+        var storage = new MemoryStorage();
+        using (var store = Open(storage, Old with { Counts = true }))
+        {
+            store.Save("evening", Sample());
+            store.Save("evening", Sample());
+        }
+        SlotProtection.Run(storage, Old with { Counts = true }, New);
+        using var moved = Open(storage, New);
+        Assert.Equal((2, null), (moved.Count, moved.Load("evening").PutBack));
+        moved.Save("evening", Sample());
+        Assert.Equal((3, null), (moved.Count, moved.Load("evening").PutBack));
+        Assert.NotNull(moved.LoadGeneration("evening", 1).PutBack);
+    }
+
+    [Fact]
+    public void What_was_not_checked_is_not_sealed_and_a_public_key_seals_nothing()
+    {
+        var file = SavedFile.FromBytes(SampleFerries.Save(Old));
+        Assert.Contains("check it", Assert.Throws<InvalidOperationException>(() => file.Protect(New)).Message, StringComparison.Ordinal);
+        Assert.Throws<InvalidOperationException>(() => file.ToForm(SaveForm.Xml, protection: New));
+        using var pair = System.Security.Cryptography.ECDsa.Create(System.Security.Cryptography.ECCurve.NamedCurves.nistP256);
+        var verifying = SaveProtection.With(SaveKey.Verifying("studio", pair.ExportSubjectPublicKeyInfoPem()));
+        Assert.Throws<ArgumentException>(() => SlotProtection.Run(new MemoryStorage(), Old, verifying));
+        Assert.Throws<ArgumentException>(() => SavedFile.FromBytes(SampleFerries.Save(null)).Protect(verifying));
+    }
+
+    private static MemoryStorage Filled(SaveProtection? protection, SaveForm form, SaveCompression compression)
+    {
+        var storage = new MemoryStorage();
+        using var store = Open(storage, protection, form, compression);
+        for (var hp = 0; hp < 3; hp++)
+            store.Save("evening", Sample(hp), Label());
+        store.Save("noon", Sample(), Label());
+        return storage;
+    }
+
+    private static bool Opens(byte[] bytes, SaveProtection protection)
+    {
+        try
+        {
+            var file = SavedFile.FromBytes(bytes);
+            file.CheckSeal(protection);
+            return file.ReadTree().Count == 3;
+        }
+        catch (SaveException)
+        {
+            return false;
+        }
+    }
+
+    /// <summary>A storage that fails from some change on, as if the power were gone.</summary>
+    private sealed class CutStorage(MemoryStorage whole, int changes) : ISaveStorage
+    {
+        private int _left = changes;
+
+        public string Description => whole.Description;
+
+        public IReadOnlyList<StoredFile> List(string folder) => whole.List(folder);
+
+        public byte[]? Read(string name, long offset, int count) => whole.Read(name, offset, count);
+
+        public byte[]? Read(string name) => whole.Read(name);
+
+        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace)
+        {
+            Count();
+            whole.Write(name, bytes, replace);
+        }
+
+        public bool Delete(string name)
+        {
+            Count();
+            return whole.Delete(name);
+        }
+
+        public string Locate(string name) => whole.Locate(name);
+
+        private void Count()
+        {
+            if (_left-- <= 0)
+                throw new StorageException("The power is gone.");
+        }
+    }
+}
