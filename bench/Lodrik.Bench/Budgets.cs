@@ -49,6 +49,7 @@ internal static class Budgets
         ["slots"] = Slots,
         ["scenes"] = SceneBudgets.Lines,
         ["migrations"] = MigrationBudgets.Lines,
+        ["protection"] = ProtectionBudgets.Lines,
     };
 
     private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)
@@ -313,7 +314,7 @@ internal static class Budgets
     }
 
     /// <summary>The medians of two acts, run by turns so that what disturbs one disturbs the other.</summary>
-    private static (double Ours, double Theirs) Race(Action ours, Action theirs)
+    internal static (double Ours, double Theirs) Race(Action ours, Action theirs)
     {
         WarmUp(ours);
         WarmUp(theirs);

@@ -13,7 +13,6 @@ namespace Lodrik.Protection;
 /// <remarks>The key is one of its own for every save that is written (HKDF with 32 fresh random bytes), so that the nonce can be all zeros.</remarks>
 internal static class HiddenLabel
 {
-    public const string Key = "hidden";
     private const ulong Encrypt0Tag = 16;
     private const int NonceLabel = 5;
     private const int A256Gcm = 3;
@@ -43,14 +42,14 @@ internal static class HiddenLabel
         var hidden = label.Copy();
         hidden.Title = "";
         hidden.Summary = [];
-        hidden.Rest[Key] = Write(header, ciphertext);
+        hidden.Rest[SlotLabel.HiddenKey] = Write(header, ciphertext);
         return hidden;
     }
 
     /// <summary>Puts title and summary back, where the key is at hand and nothing was changed; otherwise they stay hidden.</summary>
     public static void Reveal(SaveHeader? header, KeyRing keys)
     {
-        if (header?.Slot is not { } label || !label.Rest.TryGet(Key, out var value) || value is not SaveScalar { Kind: SaveValueKind.Bytes } hidden || Open(hidden.Bytes.ToArray(), header.SaveId, keys) is not { } shown)
+        if (header?.Slot is not { } label || !label.Rest.TryGet(SlotLabel.HiddenKey, out var value) || value is not SaveScalar { Kind: SaveValueKind.Bytes } hidden || Open(hidden.Bytes.ToArray(), header.SaveId, keys) is not { } shown)
             return;
         if (shown.TryGet("title", out var title) && title is SaveScalar { Kind: SaveValueKind.Text } text && shown.TryGet("summary", out var values) && values is SaveMap summary)
         {
@@ -58,7 +57,7 @@ internal static class HiddenLabel
             label.Summary = [];
             foreach (var (name, one) in summary)
                 label.Summary[name] = one;
-            label.Rest.Remove(Key);
+            label.Rest.Remove(SlotLabel.HiddenKey);
         }
     }
 

@@ -53,9 +53,10 @@ internal sealed class SectionCipher : IDisposable
     {
         using var head = new PooledBuffer(16);
         new BinaryStateWriter(head).WriteBlockHead(plain.Length + TagBytes);
-        var section = new byte[Prefix.Length + NonceBytes + head.Length + plain.Length + TagBytes];
+        var section = GC.AllocateUninitializedArray<byte>(Prefix.Length + NonceBytes + head.Length + plain.Length + TagBytes);
         Prefix.CopyTo(section);
         var nonce = section.AsSpan(Prefix.Length, NonceBytes);
+        nonce.Clear();
         BinaryPrimitives.WriteInt32BigEndian(nonce[^sizeof(int)..], index);
         head.Written.CopyTo(section.AsSpan(Prefix.Length + NonceBytes));
         var ciphertext = section.AsSpan(Prefix.Length + NonceBytes + head.Length);
@@ -68,7 +69,7 @@ internal sealed class SectionCipher : IDisposable
     {
         if (!TryOpen(section, out var nonce, out var ciphertext))
             return null;
-        var plain = new byte[ciphertext.Length - TagBytes];
+        var plain = GC.AllocateUninitializedArray<byte>(ciphertext.Length - TagBytes);
         try
         {
             _key.Decrypt(nonce, ciphertext[..plain.Length], ciphertext[plain.Length..], plain, Structure(name));

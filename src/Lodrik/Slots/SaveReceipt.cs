@@ -55,6 +55,7 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
         _state = state;
         Header = file.Header;
         EditedSections = [.. file.Sections.Where(section => section.Health == SectionHealth.EditedByHand).Select(section => section.Name)];
+        MissingSections = file.MissingSections;
         WasEditedByHand = file.Health is SectionHealth.EditedByHand or SectionHealth.Unchecked;
     }
 
@@ -100,6 +101,9 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
 
     /// <summary>The sections that were changed by hand.</summary>
     public IReadOnlyList<string> EditedSections { get; } = [];
+
+    /// <summary>The sections that the save once had and that were taken out of it by hand; they have their initial values.</summary>
+    public IReadOnlyList<string> MissingSections { get; } = [];
 
     /// <summary>Newer generations that could not be loaded and were passed over, newest first, each with what is wrong with it.</summary>
     public IReadOnlyList<SaveException> PassedOver { get; internal init; } = [];

@@ -1,4 +1,3 @@
-using Lodrik.Protection;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;

@@ -1,4 +1,3 @@
-using Lodrik.Protection;
 using Lodrik.Storage;
 
 namespace Lodrik.Slots;

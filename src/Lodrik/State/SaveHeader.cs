@@ -81,7 +81,7 @@ public sealed partial class SaveHeader
 
     /// <summary>Whether title and summary are encrypted, and the key that shows them is not at hand (<see cref="SaveProtection.HidesLabels"/>).</summary>
     [NotSaved]
-    public bool HasHiddenLabel => Slot is { } slot && slot.Rest.TryGet(Protection.HiddenLabel.Key, out _);
+    public bool HasHiddenLabel => Slot is { } slot && slot.Rest.TryGet(SlotLabel.HiddenKey, out _);
 
     private static readonly OrderedDictionary<string, State.SaveValue> NoSummary = [];
 
@@ -113,6 +113,7 @@ public sealed partial class SlotLabel
     public Guid? ParentId { get; internal set; }
 
     internal const string CountKey = "count";
+    internal const string HiddenKey = "hidden";
 
     /// <summary>What only some saves say: the number of the write, a hidden title and summary, and whatever a newer Lodrik adds.</summary>
     [KeepUnknown]

@@ -15,7 +15,9 @@ public sealed class CompatibilityTests : IDisposable
 
     public void Dispose() => Directory.Delete(_folder, recursive: true);
 
-    public static TheoryData<string> Samples => [.. Directory.EnumerateFiles(Path.Combine(Here(), Examples, "saves"), "*", SearchOption.AllDirectories).Order().Select(file => Path.GetRelativePath(Path.Combine(Here(), Examples), file))];
+    public static TheoryData<string> Samples => [.. new[] { "saves", "saves-protected" }
+        .SelectMany(folder => Directory.EnumerateFiles(Path.Combine(Here(), Examples, folder), "*", SearchOption.AllDirectories))
+        .Where(file => Path.GetExtension(file) != ".jwk").Order().Select(file => Path.GetRelativePath(Path.Combine(Here(), Examples), file))];
 
     [Fact]
     public void Saves_of_every_release_of_the_demo_game_load_today()
@@ -34,7 +36,9 @@ public sealed class CompatibilityTests : IDisposable
     {
         var storage = new MemoryStorage();
         storage.Write("slots/night/00000001" + Path.GetExtension(sample), File.ReadAllBytes(Path.Combine(Here(), Examples, sample)), replace: false);
-        using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = storage, Migrations = SaveHistory.Migrations });
+        var key = SaveKey.FromJwk(File.ReadAllText(Path.Combine(Here(), Examples, "saves-protected", "sample.jwk")));
+        var protection = sample.Contains("encrypted", StringComparison.Ordinal) ? SaveProtection.Encrypted(key) : sample.Contains("sealed", StringComparison.Ordinal) ? SaveProtection.With(key) : null;
+        using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = storage, Migrations = SaveHistory.Migrations, Protection = protection });
         using var game = new Game(store);
         _ = game.Session.Load("night");
         Assert.Equal((5, 4, 1, 0), (game.Warden.Oil, game.Season.Tally.OilBurnt, game.Season.Tally.LettersDelivered, game.Season.Tally.Floods));

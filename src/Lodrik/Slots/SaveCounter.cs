@@ -2,9 +2,10 @@ using System.Buffers.Text;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
+using Lodrik.Protection;
 using Lodrik.Storage;
 
-namespace Lodrik.Protection;
+namespace Lodrik.Slots;
 
 /// <summary>
 /// The counter of a store: the number of its last write, and of the newest save of each slot, in one file beside the slots. It is a compact JWS (RFC 7515)
