@@ -35,7 +35,7 @@ internal static class CheckCommand
     /// <summary>Checks one file and says what it found; true where nothing is wrong.</summary>
     private static bool CheckFile(string path, SaveKey? key, bool details)
     {
-        SavedFile file;
+        SavedFile? file = null;
         try
         {
             file = SavedFile.Open(path);
@@ -57,7 +57,9 @@ internal static class CheckCommand
         }
         catch (SaveException exception) when (exception is not StorageException)
         {
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]damaged[/]  {Screen.Visible(exception.Message)}");
+            // Under a seal, what a text editor leaves well-formed is refused as well, and still no accident.
+            var finding = file is { Health: SectionHealth.EditedByHand } ? "edited by hand" : "damaged";
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{finding}[/]  {Screen.Visible(exception.Message)}");
             return false;
         }
         var (color, word) = file.Health switch

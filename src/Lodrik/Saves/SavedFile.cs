@@ -291,7 +291,7 @@ public sealed class SavedFile
         var location = new SaveLocation { Section = slice.Name }.Within(_location);
         throw health == SectionHealth.Intact
             ? new TamperedSaveException(SaveErrorCode.Tampered, "The section was changed since the save was sealed, and its checksum was made to fit.", location, "Load an older generation.")
-            : new DamagedSaveException(SaveErrorCode.Damaged, "The section is not as it was sealed, and its checksum fails as well: it looks like damage, or an edit by hand.", location, "Load an older generation.");
+            : new DamagedSaveException(SaveErrorCode.Damaged, "The section is not as it was sealed, and its checksum fails as well: it looks like an edit by hand, or damage.", location, "Load an older generation.");
     }
 
     /// <summary>What to call the save in errors.</summary>
