@@ -50,6 +50,7 @@ internal static class Budgets
         ["scenes"] = SceneBudgets.Lines,
         ["migrations"] = MigrationBudgets.Lines,
         ["protection"] = ProtectionBudgets.Lines,
+        ["codes"] = CodeBudgets.Lines,
     };
 
     private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)

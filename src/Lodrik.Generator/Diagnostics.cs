@@ -43,6 +43,14 @@ internal static class Diagnostics
         "LDR009", "A type cannot be shared",
         "The objects of '{0}' cannot be shared: {1}");
 
+    public static readonly DiagnosticDescriptor BadTransferCode = Error(
+        "LDR201", "A class cannot have transfer codes",
+        "'{0}' cannot have a transfer code: {1}");
+
+    public static readonly DiagnosticDescriptor BadCodeMember = Error(
+        "LDR202", "A member cannot be in a transfer code",
+        "'{0}' cannot be in a transfer code as it is declared. A flag or an enumeration takes [InCode]; a whole number [InCode(least, most)]; text [InCode(\"one\", \"other\")]; a set of texts or entities likewise; a list the most Items besides.");
+
     public static DiagnosticDescriptor ById(string id) => id switch
     {
         "LDR001" => NotPartial,
@@ -53,6 +61,8 @@ internal static class Diagnostics
         "LDR006" => BadMember,
         "LDR007" => BadVariant,
         "LDR008" => BadAdapter,
+        "LDR201" => BadTransferCode,
+        "LDR202" => BadCodeMember,
         _ => BadShared,
     };
 

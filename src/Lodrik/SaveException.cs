@@ -137,6 +137,36 @@ public enum SaveErrorCode
 
     /// <summary>A section is encrypted, and the key is not at hand.</summary>
     Encrypted = 704,
+
+    /// <summary>A layout of transfer codes cannot be.</summary>
+    BadCodeLayout = 801,
+
+    /// <summary>A character stands in a transfer code that is in none.</summary>
+    CodeForeignCharacter = 802,
+
+    /// <summary>A transfer code has too few characters.</summary>
+    CodeTooShort = 803,
+
+    /// <summary>A transfer code has too many characters.</summary>
+    CodeTooLong = 804,
+
+    /// <summary>A transfer code does not fit its check characters: it was typed wrongly.</summary>
+    CodeMistyped = 805,
+
+    /// <summary>A transfer code is of another game.</summary>
+    CodeOfAnotherGame = 806,
+
+    /// <summary>A transfer code is of a newer version.</summary>
+    CodeOfNewerVersion = 807,
+
+    /// <summary>A transfer code is of a version that is not accepted any more.</summary>
+    CodeOfOlderVersion = 808,
+
+    /// <summary>A value has no room in a layout, or a transfer code stands for none.</summary>
+    CodeOutOfRange = 809,
+
+    /// <summary>A transfer code was not made by who has the key.</summary>
+    CodeForged = 810,
 }
 
 /// <summary>Where in the player's saves something happened. Every part may be absent.</summary>

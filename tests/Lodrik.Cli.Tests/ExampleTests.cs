@@ -33,6 +33,33 @@ public sealed class ExampleTests : IDisposable
     }
 
     [Fact]
+    public void Tampering_is_answered_at_each_level()
+    {
+        var run = ProgramRun.Of("Tampering", _folder);
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        Assert.Contains("more oil, and every checksum made to fit            loads with 99 l of oil\n", run.Out, StringComparison.Ordinal);
+        Assert.Equal(2, run.Out.Split("more oil, and every checksum made to fit            tampered with").Length - 1);
+        Assert.Equal(3, run.Out.Split("says that it was put back").Length - 1);
+    }
+
+    [Fact]
+    public void A_server_checks_saves_without_us()
+    {
+        var run = ProgramRun.Of("CheckWithoutLodrik", _folder);
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        Assert.Equal((4, 4), (run.Out.Split("9 sections").Length - 1, run.Out.Split("one bit flipped: refused").Length - 1));
+    }
+
+    [Fact]
+    public void A_code_carries_progress_into_a_sequel()
+    {
+        var run = ProgramRun.Of("Sequel", _folder);
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        Assert.Contains("the 2nd character of group 2 should be 0; it was corrected", run.Out, StringComparison.Ordinal);
+        Assert.Contains("lit beacon-1, beacon-3; 6 oil cans left", run.Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public void A_save_screen_lists_asks_goes_back_and_goes_on()
     {
         var run = ProgramRun.Told(

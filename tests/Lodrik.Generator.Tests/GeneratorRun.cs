@@ -17,7 +17,11 @@ internal sealed class GeneratorRun
     private readonly CSharpCompilation _compilation;
     private readonly GeneratorDriver _driver;
 
-    public GeneratorRun(params string[] sources)
+    public GeneratorRun(params string[] sources) : this(new StateTypeGenerator(), sources)
+    {
+    }
+
+    private GeneratorRun(IIncrementalGenerator generator, string[] sources)
     {
         _compilation = CSharpCompilation.Create(
             "game",
@@ -25,12 +29,15 @@ internal sealed class GeneratorRun
             References,
             new CSharpCompilationOptions(OutputKind.DynamicallyLinkedLibrary, nullableContextOptions: NullableContextOptions.Enable));
         _driver = CSharpGeneratorDriver.Create(
-                [new StateTypeGenerator().AsSourceGenerator()],
+                [generator.AsSourceGenerator()],
                 parseOptions: Parsing,
                 driverOptions: new GeneratorDriverOptions(IncrementalGeneratorOutputKind.None, trackIncrementalGeneratorSteps: true))
             .RunGenerators(_compilation);
         Result = _driver.GetRunResult().Results.Single();
     }
+
+    /// <summary>One run of the generator of transfer codes.</summary>
+    public static GeneratorRun OfCodes(params string[] sources) => new(new TransferCodeGenerator(), sources);
 
     private static CSharpParseOptions Parsing { get; } = new(LanguageVersion.CSharp13);
 

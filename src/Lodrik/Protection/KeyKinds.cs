@@ -17,6 +17,8 @@ internal enum EncryptionPurpose
 {
     Sections,
     Label,
+    TransferCode,
+    TransferCodeTag,
 }
 
 /// <summary>32 secret bytes.</summary>
@@ -37,6 +39,8 @@ internal sealed class SecretKey : SaveKey
 
     internal override byte[] Seal(ReadOnlySpan<byte> message, KeyMaking making) => Mac(_secret, message);
 
+    internal override bool CanDerive => true;
+
     internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => DeriveEncryptionKey(_secret, salt, purpose);
 
     internal override bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making) =>
@@ -51,6 +55,8 @@ internal sealed class AskedKey(string id, Func<byte[]> ask) : SaveKey(id)
     internal override ProtectionLevel Level => ProtectionLevel.Seal;
 
     internal override byte[] Seal(ReadOnlySpan<byte> message, KeyMaking making) => _key.Value.Seal(message, making);
+
+    internal override bool CanDerive => true;
 
     internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => _key.Value.EncryptionKey(making, salt, purpose);
 

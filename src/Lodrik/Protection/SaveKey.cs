@@ -136,10 +136,22 @@ public abstract class SaveKey
     /// <summary>A key for encrypting the sections or the label of one save, by HKDF from the secret and a salt that is used once.</summary>
     internal virtual byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => throw new InvalidOperationException($"The {this} cannot encrypt.");
 
+    /// <summary>Whether keys for other purposes can be derived from it as it is: a passphrase would take a salt, a pair has no secret to share.</summary>
+    internal virtual bool CanDerive => false;
+
+    /// <summary>A key for a purpose that has no salt, by HKDF from the secret.</summary>
+    internal byte[] DeriveKey(EncryptionPurpose purpose) => EncryptionKey(KeyMaking.None, [], purpose);
+
     private protected static byte[] DeriveEncryptionKey(ReadOnlySpan<byte> secret, byte[] salt, EncryptionPurpose purpose)
     {
         var key = new byte[SecretBytes];
-        HKDF.DeriveKey(HashAlgorithmName.SHA256, secret, key, salt, purpose == EncryptionPurpose.Label ? "lodrik label"u8 : "lodrik encryption"u8);
+        HKDF.DeriveKey(HashAlgorithmName.SHA256, secret, key, salt, purpose switch
+        {
+            EncryptionPurpose.Sections => "lodrik encryption"u8,
+            EncryptionPurpose.Label => "lodrik label"u8,
+            EncryptionPurpose.TransferCode => "lodrik code scramble"u8,
+            _ => "lodrik code tag"u8,
+        });
         return key;
     }
 

@@ -79,6 +79,20 @@ public sealed class LiveScene<TScene>
         return record;
     }
 
+    /// <summary>
+    /// A record of which only a little is said, such as what a transfer code carries: restored, the scene is as the designer left it but for that.
+    /// </summary>
+    /// <param name="draw">Says which placed entities are gone, and what single parts are.</param>
+    /// <exception cref="SceneException">The designer placed no such entity.</exception>
+    /// <exception cref="SaveContentException">A part is not of the type that the bindings give it.</exception>
+    public SceneRecord Sketch(Action<SceneSketch> draw)
+    {
+        ArgumentNullException.ThrowIfNull(draw);
+        var sketch = new SceneSketch(_authored);
+        draw(sketch);
+        return sketch.ToRecord(_bindings.Types);
+    }
+
     /// <summary>The object of an entity that is in the scene now; null where there is none.</summary>
     public object? Find(EntityId id) => LookAround().Find(id)?.Object;
 

@@ -1,0 +1,255 @@
+using System.CommandLine;
+using System.Globalization;
+using System.Numerics;
+using System.Text;
+using Lodrik.Codes;
+using Lodrik.State;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik code</c>: transfer codes by a layout that stands in a file.</summary>
+internal static class CodeCommand
+{
+    private const int MostBarCells = 40;
+
+    public static Command Create() => new("code", "Packs a little state into a code that can be written down, and reads it again.") { CreateEncode(), CreateDecode(), CreateExplain() };
+
+    private static Option<string> Layout() => new("--layout") { Description = "The layout: a JSON file, as the game's CodeLayout.ToJson() writes it.", Required = true };
+
+    private static Option<string?> Key() => new("--key") { Description = "The key of keyed codes: a file, or env:NAME." };
+
+    private static CodeLayout<SaveMap> Read(string path, string? key)
+    {
+        try
+        {
+            return CodeLayoutFile.Read(File.ReadAllText(path), key is null ? null : KeyFile.Read(key));
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw new ArgumentException($"The layout cannot be read: {exception.Message}", exception);
+        }
+    }
+
+    private static Command CreateEncode()
+    {
+        var state = new Argument<string>("state") { Description = "The values by the names of the fields: a JSON file, or - for standard input." };
+        var (layout, key) = (Layout(), Key());
+        var variant = new Option<int?>("--variant") { Description = "Which of the state's codes, from 0; one by chance if not given." };
+        var form = new Option<string>("--as") { Description = "text, number or bytes (in hexadecimal).", DefaultValueFactory = _ => "text" };
+        form.AcceptOnlyFromAmong("text", "number", "bytes");
+        var command = new Command("encode", "Writes the code of a state.") { state, layout, key, variant, form };
+        command.SetAction(parsed =>
+        {
+            var codes = Read(parsed.GetRequiredValue(layout), parsed.GetValue(key));
+            var values = ReadState(parsed.GetRequiredValue(state));
+            if (values.Keys.Except(codes.Explain().Fields.Select(field => field.Name)).FirstOrDefault() is { } unknown)
+                throw new ArgumentException($"The layout has no field \"{unknown}\".");
+            var chosen = parsed.GetValue(variant);
+            if (chosen is not null && (chosen < 0 || chosen >= codes.Options.Variants))
+                throw new ArgumentException($"A state has {codes.Options.Variants} codes in this layout; there is none of the number {chosen}.");
+            Screen.Out.Profile.Out.Writer.WriteLine(parsed.GetValue(form) switch
+            {
+                "number" => codes.ToNumber(values, chosen).ToString(CultureInfo.InvariantCulture),
+                "bytes" => Convert.ToHexStringLower(codes.ToBytes(values, chosen)),
+                _ => codes.ToText(values, chosen),
+            });
+            return ExitCode.Fine;
+        });
+        return command;
+    }
+
+    private static Command CreateDecode()
+    {
+        var code = new Argument<string>("code") { Description = "The code as it was written down, or with --as number the number." };
+        var (layout, key) = (Layout(), Key());
+        var form = new Option<string>("--as") { Description = "text, number or bytes (in hexadecimal).", DefaultValueFactory = _ => "text" };
+        form.AcceptOnlyFromAmong("text", "number", "bytes");
+        var command = new Command("decode", "Reads a code; the values are written as JSON.") { code, layout, key, form };
+        command.SetAction(parsed =>
+        {
+            var codes = Read(parsed.GetRequiredValue(layout), parsed.GetValue(key));
+            var text = parsed.GetRequiredValue(code);
+            return Guarded(() =>
+            {
+                var decoded = parsed.GetValue(form) switch
+                {
+                    "number" => codes.FromNumber(BigInteger.TryParse(text, NumberStyles.Integer, CultureInfo.InvariantCulture, out var number) ? number : throw new ArgumentException($"\"{text}\" is no number.")),
+                    "bytes" => codes.FromBytes(FromHex(text)),
+                    _ => codes.FromText(text),
+                };
+                if (decoded is null)
+                {
+                    Screen.Out.MarkupLine($"[{Screen.Notice}]Nothing is stored yet.[/]");
+                    return ExitCode.Fine;
+                }
+                Screen.Out.Profile.Out.Writer.WriteLine(ToJson(decoded.State));
+                foreach (var position in decoded.Corrected)
+                    Screen.Error.MarkupLineInterpolated($"[{Screen.Notice}]Corrected {position.ToString()}: {position.Typed.ToString()} was typed, {position.Meant?.ToString()} was meant.[/]");
+                return ExitCode.Fine;
+            });
+        });
+        return command;
+    }
+
+    private static Command CreateExplain()
+    {
+        var code = new Argument<string?>("code") { Description = "A code, to see what it is made of.", Arity = ArgumentArity.ZeroOrOne };
+        var (layout, key) = (Layout(), Key());
+        var command = new Command("explain", "Shows what each field costs, and with a code what it is made of, step by step.") { code, layout, key };
+        command.SetAction(parsed =>
+        {
+            var codes = Read(parsed.GetRequiredValue(layout), parsed.GetValue(key));
+            return Guarded(() =>
+            {
+                if (parsed.GetValue(code) is { } text)
+                    ShowSteps(codes.Explain(text));
+                else
+                    ShowCosts(codes.Explain(), codes.Options);
+                return ExitCode.Fine;
+            });
+        });
+        return command;
+    }
+
+    private static void ShowCosts(CodeExplanation layout, CodeOptions options)
+    {
+        Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(layout.Name)}[/], version {layout.Version}, fingerprint {layout.Fingerprint}");
+        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
+        table.AddColumn($"[{Screen.Faint}]field[/]").AddColumn($"[{Screen.Faint}]holds[/]");
+        foreach (var column in (string[])["values", "bits", "weight"])
+            table.AddColumn(new TableColumn($"[{Screen.Faint}]{column}[/]").RightAligned());
+        table.AddColumn($"[{Screen.Faint}]share[/]");
+        void Row(string name, string what, string values, double bits, string weight, string color) => table.AddRow(
+            $"[{color}]{Screen.Text(name)}[/]", Screen.Text(Short(what)), values, Bits(bits), weight, $"[{color}]{new string('━', (int)Math.Ceiling(bits / Math.Max(layout.Bits, 1) * MostBarCells))}[/]");
+        foreach (var field in layout.Fields)
+            Row(field.Name + (field.Since > 1 ? $" (since {field.Since})" : ""), field.What, Number(field.Values), field.Bits, Number(field.Weight), Screen.Name);
+        if (layout.VersionBits > 0)
+            Row("version", $"one of {options.Versions}", Number(options.Versions), layout.VersionBits, "", Screen.Notice);
+        if (layout.VariantBits > 0)
+            Row("variant", $"one of {options.Variants} codes of a state", Number(options.Variants), layout.VariantBits, "", Screen.Notice);
+        if (layout.TagBits > 0)
+            Row("tag", "made with the key", $"2^{layout.TagBits:F0}", layout.TagBits, "", Screen.Notice);
+        Screen.Out.Write(table);
+        Screen.Out.MarkupLineInterpolated(CultureInfo.InvariantCulture, $"Together {layout.Bits:F2} bits: numbers from 1 to {layout.LargestNumber}{(layout.LargestNumber <= BigInteger.One << 53 ? ", which a double holds exactly" : "")}.");
+        Screen.Out.MarkupLineInterpolated($"The number alone takes {string.Join(", ", layout.Lengths.Select(one => $"{one.Characters} characters of {one.Alphabet}"))}.");
+        Screen.Out.MarkupLineInterpolated($"A code has {layout.Characters} characters: {layout.MarkCharacters} for the game, {layout.Characters - layout.MarkCharacters - layout.CheckCharacters} for the number, {layout.CheckCharacters} to check it. {Corrects(options)}");
+        Screen.Out.MarkupLineInterpolated(CultureInfo.InvariantCulture, $"Typed by chance, one in {1 / layout.OddsOfGuessing:N0} is taken for a code. {(options.Key is null ? "Whoever knows the layout can make one." : "Only who has the key can make one.")}");
+    }
+
+    private static string Corrects(CodeOptions options) => (options.CheckCharacters, options.Corrects) switch
+    {
+        (0, _) => "Nothing finds a mistake.",
+        (_, 0) => $"Up to {options.CheckCharacters} wrong ones are found for certain.",
+        _ => $"{options.Corrects} wrong {(options.Corrects == 1 ? "one is" : "ones are")} corrected, {options.CheckCharacters - options.Corrects} found for certain.",
+    };
+
+    private static void ShowSteps(CodeSteps code)
+    {
+        Screen.Out.MarkupLineInterpolated($"[bold]{code.Text}[/]");
+        foreach (var position in code.Corrected)
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]Corrected {position.ToString()}: {position.Typed.ToString()} was typed, {position.Meant?.ToString()} was meant.[/]");
+        var steps = new Grid().AddColumn(new GridColumn().NoWrap().PadRight(2)).AddColumn();
+        steps.AddRow($"[{Screen.Faint}]its characters are the number[/]", Number(code.Number));
+        steps.AddRow($"[{Screen.Faint}]of the version[/]", $"{code.Version}{(code.Variant > 0 ? $", variant {code.Variant}" : "")}");
+        if (code.Scrambled != code.Packed)
+            steps.AddRow($"[{Screen.Faint}]and scrambled[/]", Number(code.Scrambled));
+        steps.AddRow($"[{Screen.Faint}]which is the packed number[/]", Number(code.Packed));
+        Screen.Out.Write(steps);
+        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
+        table.AddColumn($"[{Screen.Faint}]field[/]");
+        foreach (var column in (string[])["digit", "× weight", "adds"])
+            table.AddColumn(new TableColumn($"[{Screen.Faint}]{column}[/]").RightAligned());
+        table.AddColumn($"[{Screen.Faint}]value[/]");
+        foreach (var field in code.Fields)
+            table.AddRow($"[{Screen.Name}]{Screen.Text(field.Name)}[/]", Number(field.Digit), Number(field.Weight), Number(field.Digit * field.Weight), $"[{Screen.Number}]{Screen.Text(field.Value)}[/]");
+        Screen.Out.Write(table);
+    }
+
+    /// <summary>A code that cannot be read is said for the one who looks into it, and as the player would see it.</summary>
+    private static int Guarded(Func<int> run)
+    {
+        try
+        {
+            return run();
+        }
+        catch (CodeException problem) when (problem.ForPlayer.Length > 0)
+        {
+            Screen.Error.MarkupLineInterpolated($"[{Screen.Bad}]{Screen.Visible(problem.Message)}[/]");
+            Screen.Error.MarkupLineInterpolated($"[{Screen.Faint}]To the player: {Screen.Visible(problem.ForPlayer)}[/]");
+            return ExitCode.FoundWrong;
+        }
+    }
+
+    private static SaveMap ReadState(string path)
+    {
+        try
+        {
+            var json = path == "-" ? Console.In.ReadToEnd() : File.ReadAllText(path);
+            return SavedFile.FromBytes(Encoding.UTF8.GetBytes(json), new SaveLocation { File = path == "-" ? "standard input" : path }).ReadTree();
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw new ArgumentException($"The state cannot be read: {exception.Message}", exception);
+        }
+    }
+
+    private static byte[] FromHex(string text)
+    {
+        try
+        {
+            return Convert.FromHexString(text);
+        }
+        catch (FormatException exception)
+        {
+            throw new ArgumentException($"\"{text}\" is not hexadecimal.", exception);
+        }
+    }
+
+    private static string ToJson(SaveMap state)
+    {
+        using var buffer = new MemoryStream();
+        using (var writer = new System.Text.Json.Utf8JsonWriter(buffer, new System.Text.Json.JsonWriterOptions { Indented = true, NewLine = "\n", Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping }))
+            Write(writer, state);
+        return Encoding.UTF8.GetString(buffer.ToArray());
+    }
+
+    private static void Write(System.Text.Json.Utf8JsonWriter writer, SaveValue value)
+    {
+        switch (value)
+        {
+            case SaveMap map:
+                writer.WriteStartObject();
+                foreach (var (name, one) in map)
+                {
+                    writer.WritePropertyName(name);
+                    Write(writer, one);
+                }
+                writer.WriteEndObject();
+                break;
+            case SaveList list:
+                writer.WriteStartArray();
+                foreach (var one in list)
+                    Write(writer, one);
+                writer.WriteEndArray();
+                break;
+            case SaveScalar { Kind: SaveValueKind.Bool } flag:
+                writer.WriteBooleanValue(flag.Bool);
+                break;
+            case SaveScalar { Kind: SaveValueKind.Integer } number:
+                writer.WriteRawValue(number.Integer.ToString(CultureInfo.InvariantCulture));
+                break;
+            default:
+                writer.WriteStringValue(value.AsText());
+                break;
+        }
+    }
+
+    private static string Number(BigInteger number) => number.ToString(CultureInfo.InvariantCulture) is { Length: > 24 } digits
+        ? string.Create(CultureInfo.InvariantCulture, $"{digits[0]}.{digits[1..4]}e{digits.Length - 1}")
+        : number.ToString(CultureInfo.InvariantCulture);
+
+    private static string Bits(double bits) => bits.ToString("F2", CultureInfo.InvariantCulture);
+
+    private static string Short(string text) => text.Length <= 46 ? text : text[..45] + "…";
+}
