@@ -4,7 +4,7 @@ using Lodrik.Cli;
 using Lodrik.Cli.Commands;
 using Spectre.Console;
 
-// Exit codes: 0 all is well, 1 something is wrong with a save, 2 wrong use.
+// Exit codes: 0 all is well, 1 something is wrong with a save (or differs), 2 wrong use.
 var root = new RootCommand("Looks into save files, without the game.")
 {
     DemoCommand.Create(),
@@ -14,6 +14,10 @@ var root = new RootCommand("Looks into save files, without the game.")
     RemoveCommand.Create(),
     WhereCommand.Create(),
     ShowCommand.Create(),
+    DiffCommand.Create(),
+    WatchCommand.Create(),
+    WeighCommand.Create(),
+    SetCommand.Create(),
     CheckCommand.Create(),
     ConvertCommand.Create(),
     FormsCommand.Create(),

@@ -11,7 +11,8 @@ internal sealed record SlotLine(
 internal sealed record GenerationLine(int Generation, string? Title, double? Played, DateTimeOffset? Saved, int? Version, string? Form, long Bytes, string File, string? Problem);
 
 /// <summary>What the tool writes for scripts.</summary>
-[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, WriteIndented = true)]
+[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, WriteIndented = true, UseStringEnumConverter = true)]
 [JsonSerializable(typeof(List<SlotLine>))]
 [JsonSerializable(typeof(List<GenerationLine>))]
+[JsonSerializable(typeof(Inspection.SaveWeight))]
 internal sealed partial class ToolJson : JsonSerializerContext;

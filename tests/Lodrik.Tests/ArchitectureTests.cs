@@ -8,7 +8,7 @@ namespace Lodrik.Tests;
 public sealed partial class ArchitectureTests
 {
     // From the top down. State and Storage are the ground; neither knows the other.
-    private static readonly string[] Layers = ["Sessions", "Scenes", "Slots", "Migrations", "Saves", "Codes", "Protection", "Formats", "State", "Storage"];
+    private static readonly string[] Layers = ["Inspection", "Sessions", "Scenes", "Slots", "Migrations", "Saves", "Codes", "Protection", "Formats", "State", "Storage"];
 
     [Fact]
     public void No_folder_refers_to_one_above_it()

@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Numerics;
 using System.Text;
 using Lodrik.Codes;
+using Lodrik.Inspection;
 using Lodrik.State;
 using Spectre.Console;
 
@@ -83,7 +84,7 @@ internal static class CodeCommand
                     Screen.Out.MarkupLine($"[{Screen.Notice}]Nothing is stored yet.[/]");
                     return ExitCode.Fine;
                 }
-                Screen.Out.Profile.Out.Writer.WriteLine(ToJson(decoded.State));
+                Screen.Out.Profile.Out.Writer.WriteLine(SaveJson.Write(decoded.State, indented: true));
                 foreach (var position in decoded.Corrected)
                     Screen.Error.MarkupLineInterpolated($"[{Screen.Notice}]Corrected {position.ToString()}: {position.Typed.ToString()} was typed, {position.Meant?.ToString()} was meant.[/]");
                 return ExitCode.Fine;
@@ -203,45 +204,6 @@ internal static class CodeCommand
         catch (FormatException exception)
         {
             throw new ArgumentException($"\"{text}\" is not hexadecimal.", exception);
-        }
-    }
-
-    private static string ToJson(SaveMap state)
-    {
-        using var buffer = new MemoryStream();
-        using (var writer = new System.Text.Json.Utf8JsonWriter(buffer, new System.Text.Json.JsonWriterOptions { Indented = true, NewLine = "\n", Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping }))
-            Write(writer, state);
-        return Encoding.UTF8.GetString(buffer.ToArray());
-    }
-
-    private static void Write(System.Text.Json.Utf8JsonWriter writer, SaveValue value)
-    {
-        switch (value)
-        {
-            case SaveMap map:
-                writer.WriteStartObject();
-                foreach (var (name, one) in map)
-                {
-                    writer.WritePropertyName(name);
-                    Write(writer, one);
-                }
-                writer.WriteEndObject();
-                break;
-            case SaveList list:
-                writer.WriteStartArray();
-                foreach (var one in list)
-                    Write(writer, one);
-                writer.WriteEndArray();
-                break;
-            case SaveScalar { Kind: SaveValueKind.Bool } flag:
-                writer.WriteBooleanValue(flag.Bool);
-                break;
-            case SaveScalar { Kind: SaveValueKind.Integer } number:
-                writer.WriteRawValue(number.Integer.ToString(CultureInfo.InvariantCulture));
-                break;
-            default:
-                writer.WriteStringValue(value.AsText());
-                break;
         }
     }
 

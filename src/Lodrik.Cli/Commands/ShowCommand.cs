@@ -1,7 +1,5 @@
 using System.CommandLine;
-using System.Globalization;
 using Lodrik.Cli.Views;
-using Lodrik.State;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -11,7 +9,7 @@ internal static class ShowCommand
 {
     public static Command Create()
     {
-        var file = new Argument<string>("file") { Description = "A save of any form." };
+        var file = new Argument<string>("save") { Description = SaveArgument.Description };
         var path = new Argument<string?>("path")
         {
             Description = "What to show: a section, or a place in one, such as warden/satchel/0 or a JSON Pointer.",
@@ -27,11 +25,9 @@ internal static class ShowCommand
 
     private static int Run(string path, string? place, bool full, SaveKey? key)
     {
-        if (Directory.Exists(path))
-            throw new StorageException("This is a folder, not a file.", new SaveLocation { File = path }, "Give the path of a save, or list its slots with lodrik slots.");
-        var file = SavedFile.Open(path);
-        if (key is not null)
-            file.CheckSeal(KeyFile.For(file, key));
+        var save = SaveArgument.Of(path);
+        path = save.Path;
+        var file = save.Open(key);
         var view = new TreeView(full);
         if (place is not null)
         {
@@ -88,59 +84,4 @@ internal static class ShowCommand
         var size = Screen.Size(section.Bytes);
         return section.Health == SectionHealth.EditedByHand ? $"{size}, edited by hand" : size;
     }
-}
-
-/// <summary>Finds a value by the path that a person writes.</summary>
-internal static class ValuePath
-{
-    /// <summary>Finds the value; section names may have slashes in them, and win.</summary>
-    /// <exception cref="SaveContentException">There is nothing at the path; the message says how far it goes.</exception>
-    public static (string Name, SaveValue Value) Find(SavedFile file, string path)
-    {
-        var isPointer = path.StartsWith('/');
-        var plain = isPointer ? path[1..] : path;
-        var section = file.Sections
-            .Where(section => IsPrefix(section.Name, plain) || IsPrefix(Encode(section.Name), plain))
-            .MaxBy(section => section.Name.Length)?.Name;
-        if (section is null)
-        {
-            throw new SaveContentException(
-                SaveErrorCode.NoSuchSection,
-                $"No section begins the path \"{path}\".",
-                remedy: $"The sections are: {string.Join(", ", file.Sections.Select(one => one.Name))}.");
-        }
-        var rest = plain[(IsPrefix(section, plain) ? section : Encode(section)).Length..].Trim('/');
-        var value = file.ReadSection(section);
-        var reached = section;
-        foreach (var step in rest.Length == 0 ? [] : rest.Split('/').Select(Decode))
-        {
-            value = Step(value, step) ?? throw new SaveContentException(
-                SaveErrorCode.NoSuchSection, $"There is no \"{step}\" in {reached}.", remedy: Known(value));
-            reached += "/" + step;
-        }
-        return (reached, value);
-    }
-
-    private static SaveValue? Step(SaveValue value, string step) => value switch
-    {
-        SaveMap map => map.TryGet(step, out var entry) ? entry : null,
-        SaveList list => int.TryParse(step, NumberStyles.None, CultureInfo.InvariantCulture, out var index) && index < list.Count ? list.Peek(index) : null,
-        _ => null,
-    };
-
-    private static string Known(SaveValue value) => value switch
-    {
-        SaveMap { Count: 0 } or SaveList { Count: 0 } => "It is empty.",
-        SaveMap map => $"It has: {string.Join(", ", map.Keys.Take(20))}{(map.Count > 20 ? " …" : "")}.",
-        SaveList list => $"It has the items 0 to {list.Count - 1}.",
-        _ => $"It is a single value: {value}.",
-    };
-
-    private static bool IsPrefix(string name, string path) =>
-        path.StartsWith(name, StringComparison.Ordinal) && (path.Length == name.Length || path[name.Length] == '/');
-
-    // The escapes of a JSON Pointer, RFC 6901 section 3.
-    private static string Encode(string name) => name.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal);
-
-    private static string Decode(string step) => step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
 }

@@ -367,6 +367,34 @@ public sealed class SavedFile
         T.ReadSections(ref sections, ref state);
     }
 
+    /// <summary>The size of a section's content, neither compressed nor encrypted.</summary>
+    internal long SizeOf(string name) => Find(name) is { } slice ? VerifyBytes(slice) is { Decompressed: > 0 and var size } ? size : VerifyBytes(slice).Place.Length : 0;
+
+    /// <summary>This save with another content of one section: every other section byte for byte, with an id of its own.</summary>
+    /// <param name="name">The section.</param>
+    /// <param name="content">Its new content.</param>
+    /// <param name="protection">How the result is sealed or encrypted; null for not at all.</param>
+    /// <returns>The bytes of the save.</returns>
+    /// <exception cref="InvalidOperationException">The save has a seal, and <see cref="CheckSeal"/> has not found it to fit.</exception>
+    /// <exception cref="SaveException">There is no such section, or another one is damaged.</exception>
+    public byte[] WithSection(string name, SaveValue content, SaveProtection? protection = null)
+    {
+        ArgumentNullException.ThrowIfNull(content);
+        RequireChecked();
+        protection?.CheckForWriting();
+        var header = RequireHeader();
+        if (Find(name) is null)
+            throw NoSection(name);
+        using var encoder = new SaveEncoder();
+        encoder.Snapshot(new TreeSave([(name, content)]), Form, indented: Form != SaveForm.Binary && _bytes.Span.Contains((byte)'\n'));
+        var edited = FromBytes(encoder.Complete(header.ForVersion(header.Version)).ToArray());
+        encoder.TakeOver(Form, _slices.ConvertAll(slice => slice.Name == name ? edited.Take(edited.Find(name)!.Value) : Take(slice)));
+        header = header.ForVersion(header.Version);
+        header.SaveId = Guid.CreateVersion7();
+        header.Slot?.ParentId = Header!.SaveId;
+        return encoder.Complete(header, protection: protection).ToArray();
+    }
+
     /// <summary>How many bytes there are to decode for these sections; for all where that is null.</summary>
     internal long BytesOf(IReadOnlyCollection<string>? wanted) => _slices.Where(slice => SectionReader.IsAmong(wanted, slice.Name)).Sum(
         slice => _layout.Entries.Find(entry => entry.Name == slice.Name) is { Decompressed: > 0 and var size } ? (long)size : slice.Length);

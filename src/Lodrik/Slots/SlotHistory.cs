@@ -33,6 +33,32 @@ public static class SlotHistory
         }
     }
 
+    /// <summary>Writes a save as the newest generation of a slot, which has to be there; its picture is taken along.</summary>
+    /// <param name="storage">Where the saves are.</param>
+    /// <param name="slot">The slot.</param>
+    /// <param name="save">The bytes of the save.</param>
+    /// <returns>The number of the new generation.</returns>
+    /// <exception cref="SaveException">There is no such slot, the bytes are no save, or the storage refused.</exception>
+    public static int Append(ISaveStorage storage, SlotName slot, ReadOnlyMemory<byte> save)
+    {
+        ArgumentNullException.ThrowIfNull(storage);
+        SavedFile.FromBytes(save);
+        using var writer = StoreWriter.Of(storage);
+        lock (writer.Gate)
+        {
+            var files = new SlotFiles(storage);
+            var generations = files.Of(slot);
+            if (generations.Count == 0)
+                throw SlotException.NoSuchSlot(slot, files.All().Keys);
+            writer.Hold();
+            var number = generations[0].Number + 1;
+            if (storage.Read(SlotFiles.ThumbnailOf(slot, generations[0].Number)) is { } picture)
+                storage.Write(SlotFiles.ThumbnailOf(slot, number), picture, replace: true);
+            storage.Write(SlotFiles.NameOf(slot, number, Path.GetExtension(generations[0].File)), save, replace: false);
+            return number;
+        }
+    }
+
     /// <summary>Deletes a slot, or one generation of it.</summary>
     /// <returns>How many generations were deleted.</returns>
     /// <exception cref="SaveException">There is no such slot or generation, or the storage refused.</exception>

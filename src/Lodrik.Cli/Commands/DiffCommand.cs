@@ -1,0 +1,45 @@
+using System.CommandLine;
+using Lodrik.Cli.Views;
+using Lodrik.Inspection;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik diff</c>: what changed between two saves.</summary>
+internal static class DiffCommand
+{
+    public static Command Create()
+    {
+        var before = new Argument<string>("before") { Description = SaveArgument.Description };
+        var after = new Argument<string?>("after") { Description = "The other save, likewise; if not given, the one before it in the same slot is compared with the first.", Arity = ArgumentArity.ZeroOrOne };
+        var json = new Option<bool>("--json") { Description = "Writes the differences as a JSON Patch (RFC 6902) over the sections." };
+        var full = new Option<bool>("--full") { Description = "Shows all differences." };
+        var key = KeyFile.Option();
+        var command = new Command("diff", "Shows what changed between two saves of any form: entity by entity, value by value. Ends with 1 where something did.") { before, after, json, full, key };
+        command.SetAction(parsed => Run(
+            parsed.GetRequiredValue(before), parsed.GetValue(after), parsed.GetValue(json), parsed.GetValue(full), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+        return command;
+    }
+
+    private static int Run(string one, string? other, bool json, bool full, SaveKey? key)
+    {
+        var (first, second) = (SaveArgument.Of(one), other is null ? null : SaveArgument.Of(other));
+        if (second is null)
+        {
+            if (first is not { Slot: { } slot, Store: { } store })
+                throw new ArgumentException("Give a second save; only a slot has one before it.");
+            var earlier = Slots.SlotHistory.Read(Screen.Folder(store), slot).FirstOrDefault(generation => generation.Number < first.Generation)
+                ?? throw new SlotException(SaveErrorCode.NoSuchSlot, $"The slot has no generation before {first.Generation}.", new SaveLocation { Slot = slot.ToString() }, "Give a second save.");
+            (first, second) = (SaveArgument.Of($"{store}/{slot}@{earlier.Number}"), first);
+        }
+        var comparison = SaveComparison.Of(first.Open(key, mayBePlain: true), second.Open(key, mayBePlain: true));
+        if (json)
+        {
+            Screen.Out.Profile.Out.Writer.WriteLine(comparison.ToJsonPatch());
+            return comparison.IsEmpty ? ExitCode.Fine : ExitCode.FoundWrong;
+        }
+        Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(first.Name)}[/] to [bold]{Screen.Visible(second.Name)}[/]: {Screen.Visible(DiffView.Summary(comparison))}");
+        DiffView.Show(comparison, full);
+        return comparison.IsEmpty ? ExitCode.Fine : ExitCode.FoundWrong;
+    }
+}

@@ -1,0 +1,78 @@
+using System.CommandLine;
+using Lodrik.Cli.Views;
+using Lodrik.Inspection;
+using Lodrik.Slots;
+using Lodrik.Storage;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik watch</c>: follows a game that is running.</summary>
+internal static class WatchCommand
+{
+    private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(200);
+
+    public static Command Create()
+    {
+        var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
+        var count = new Option<int?>("--count") { Description = "Ends after so many saves; if not given, with Ctrl+C." };
+        var full = new Option<bool>("--full") { Description = "Shows all differences." };
+        var key = KeyFile.Option();
+        var command = new Command("watch", "Follows a game that is running: shows at each new save what changed since the one before.") { folder, count, full, key };
+        command.SetAction((parsed, cancellation) => Run(
+            parsed.GetRequiredValue(folder), parsed.GetValue(count) ?? int.MaxValue, parsed.GetValue(full), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null, cancellation));
+        return command;
+    }
+
+    private static async Task<int> Run(string folder, int count, bool full, SaveKey? key, CancellationToken cancellation)
+    {
+        var storage = Screen.Folder(folder);
+        var seen = Newest(storage).ToDictionary(one => one.Slot, one => one.Generation);
+        Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]Watching {folder}: {seen.Count} {(seen.Count == 1 ? "slot" : "slots")}. Ctrl+C ends it.[/]");
+        while (count > 0 && !cancellation.IsCancellationRequested)
+        {
+            foreach (var (slot, generation) in Newest(storage).Where(one => one.Generation > seen.GetValueOrDefault(one.Slot)))
+            {
+                Show(storage, slot, generation, full, key);
+                seen[slot] = generation;
+                if (--count == 0)
+                    return ExitCode.Fine;
+            }
+            await Task.Delay(Pause, cancellation).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
+        return ExitCode.Fine;
+    }
+
+    private static List<(SlotName Slot, int Generation)> Newest(DirectoryStorage storage) =>
+        [.. SlotList.Read(storage).GroupBy(one => one.Slot).Select(slot => (slot.Key, SlotHistory.Read(storage, slot.Key)[0].Number))];
+
+    private static void Show(DirectoryStorage storage, SlotName slot, int generation, bool full, SaveKey? key)
+    {
+        try
+        {
+            var history = SlotHistory.Read(storage, slot, key is null ? null : SaveProtection.With(key));
+            var now = history.First(one => one.Number == generation);
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]{DateTime.Now:HH:mm:ss}[/] [{Screen.Name}]{slot}@{generation}[/] {now.Header?.Title ?? ""} [{Screen.Faint}]{Screen.Size(now.Bytes)}[/]");
+            if (history.FirstOrDefault(one => one.Number < generation) is not { } before)
+            {
+                Screen.Out.MarkupLine($"  [{Screen.Faint}]the first save of the slot[/]");
+                return;
+            }
+            var comparison = SaveComparison.Of(Open(before), Open(now));
+            Screen.Out.MarkupLineInterpolated($"  since @{before.Number}: {Screen.Visible(DiffView.Summary(comparison))}");
+            DiffView.Show(comparison, full);
+        }
+        catch (SaveException problem)
+        {
+            Screen.Out.MarkupLineInterpolated($"  [{Screen.Bad}]{Screen.Visible(problem.Message)}[/]");
+        }
+
+        SavedFile Open(GenerationSummary one)
+        {
+            var file = SavedFile.Open(storage.Locate(one.File));
+            if (key is not null)
+                file.CheckSeal(KeyFile.For(file, key));
+            return file;
+        }
+    }
+}

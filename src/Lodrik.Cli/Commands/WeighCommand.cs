@@ -1,0 +1,72 @@
+using System.CommandLine;
+using System.Globalization;
+using System.Text.Json;
+using Lodrik.Inspection;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik weigh</c>: what takes the space in a save.</summary>
+internal static class WeighCommand
+{
+    private const int BarCells = 30;
+    private const double LeastShare = 0.01;
+
+    public static Command Create()
+    {
+        var save = new Argument<string>("save") { Description = SaveArgument.Description };
+        var depth = new Option<int>("--depth") { Description = "How deep it looks into sections: 1 for kinds and members, 2 for their parts, …", DefaultValueFactory = _ => 1 };
+        var full = new Option<bool>("--full") { Description = "Shows also what takes less than a hundredth." };
+        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var key = KeyFile.Option();
+        var command = new Command("weigh", "Shows what takes the space in a save: sections, kinds of entities, parts, members.") { save, depth, full, json, key };
+        command.SetAction(parsed => Run(
+            SaveArgument.Of(parsed.GetRequiredValue(save)), parsed.GetValue(depth), parsed.GetValue(full), parsed.GetValue(json), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+        return command;
+    }
+
+    private static int Run(SaveArgument save, int depth, bool full, bool json, SaveKey? key)
+    {
+        var weight = SaveWeight.Of(save.Open(key, mayBePlain: true));
+        if (json)
+        {
+            Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(weight, ToolJson.Default.SaveWeight));
+            return ExitCode.Fine;
+        }
+        var content = Math.Max(weight.Sections.Sum(section => section.Content.Bytes), 1);
+        Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(save.Name)}[/]: {Screen.Size(weight.File)} of {weight.Form.DisplayName()}; {Screen.Size(weight.Frame)} of it are header, list of sections, seal and layout");
+        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
+        table.AddColumn($"[{Screen.Faint}]what[/]");
+        foreach (var column in (string[])["content", "in the file", "count", "each"])
+            table.AddColumn(new TableColumn($"[{Screen.Faint}]{column}[/]").RightAligned());
+        table.AddColumn($"[{Screen.Faint}]share[/]");
+        foreach (var section in weight.Sections)
+        {
+            table.AddRow(
+                $"[{Screen.Name}]{Screen.Text(section.Section)}[/]", Screen.Size(section.Content.Bytes),
+                section.InFile == section.Content.Bytes ? $"[{Screen.Faint}]the same[/]" : $"{Screen.Size(section.InFile)} [{Screen.Faint}]{100.0 * section.InFile / Math.Max(section.Content.Bytes, 1):F0} %[/]",
+                "", "", Bar(section.Content.Bytes, content, Screen.Name));
+            AddChildren(table, section.Content, 1, depth, content, full);
+        }
+        Screen.Out.Write(table);
+        return ExitCode.Fine;
+    }
+
+    private static void AddChildren(Table table, WeightNode node, int level, int depth, long whole, bool full)
+    {
+        if (level > depth)
+            return;
+        foreach (var child in node.Children.Where(child => full || child.Bytes >= whole * LeastShare))
+        {
+            table.AddRow(
+                $"{new string(' ', 2 * level)}{Screen.Text(child.Name)}", Screen.Size(child.Bytes), "",
+                child.Count > 1 ? child.Count.ToString(CultureInfo.InvariantCulture) : "",
+                child.Count > 1 ? Screen.Size(child.Bytes / child.Count) : "",
+                Bar(child.Bytes, whole, level == 1 ? Screen.Notice : Screen.Faint));
+            AddChildren(table, child, level + 1, depth, whole, full);
+        }
+    }
+
+    private static string Bar(long bytes, long whole, string color) => string.Create(
+        CultureInfo.InvariantCulture, $"[{color}]{new string('━', (int)Math.Round((double)bytes / whole * BarCells))}[/] [{Screen.Faint}]{100.0 * bytes / whole:F0} %[/]");
+}

@@ -1,0 +1,72 @@
+using System.Globalization;
+using Lodrik.Slots;
+using Lodrik.Storage;
+
+namespace Lodrik.Cli;
+
+/// <summary>
+/// A save as it is named on the command line: a file; a slot of a store, as <c>saves/evening</c> or <c>saves/slots/evening</c>, with <c>@6</c> for one generation; or a store, for
+/// its newest save.
+/// </summary>
+/// <param name="Path">The file.</param>
+/// <param name="Store">The folder of the store; null for a file that was named as such.</param>
+/// <param name="Slot">The slot; null for a file that was named as such.</param>
+/// <param name="Generation">The generation; 0 for a file that was named as such.</param>
+internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, int Generation)
+{
+    public const string Description = "A save: a file, a store's folder for its newest, <folder>/<slot> for a slot's newest, <folder>/<slot>@6 for one generation.";
+
+    /// <summary>What the save is called in views.</summary>
+    public string Name => Slot is { } slot ? string.Create(CultureInfo.InvariantCulture, $"{System.IO.Path.GetFileName(Store)}/{slot}@{Generation}") : Path;
+
+    /// <exception cref="SaveException">There is no such save.</exception>
+    public static SaveArgument Of(string text)
+    {
+        if (File.Exists(text))
+            return new SaveArgument(text, null, null, 0);
+        var at = text.LastIndexOf('@');
+        int? generation = at > 0 && int.TryParse(text.AsSpan(at + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
+        var place = System.IO.Path.TrimEndingDirectorySeparator(generation is null ? text : text[..at]);
+        var (parent, last) = (System.IO.Path.GetDirectoryName(System.IO.Path.GetFullPath(place)) ?? "", System.IO.Path.GetFileName(place));
+        if (SlotName.TryParse(last, out var slot))
+        {
+            foreach (var store in new[] { parent, System.IO.Path.GetFileName(parent) == "slots" ? System.IO.Path.GetDirectoryName(parent)! : null })
+            {
+                if (store is not null && Directory.Exists(System.IO.Path.Combine(store, "slots", last)))
+                    return OfSlot(store, slot, generation);
+            }
+        }
+        if (generation is null && Directory.Exists(System.IO.Path.Combine(place, "slots")))
+        {
+            var newest = SlotList.Read(new DirectoryStorage(place)).FirstOrDefault(one => one.Health != SlotHealth.Damaged)
+                ?? throw new StorageException("There are no saves in the folder.", new SaveLocation { File = place }, "Check the path.");
+            return OfSlot(place, newest.Slot, newest.Generation);
+        }
+        if (Directory.Exists(System.IO.Path.Combine(parent, "slots")) && SlotName.TryParse(last, out var unknown))
+            SlotHistory.Read(new DirectoryStorage(parent), unknown);
+        throw new StorageException(
+            Directory.Exists(text) ? "This is a folder, and no store of saves." : "There is no such file, slot or store.", new SaveLocation { File = text },
+            "Give the path of a save, of a slot as <folder>/<slot>, or of a store.");
+    }
+
+    /// <summary>Opens the save, and checks its seal where a key is given.</summary>
+    /// <exception cref="SaveException">It cannot be read, or does not fit.</exception>
+    /// <param name="key">The key.</param>
+    /// <param name="mayBePlain">Whether a save without a seal is taken as it is.</param>
+    public SavedFile Open(SaveKey? key, bool mayBePlain = false)
+    {
+        var file = SavedFile.Open(Path);
+        if (key is not null && (file.HasSeal || !mayBePlain))
+            file.CheckSeal(KeyFile.For(file, key));
+        return file;
+    }
+
+    private static SaveArgument OfSlot(string store, SlotName slot, int? generation)
+    {
+        var storage = new DirectoryStorage(store);
+        var generations = SlotHistory.Read(storage, slot);
+        var found = generation is null ? generations[0] : generations.FirstOrDefault(one => one.Number == generation) ?? throw new SlotException(
+            SaveErrorCode.NoSuchSlot, $"The slot has no generation {generation}.", new SaveLocation { Slot = slot.ToString() }, $"It has: {string.Join(", ", generations.Select(one => one.Number))}.");
+        return new SaveArgument(storage.Locate(found.File), store, slot, found.Number);
+    }
+}

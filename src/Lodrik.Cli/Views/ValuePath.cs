@@ -1,0 +1,68 @@
+using System.Globalization;
+using Lodrik.State;
+
+namespace Lodrik.Cli.Views;
+
+/// <summary>Finds a value by the path that a person writes.</summary>
+internal static class ValuePath
+{
+    /// <summary>Finds the value; section names may have slashes in them, and win.</summary>
+    /// <exception cref="SaveContentException">There is nothing at the path; the message says how far it goes.</exception>
+    public static (string Name, SaveValue Value) Find(SavedFile file, string path)
+    {
+        var (section, steps, value) = Locate(file, path);
+        return (string.Join('/', steps.Prepend(section)), steps.Aggregate(value, (reached, step) => Step(reached, step)!));
+    }
+
+    /// <summary>Finds the section of a value, the steps that lead to it, and the section's content.</summary>
+    /// <inheritdoc cref="Find"/>
+    public static (string Section, string[] Steps, SaveValue Content) Locate(SavedFile file, string path)
+    {
+        var isPointer = path.StartsWith('/');
+        var plain = isPointer ? path[1..] : path;
+        var section = file.Sections
+            .Where(section => IsPrefix(section.Name, plain) || IsPrefix(Encode(section.Name), plain))
+            .MaxBy(section => section.Name.Length)?.Name;
+        if (section is null)
+        {
+            throw new SaveContentException(
+                SaveErrorCode.NoSuchSection,
+                $"No section begins the path \"{path}\".",
+                remedy: $"The sections are: {string.Join(", ", file.Sections.Select(one => one.Name))}.");
+        }
+        var rest = plain[(IsPrefix(section, plain) ? section : Encode(section)).Length..].Trim('/');
+        var content = file.ReadSection(section);
+        string[] steps = rest.Length == 0 ? [] : [.. rest.Split('/').Select(Decode)];
+        var (value, reached) = (content, section);
+        foreach (var step in steps)
+        {
+            value = Step(value, step) ?? throw new SaveContentException(
+                SaveErrorCode.NoSuchSection, $"There is no \"{step}\" in {reached}.", remedy: Known(value));
+            reached += "/" + step;
+        }
+        return (section, steps, content);
+    }
+
+    private static SaveValue? Step(SaveValue value, string step) => value switch
+    {
+        SaveMap map => map.TryGet(step, out var entry) ? entry : null,
+        SaveList list => int.TryParse(step, NumberStyles.None, CultureInfo.InvariantCulture, out var index) && index < list.Count ? list.Peek(index) : null,
+        _ => null,
+    };
+
+    private static string Known(SaveValue value) => value switch
+    {
+        SaveMap { Count: 0 } or SaveList { Count: 0 } => "It is empty.",
+        SaveMap map => $"It has: {string.Join(", ", map.Keys.Take(20))}{(map.Count > 20 ? " …" : "")}.",
+        SaveList list => $"It has the items 0 to {list.Count - 1}.",
+        _ => $"It is a single value: {value}.",
+    };
+
+    private static bool IsPrefix(string name, string path) =>
+        path.StartsWith(name, StringComparison.Ordinal) && (path.Length == name.Length || path[name.Length] == '/');
+
+    // The escapes of a JSON Pointer, RFC 6901 section 3.
+    private static string Encode(string name) => name.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal);
+
+    private static string Decode(string step) => step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
+}

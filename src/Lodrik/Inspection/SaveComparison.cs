@@ -1,0 +1,193 @@
+using System.Text;
+using Lodrik.Formats;
+using Lodrik.State;
+
+namespace Lodrik.Inspection;
+
+/// <summary>What became of an entity between two saves.</summary>
+public enum EntityOutcome
+{
+    /// <summary>It is there, and was not.</summary>
+    Added,
+
+    /// <summary>It was there, and is not.</summary>
+    Removed,
+
+    /// <summary>It is somewhere else; other things of it may be different too.</summary>
+    Moved,
+
+    /// <summary>Something of it is different.</summary>
+    Changed,
+}
+
+/// <summary>One entity that is not as it was.</summary>
+/// <param name="Scene">Its scene.</param>
+/// <param name="Id">The entity.</param>
+/// <param name="Kind">Its kind.</param>
+/// <param name="Outcome">What became of it.</param>
+/// <param name="Changes">What is different of it, by paths below its parts; empty where it came or went, or where one of the saves does not mention it because it is as authored.</param>
+public sealed record EntityChange(string Scene, EntityId Id, string Kind, EntityOutcome Outcome, IReadOnlyList<StateChange> Changes);
+
+/// <summary>
+/// What is different between two saves of any form, without the game's types. Maps are compared by their keys and scenes by their entities, in whatever order they stand;
+/// lists item by item, what was put in or taken out aside.
+/// </summary>
+public sealed class SaveComparison
+{
+    private const int MostVectorItems = 4;
+
+    private SaveComparison(IReadOnlyList<StateChange> values, IReadOnlyList<EntityChange> entities, IReadOnlyList<StateChange> all) =>
+        (Values, Entities, All) = (values, entities, all);
+
+    /// <summary>What is different outside of entities, in the order of the sections.</summary>
+    public IReadOnlyList<StateChange> Values { get; }
+
+    /// <summary>The entities that are not as they were, scene by scene.</summary>
+    public IReadOnlyList<EntityChange> Entities { get; }
+
+    /// <summary>Every difference by its path, those of entities included. Applied one after the other, they make the second save of the first.</summary>
+    public IReadOnlyList<StateChange> All { get; }
+
+    /// <summary>Whether nothing is different.</summary>
+    public bool IsEmpty => All.Count == 0;
+
+    /// <summary>Compares two saves.</summary>
+    /// <param name="before">The first save.</param>
+    /// <param name="after">The second one.</param>
+    /// <exception cref="SaveException">A section of one of them is damaged.</exception>
+    public static SaveComparison Of(SavedFile before, SavedFile after)
+    {
+        ArgumentNullException.ThrowIfNull(before);
+        ArgumentNullException.ThrowIfNull(after);
+        var (values, entities, all) = (new List<StateChange>(), new List<EntityChange>(), new List<StateChange>());
+        foreach (var name in before.Sections.Concat(after.Sections).Select(section => section.Name).Distinct(StringComparer.Ordinal))
+        {
+            var (was, @is) = (TreeOf(before, name), TreeOf(after, name));
+            var changes = new List<StateChange>();
+            Compare($"/{PointerBuilder.Escape(name)}", was, @is, changes);
+            all.AddRange(changes);
+            if (EntitiesOf(was) is { } one && EntitiesOf(@is) is { } other)
+                Sort(name, (one, GoneOf(was)), (other, GoneOf(@is)), changes, values, entities);
+            else
+                values.AddRange(changes);
+        }
+        return new SaveComparison(values, entities, all);
+    }
+
+    /// <summary>The differences as a JSON Patch (RFC 6902), which makes the second save's sections of the first one's.</summary>
+    public string ToJsonPatch()
+    {
+        var patch = new StringBuilder("[");
+        foreach (var (path, before, after) in All)
+        {
+            patch.Append(patch.Length > 1 ? "," : "").Append("\n  {\"op\":\"").Append(before is null ? "add" : after is null ? "remove" : "replace").Append("\",\"path\":").Append(SaveJson.Write(path));
+            if (after is not null)
+                patch.Append(",\"value\":").Append(SaveJson.Write(after));
+            patch.Append('}');
+        }
+        return patch.Append(patch.Length > 1 ? "\n]" : "]").ToString();
+    }
+
+    private static SaveValue? TreeOf(SavedFile file, string name) => file.Sections.Any(section => section.Name == name) ? file.ReadSection(name) : null;
+
+    /// <summary>The entities of a section that is a scene; null where it is none.</summary>
+    private static SaveMap? EntitiesOf(SaveValue? section) =>
+        section is SaveMap scene && scene.TryGet("entities", out var entities) && entities is SaveMap map && scene.TryGet("gone", out var gone) && gone is SaveList ? map : null;
+
+    /// <summary>Tells the changes of entities from the others, and gathers those of each.</summary>
+    private static void Sort(string section, (SaveMap Entities, HashSet<string> Gone) before, (SaveMap Entities, HashSet<string> Gone) after, List<StateChange> changes, List<StateChange> values, List<EntityChange> entities)
+    {
+        var prefix = $"/{PointerBuilder.Escape(section)}/entities/";
+        var gone = $"/{PointerBuilder.Escape(section)}/gone/";
+        var scene = section[(section.IndexOf('/', StringComparison.Ordinal) + 1)..];
+        foreach (var group in changes.GroupBy(change => change.Path.StartsWith(prefix, StringComparison.Ordinal) ? Unescape(change.Path[prefix.Length..].Split('/')[0]) : ""))
+        {
+            if (group.Key.Length == 0 || !EntityId.TryParse(group.Key, out var id))
+            {
+                // That a placed entity is gone is said with the entity.
+                values.AddRange(group.Where(change => !change.Path.StartsWith(gone, StringComparison.Ordinal)));
+                continue;
+            }
+            var (was, @is) = (Find(before.Entities, group.Key), Find(after.Entities, group.Key));
+            var kind = (@is ?? was) is SaveMap one && one.TryGet("kind", out var name) ? name.AsText() ?? "" : "";
+            var place = prefix.Length + PointerBuilder.Escape(group.Key).Length;
+            var details = was is null || @is is null
+                ? []
+                : group.Select(change => change with { Path = change.Path[place..].StartsWith("/parts/", StringComparison.Ordinal) ? change.Path[(place + "/parts".Length)..] : change.Path[place..] }).ToList();
+            entities.Add(new EntityChange(scene, id, kind, IsAsAuthored(id, was, before.Gone) || IsAsAuthored(id, @is, after.Gone) ? EntityOutcome.Changed
+                : was is null ? EntityOutcome.Added : @is is null ? EntityOutcome.Removed : details.Exists(IsMove) ? EntityOutcome.Moved : EntityOutcome.Changed, details));
+        }
+    }
+
+    private static HashSet<string> GoneOf(SaveValue? scene) => [.. ((SaveList)((SaveMap)scene!)["gone"]).Select(id => id.AsText() ?? "")];
+
+    /// <summary>Whether a placed entity is not in a save because it is as the designer left it: some kinds are saved only if they changed.</summary>
+    private static bool IsAsAuthored(EntityId id, SaveValue? entity, HashSet<string> gone) => entity is null && !id.IsSpawned && !gone.Contains(id.ToString());
+
+    private static SaveValue? Find(SaveMap entities, string id) => entities.TryGet(id, out var entity) ? entity : null;
+
+    private static string Unescape(string step) => step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
+
+    private static bool IsMove(StateChange change) => change.Path.Split('/').Any(step => step is "place" or "placement" or "position" or "at");
+
+    private static void Compare(string path, SaveValue? before, SaveValue? after, List<StateChange> changes)
+    {
+        switch (before, after)
+        {
+            case (SaveMap one, SaveMap other):
+                foreach (var key in one.Keys.Union(other.Keys))
+                {
+                    one.TryGet(key, out var was);
+                    other.TryGet(key, out var @is);
+                    Compare($"{path}/{PointerBuilder.Escape(key)}", was, @is, changes);
+                }
+                break;
+            case (SaveList one, SaveList other) when !IsVector(one) || !IsVector(other):
+                CompareLists(path, [.. one], [.. other], changes);
+                break;
+            default:
+                if (before is null || after is null ? !ReferenceEquals(before, after) : !AreSame(before, after))
+                    changes.Add(new StateChange(path, before, after));
+                break;
+        }
+    }
+
+    /// <summary>
+    /// What is equal at both ends stays out of it; in between items are compared in pairs, and the rest was put in or taken out. Each path is that of the list as the changes
+    /// before it have left it.
+    /// </summary>
+    private static void CompareLists(string path, List<SaveValue> one, List<SaveValue> other, List<StateChange> changes)
+    {
+        var (start, end) = (0, 0);
+        while (start < one.Count && start < other.Count && AreSame(one[start], other[start]))
+            start++;
+        while (end < one.Count - start && end < other.Count - start && AreSame(one[^(end + 1)], other[^(end + 1)]))
+            end++;
+        var (left, right) = (one.Count - start - end, other.Count - start - end);
+        for (var i = 0; i < Math.Min(left, right); i++)
+            Compare($"{path}/{start + i}", one[start + i], other[start + i], changes);
+        for (var i = left; i < right; i++)
+            changes.Add(new StateChange($"{path}/{start + i}", null, other[start + i]));
+        for (var i = left - 1; i >= right; i--)
+            changes.Add(new StateChange($"{path}/{start + i}", one[start + i], null));
+    }
+
+    /// <summary>
+    /// Whether two values are the same but for what a form makes of them: a number of single precision is a longer one in text, and bytes are text there.
+    /// </summary>
+    private static bool AreSame(SaveValue one, SaveValue other) => (one, other) switch
+    {
+        (SaveMap left, SaveMap right) => left.Count == right.Count && left.All(entry => right.TryGet(entry.Key, out var value) && AreSame(entry.Value, value)),
+        (SaveList left, SaveList right) => left.Count == right.Count && left.Zip(right).All(pair => AreSame(pair.First, pair.Second)),
+        (SaveScalar { Kind: SaveValueKind.Bytes } bytes, SaveScalar { Kind: SaveValueKind.Text } text) => Convert.ToBase64String(bytes.Bytes.Span) == text.Text,
+        (SaveScalar { Kind: SaveValueKind.Text }, SaveScalar { Kind: SaveValueKind.Bytes }) => AreSame(other, one),
+        _ when one.Kind != other.Kind && IsFraction(one) && IsFraction(other) => (float)one.AsDouble() == (float)other.AsDouble(),
+        _ => one.Equals(other),
+    };
+
+    private static bool IsFraction(SaveValue value) => value.Kind is SaveValueKind.Single or SaveValueKind.Double;
+
+    /// <summary>Whether a list is a few numbers that mean one thing together, such as a position.</summary>
+    private static bool IsVector(SaveList list) =>
+        list.Count is > 0 and <= MostVectorItems && list.All(item => item.Kind is SaveValueKind.Integer or SaveValueKind.Single or SaveValueKind.Double or SaveValueKind.Decimal);
+}
