@@ -18,6 +18,9 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
 {
     private const int MostBits = 4096;
 
+    /// <summary>More characters than any code has: what is longer is not looked into.</summary>
+    private const int MostCharacters = 2 * MostBits;
+
     private readonly CodeScramble _scramble;
     private readonly byte[]? _tagKey;
     private readonly byte[] _mark;
@@ -323,7 +326,7 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
                 positions.Count == 0 ? "There is a mistake in this code. Please compare it with what was written down." : $"There is a mistake in this code. Look at {string.Join(" and ", positions)}.",
                 positions);
         }
-        if (length > _mark.Length && ReedSolomon.Fits(code.Symbols, Options.CheckCharacters) && Options.CheckCharacters > 0)
+        if (length > _mark.Length && length <= MostCharacters && ReedSolomon.Fits(code.Symbols, Options.CheckCharacters) && Options.CheckCharacters > 0)
         {
             // It is a whole code, of a length that none of ours has.
             try

@@ -113,6 +113,9 @@ internal sealed class SaveCounter
     /// <exception cref="StorageException">The storage refused.</exception>
     public void Write()
     {
+        // A store that can only check signatures writes no saves, and what it copies or deletes is for those who can sign.
+        if (!_protection.Keys.Current.CanSeal)
+            return;
         using var buffer = new MemoryStream();
         using (var writer = new Utf8JsonWriter(buffer))
         {

@@ -206,6 +206,7 @@ public sealed class CodeLayoutTests
         Problem(SaveErrorCode.CodeTooShort, code[..^1], "1 character is missing");
         Problem(SaveErrorCode.CodeTooShort, "", "are missing");
         Problem(SaveErrorCode.CodeTooLong, code + "77", "too long by 2 characters");
+        Problem(SaveErrorCode.CodeTooLong, new string('7', 2_000_000), "too long");
         var foreign = Problem(SaveErrorCode.CodeForeignCharacter, code[..6] + "?" + code[7..], "The 2nd character of group 2 is '?'");
         Assert.Equal((6, 2, 2), (foreign.Positions[0].Number, foreign.Positions[0].Group, foreign.Positions[0].Place));
         Problem(SaveErrorCode.CodeForeignCharacter, "\uD800", "in no code");

@@ -128,6 +128,21 @@ public sealed class PutBackTests
     }
 
     [Fact]
+    public void A_store_that_only_checks_signatures_copies_and_deletes_all_the_same()
+    {
+        using var pair = System.Security.Cryptography.ECDsa.Create(System.Security.Cryptography.ECCurve.NamedCurves.nistP256);
+        var storage = new MemoryStorage();
+        using (var studio = Open(storage, SaveProtection.With(SaveKey.Signing("studio", pair.ExportPkcs8PrivateKeyPem())) with { Counts = true }))
+            studio.Save("evening", Sample());
+        using var player = Open(storage, SaveProtection.With(SaveKey.Verifying("studio", pair.ExportSubjectPublicKeyInfoPem())) with { Counts = true });
+        Assert.Null(player.Load("evening").PutBack);
+        player.Copy("evening", "copy");
+        Assert.NotNull(player.Load("copy").PutBack);
+        Assert.True(player.Delete("copy"));
+        Assert.Equal((1, null), (player.Count, player.Load("evening").PutBack));
+    }
+
+    [Fact]
     public void Saves_of_before_the_store_counted_are_taken_as_they_are()
     {
         var storage = new MemoryStorage();
