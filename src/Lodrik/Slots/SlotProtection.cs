@@ -35,11 +35,11 @@ public sealed record SlotProtection(SlotName Slot, int Generation, bool Changed,
     {
         from?.Check();
         to?.CheckForWriting();
-        // Read before the saves change, and written behind them: a counter says nothing of keys.
-        var counter = from is { Counts: true } ? SaveCounter.Read(files.Storage, from) : null;
+        // A counter that is there goes with its store, whether or not who moves it counts: left behind, it would take every save for an old one.
+        var counter = from is null ? null : SaveCounter.Read(files.Storage, from);
         // Oldest first, so that what is cut short leaves the newest, which is loaded, under the key that the game still has.
         var results = files.All().SelectMany(slot => slot.Value.AsEnumerable().Reverse().Select(generation => Protect(files, slot.Key, generation, from, to)).ToList()).ToList();
-        if (counter is { IsSound: true } && to is { Counts: true } && results.TrueForAll(one => one.Problem is null))
+        if (counter is { IsSound: true } && to is not null && results.TrueForAll(one => one.Problem is null))
             counter.MoveTo(to);
         return results;
     }

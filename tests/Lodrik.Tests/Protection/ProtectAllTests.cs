@@ -76,8 +76,10 @@ public sealed class ProtectAllTests
         Assert.Equal(SaveErrorCode.UnknownKey, SlotProtection.Run(storage, null, Old).First(one => one.Problem is not null).Problem!.Code);
     }
 
-    [Fact]
-    public void The_counter_moves_with_the_store()
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public void The_counter_moves_with_the_store_whether_or_not_the_mover_counts(bool moverCounts)
     {
         var storage = new MemoryStorage();
         using (var store = Open(storage, Old with { Counts = true }))
@@ -85,7 +87,7 @@ public sealed class ProtectAllTests
             store.Save("evening", Sample());
             store.Save("evening", Sample());
         }
-        SlotProtection.Run(storage, Old with { Counts = true }, New);
+        SlotProtection.Run(storage, Old with { Counts = moverCounts }, New with { Counts = moverCounts });
         using var moved = Open(storage, New);
         Assert.Equal((2, null), (moved.Count, moved.Load("evening").PutBack));
         moved.Save("evening", Sample());

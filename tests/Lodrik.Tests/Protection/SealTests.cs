@@ -281,6 +281,9 @@ public sealed class SealTests
     [Fact]
     public void Keys_that_cannot_be_are_refused_and_no_key_shows_itself()
     {
+        Assert.Throws<ArgumentException>(() => SaveKey.FromBytes("a", []));
+        Assert.Throws<ArgumentException>(() => SaveKey.FromBase64("a", ""));
+        Assert.Throws<ArgumentException>(() => SaveKey.FromJwk("""{"kty":"oct","kid":"a","k":""}"""));
         Assert.Throws<ArgumentException>(() => SaveKey.FromBytes("a", new byte[31]));
         Assert.Throws<ArgumentException>(() => SaveKey.FromBytes("a", new byte[32]));
         Assert.Throws<ArgumentException>(() => SaveKey.FromBytes("", Secret));
