@@ -13,14 +13,25 @@ public sealed class InspectionToolTests(DemoSaves demo) : IClassFixture<DemoSave
     public void Dispose() => Directory.Delete(_folder, recursive: true);
 
     [Fact]
-    public void A_slot_is_compared_with_what_it_held_before()
+    public void Two_slots_are_compared_entity_by_entity()
     {
-        var diff = ProgramRun.Lodrik("diff", At("json", "auto"));
+        var diff = ProgramRun.Lodrik("diff", At("json", "quick"), At("json", "slots/evening@1"));
         Assert.Equal((1, ""), (diff.Exit, diff.Error));
-        Assert.StartsWith("json/auto@4 to json/auto@5: 13 values; marsh: 3 added, 4 gone, 1 moved, 5 changed", diff.Out, StringComparison.Ordinal);
-        Assert.Matches("season/tide .*\"Low\" .*\"Flood\"", diff.Out);
+        Assert.Matches("^json/quick@1 to json/evening@1: [0-9]+ values; marsh: 1 added, ", diff.Out);
+        Assert.Matches("season/tide .*\"Ebb\" .*\"Flood\"", diff.Out);
         Assert.Matches("marsh punt +moved", diff.Out);
-        Assert.Equal(diff.Out, ProgramRun.Lodrik("diff", At("json", "auto@4"), At("json", "slots/auto@5")).Out);
+        Assert.Matches("marsh #3 driftLantern added", diff.Out);
+    }
+
+    [Fact]
+    public void A_slot_alone_is_compared_with_what_it_held_before()
+    {
+        var store = Copy("json", "evening");
+        Assert.Equal(0, ProgramRun.Lodrik("set", Path.Combine(store, "evening"), "warden/oil", "41").Exit);
+        var diff = ProgramRun.Lodrik("diff", Path.Combine(store, "evening"));
+        Assert.Equal((1, ""), (diff.Exit, diff.Error));
+        Assert.StartsWith("json/evening@1 to json/evening@2: 1 value", diff.Out, StringComparison.Ordinal);
+        Assert.Equal(diff.Out, ProgramRun.Lodrik("diff", Path.Combine(store, "evening@1"), Path.Combine(store, "slots", "evening@2")).Out);
     }
 
     [Theory]
@@ -48,7 +59,7 @@ public sealed class InspectionToolTests(DemoSaves demo) : IClassFixture<DemoSave
     public void What_is_not_there_is_said_with_what_is()
     {
         Wrong(1, "Did you mean \"evening\"?", "diff", At("json", "evning"), At("xml", "evening"));
-        Wrong(1, "It has: 5, 4, 3.", "diff", At("json", "auto@9"), At("json", "auto"));
+        Wrong(1, "It has: 1.", "diff", At("json", "evening@9"), At("json", "evening"));
         Wrong(1, "no generation before 1", "diff", At("json", "evening"));
         Wrong(2, "Give a second save", "diff", demo.Evening("json"));
         Wrong(1, "no such file, slot or store", "weigh", Path.Combine(_folder, "nothing"));
