@@ -1,5 +1,4 @@
 using System.Buffers.Text;
-using System.CommandLine;
 using System.Security.Cryptography;
 using System.Text;
 
@@ -8,8 +7,6 @@ namespace Lodrik.Cli;
 /// <summary>Keys as files: JSON Web Keys (RFC 7517). A key never comes from the command line itself, which others can read.</summary>
 internal static class KeyFile
 {
-    public static Option<string?> Option() => new("--key") { Description = "The file of a key, or env:NAME for an environment variable that has one." };
-
     /// <summary>The key that an option names.</summary>
     /// <exception cref="ArgumentException">There is none, or it is no key.</exception>
     public static SaveKey Read(string place)
@@ -26,9 +23,6 @@ internal static class KeyFile
             throw new ArgumentException($"The key's file cannot be read: {exception.Message}", exception);
         }
     }
-
-    /// <summary>The protection by which a save is checked: its key, and whether the save says that it is encrypted.</summary>
-    public static SaveProtection For(SavedFile file, SaveKey key) => new(new KeyRing(key)) { Encrypts = file.IsEncrypted, HidesLabels = file.HidesLabel };
 
     /// <summary>A new secret key.</summary>
     public static string NewSecret(string id) => $$"""{"kty":"oct","kid":"{{id}}","k":"{{Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(SaveKey.SecretBytes))}}"}""";

@@ -53,11 +53,11 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
     /// <exception cref="SaveException">It cannot be read, or does not fit.</exception>
     /// <param name="key">The key.</param>
     /// <param name="mayBePlain">Whether a save without a seal is taken as it is.</param>
-    public SavedFile Open(SaveKey? key, bool mayBePlain = false)
+    public SavedFile Open(ToolKey? key, bool mayBePlain = false)
     {
         var file = SavedFile.Open(Path);
         if (key is not null && (file.HasSeal || !mayBePlain))
-            file.CheckSeal(KeyFile.For(file, key));
+            file.CheckSeal(key.For(file));
         return file;
     }
 

@@ -33,6 +33,28 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IClassFixture<DemoSave
     }
 
     [Fact]
+    public void A_save_that_is_bound_to_an_account_is_used_with_it_by_every_command()
+    {
+        var store = CopyOf("json");
+        string[] bound = ["--key", Secret, "--context", "account 7"];
+        Fine(["lock", store, .. bound]);
+        var evening = Path.Combine(store, "evening");
+        Assert.Contains("5 files, nothing wrong", Fine(["check", store, .. bound]), StringComparison.Ordinal);
+        Assert.Contains("Isolde Reedmere", Fine(["show", evening, "warden/name", .. bound]), StringComparison.Ordinal);
+        Assert.Contains("nothing is different", Fine(["diff", evening, demo.Evening("xml"), .. bound]), StringComparison.Ordinal);
+        Fine(["set", evening, "warden/oil", "9", .. bound]);
+        Fine(["weigh", evening, .. bound]);
+        Fine(["convert", Directory.GetFiles(Path.Combine(store, "slots", "quick")).Single(IsSave), "--to", "xml", "-o", Path.Combine(_folder, "quick"), .. bound]);
+        Fine(["salvage", Path.Combine(_folder, "quick"), "-o", Path.Combine(_folder, "mended"), .. bound]);
+        Fine(["check", Path.Combine(_folder, "mended"), .. bound]);
+        Assert.Contains("6 files, nothing wrong", Fine(["check", store, .. bound]), StringComparison.Ordinal);
+        var other = ProgramRun.Lodrik("check", store, "--key", Secret, "--context", "account 8");
+        Assert.Equal(1, other.Exit);
+        Assert.Contains("bound to another context", other.Out, StringComparison.Ordinal);
+        Wrong(2, "give the key with --key", "check", store, "--context", "account 7");
+    }
+
+    [Fact]
     public void A_save_is_signed_edited_and_found_out()
     {
         var signed = Path.Combine(_folder, "signed.json");

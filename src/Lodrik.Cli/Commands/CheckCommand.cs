@@ -9,13 +9,13 @@ internal static class CheckCommand
     public static Command Create()
     {
         var path = new Argument<string>("path") { Description = "A save, or a folder with saves in it." };
-        var key = KeyFile.Option();
-        var command = new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.") { path, key };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(path), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+        var command = new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.") { path };
+        var key = new KeyOptions(command);
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(path), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(string path, SaveKey? key)
+    private static int Run(string path, ToolKey? key)
     {
         if (!Directory.Exists(path))
             return CheckFile(path, key, details: true) ? ExitCode.Fine : ExitCode.FoundWrong;
@@ -33,14 +33,14 @@ internal static class CheckCommand
     }
 
     /// <summary>Checks one file and says what it found; true where nothing is wrong.</summary>
-    private static bool CheckFile(string path, SaveKey? key, bool details)
+    private static bool CheckFile(string path, ToolKey? key, bool details)
     {
         SavedFile? file = null;
         try
         {
             file = SavedFile.Open(path);
             if (key is not null)
-                file.CheckSeal(KeyFile.For(file, key));
+                file.CheckSeal(key.For(file));
             if (key is not null || !file.IsEncrypted)
                 Decode(file);
         }

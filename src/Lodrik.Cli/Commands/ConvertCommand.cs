@@ -14,19 +14,19 @@ internal static class ConvertCommand
         var output = new Option<string?>("--output", "-o") { Description = "The file to write; if not given, the same name with the form's extension." };
         var compact = new Option<bool>("--compact") { Description = "Writes a readable form without line breaks." };
         var overwrite = new Option<bool>("--overwrite") { Description = "Replaces the file if it is there." };
-        var key = KeyFile.Option();
-        var command = new Command("convert", "Writes a save in another form, without the game and with nothing lost.") { file, form, output, compact, overwrite, key };
+        var command = new Command("convert", "Writes a save in another form, without the game and with nothing lost.") { file, form, output, compact, overwrite };
+        var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
             parsed.GetRequiredValue(file), parsed.GetRequiredValue(form), parsed.GetValue(output), parsed.GetValue(compact), parsed.GetValue(overwrite),
-            parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+            key.Of(parsed)));
         return command;
     }
 
-    private static int Run(string path, string word, string? output, bool compact, bool overwrite, SaveKey? key)
+    private static int Run(string path, string word, string? output, bool compact, bool overwrite, ToolKey? key)
     {
         Screen.TryParseForm(word, out var form);
         var source = SavedFile.Open(path);
-        var protection = key is null ? null : KeyFile.For(source, key);
+        var protection = key is null ? null : key.For(source);
         if (protection is not null)
             source.CheckSeal(protection);
         output ??= Path.ChangeExtension(path, form.FileExtension());

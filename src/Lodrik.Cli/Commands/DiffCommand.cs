@@ -14,14 +14,14 @@ internal static class DiffCommand
         var after = new Argument<string?>("after") { Description = "The other save, likewise; if not given, the one before it in the same slot is compared with the first.", Arity = ArgumentArity.ZeroOrOne };
         var json = new Option<bool>("--json") { Description = "Writes the differences as a JSON Patch (RFC 6902) over the sections." };
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
-        var key = KeyFile.Option();
-        var command = new Command("diff", "Shows what changed between two saves of any form: entity by entity, value by value. Ends with 1 where something did.") { before, after, json, full, key };
+        var command = new Command("diff", "Shows what changed between two saves of any form: entity by entity, value by value. Ends with 1 where something did.") { before, after, json, full };
+        var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
-            parsed.GetRequiredValue(before), parsed.GetValue(after), parsed.GetValue(json), parsed.GetValue(full), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+            parsed.GetRequiredValue(before), parsed.GetValue(after), parsed.GetValue(json), parsed.GetValue(full), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(string one, string? other, bool json, bool full, SaveKey? key)
+    private static int Run(string one, string? other, bool json, bool full, ToolKey? key)
     {
         var (first, second) = (SaveArgument.Of(one), other is null ? null : SaveArgument.Of(other));
         if (second is null)

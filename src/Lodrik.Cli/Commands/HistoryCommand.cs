@@ -14,15 +14,15 @@ internal static class HistoryCommand
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var slot = new Argument<string>("slot") { Description = "The slot." };
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
-        var key = KeyFile.Option();
-        var command = new Command("history", "Lists the generations of a slot, newest first.") { folder, slot, json, key };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetValue(json), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+        var command = new Command("history", "Lists the generations of a slot, newest first.") { folder, slot, json };
+        var key = new KeyOptions(command, headersOnly: true);
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetValue(json), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(string folder, string slot, bool json, SaveKey? key)
+    private static int Run(string folder, string slot, bool json, ToolKey? key)
     {
-        var generations = SlotHistory.Read(Screen.Folder(folder), slot, key is null ? null : SaveProtection.With(key));
+        var generations = SlotHistory.Read(Screen.Folder(folder), slot, key?.ForHeaders);
         var exit = generations.All(one => one.Problem is null) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {

@@ -19,15 +19,15 @@ internal static class MigrateCommand
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
         var root = new Option<string?>("--root") { Description = "The full name of the save root, where the assembly has several." };
         var chain = new Option<string?>("--chain") { Description = "Where the migrations are, as Game.Saves.Migrations, where the assembly has several." };
-        var key = KeyFile.Option();
-        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.") { path, with, to, dryRun, output, full, root, chain, key };
+        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.") { path, with, to, dryRun, output, full, root, chain };
+        var key = new KeyOptions(command);
         command.SetAction(parsed =>
         {
             var game = GameAssembly.Load(parsed.GetRequiredValue(with), parsed.GetValue(root), parsed.GetValue(chain));
             var version = parsed.GetValue(to) ?? game.Shape.Version;
             if (version < 1 || version > game.Shape.Version)
                 throw new ArgumentException($"The game has version {game.Shape.Version}; there is no way to version {version}.");
-            var look = new Look(game, version, parsed.GetValue(full), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null);
+            var look = new Look(game, version, parsed.GetValue(full), key.Of(parsed));
             var at = parsed.GetRequiredValue(path);
             return (Directory.Exists(at), parsed.GetValue(dryRun)) switch
             {
@@ -52,7 +52,7 @@ internal static class MigrateCommand
             Screen.Out.MarkupLine($"[{Screen.Notice}]Nothing was written.[/]");
             return ExitCode.Fine;
         }
-        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), after.ToForm(before?.Form ?? SaveForm.Json, protection: look.Key is { } key && before is not null ? KeyFile.For(before, key) : null), replace: false);
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), after.ToForm(before?.Form ?? SaveForm.Json, protection: look.Key is { } key && before is not null ? key.For(before) : null), replace: false);
         Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Written in version {look.Version}.[/]  [{Screen.Faint}]{output}[/]");
         return ExitCode.Fine;
     }
@@ -105,7 +105,7 @@ internal static class MigrateCommand
         var storage = Screen.Folder(folder);
         foreach (var (_, _, file) in SlotMigration.NewestOf(storage).Where(one => one.File.Header is { } header && header.Game != look.Game.Shape.Game))
             CheckGame(file, look, folder);
-        var protection = look.Key is null ? null : SlotMigration.NewestOf(storage).Select(one => KeyFile.For(one.File, look.Key)).FirstOrDefault();
+        var protection = look.Key is null ? null : SlotMigration.NewestOf(storage).Select(one => look.Key.For(one.File)).FirstOrDefault();
         var results = SlotMigration.Run(storage, look.Game.Migrations, look.Version, protection);
         if (results.Count == 0)
             throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
@@ -151,14 +151,14 @@ internal static class MigrateCommand
     };
 
     /// <summary>What is to be done, and how it is shown.</summary>
-    private sealed record Look(GameAssembly Game, int Version, bool Full, SaveKey? Key)
+    private sealed record Look(GameAssembly Game, int Version, bool Full, ToolKey? Key)
     {
         /// <summary>Checks a save by its seal, and says how what becomes of it is sealed.</summary>
         public SaveProtection? Check(SavedFile? file)
         {
             if (file is null || Key is null)
                 return null;
-            var protection = KeyFile.For(file, Key);
+            var protection = Key.For(file);
             file.CheckSeal(protection);
             return protection;
         }

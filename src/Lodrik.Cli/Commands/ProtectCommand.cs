@@ -88,7 +88,7 @@ internal static class ProtectCommand
         return wrong == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
     }
 
-    private static SaveProtection Checking(SavedFile file, SaveKey key, string context) => KeyFile.For(file, key) with { Context = context };
+    private static SaveProtection Checking(SavedFile file, SaveKey key, string context) => new ToolKey(key, context).For(file);
 
     private static string State(SaveProtection? to) => to?.Level switch
     {

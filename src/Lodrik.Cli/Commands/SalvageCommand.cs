@@ -10,13 +10,13 @@ internal static class SalvageCommand
     {
         var file = new Argument<string>("file") { Description = "The damaged save; it stays as it is." };
         var output = new Option<string>("--output", "-o") { Description = "The file for the new save.", Required = true };
-        var key = KeyFile.Option();
-        var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.") { file, output, key };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetRequiredValue(output), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+        var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.") { file, output };
+        var key = new KeyOptions(command);
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetRequiredValue(output), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(string path, string output, SaveKey? key)
+    private static int Run(string path, string output, ToolKey? key)
     {
         if (File.Exists(output))
             throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output.");
@@ -47,11 +47,11 @@ internal static class SalvageCommand
     }
 
     /// <summary>What is whole under the key, encrypted or only sealed; a damaged file may not be able to say which.</summary>
-    private static (SalvagedSave, SaveProtection?) Open(string path, SaveKey? key)
+    private static (SalvagedSave, SaveProtection?) Open(string path, ToolKey? key)
     {
         if (key is null)
             return (SalvagedSave.Open(path), null);
-        var saved = SalvagedSave.Open(path, SaveProtection.With(key));
-        return (saved, saved.WasEncrypted ? SaveProtection.Encrypted(key) with { HidesLabels = saved.HidLabel } : SaveProtection.With(key));
+        var saved = SalvagedSave.Open(path, key.ForHeaders);
+        return (saved, key.For(saved.WasEncrypted, saved.HidLabel));
     }
 }

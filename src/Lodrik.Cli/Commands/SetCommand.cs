@@ -16,14 +16,14 @@ internal static class SetCommand
         var path = new Argument<string>("path") { Description = "The place of the value, such as warden/oil or a JSON Pointer." };
         var value = new Argument<string>("value") { Description = "The new value: text, or JSON. It gets the type of the one that is there." };
         var output = new Option<string?>("--output", "-o") { Description = "The file to write. If not given, a slot gets a new generation, and a single file is replaced." };
-        var key = KeyFile.Option();
-        var command = new Command("set", "Changes one value of a save, for testing, and shows the difference. With a key, the save is sealed again.") { save, path, value, output, key };
+        var command = new Command("set", "Changes one value of a save, for testing, and shows the difference. With a key, the save is sealed again.") { save, path, value, output };
+        var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
-            SaveArgument.Of(parsed.GetRequiredValue(save)), parsed.GetRequiredValue(path), parsed.GetRequiredValue(value), parsed.GetValue(output), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+            SaveArgument.Of(parsed.GetRequiredValue(save)), parsed.GetRequiredValue(path), parsed.GetRequiredValue(value), parsed.GetValue(output), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(SaveArgument save, string path, string text, string? output, SaveKey? key)
+    private static int Run(SaveArgument save, string path, string text, string? output, ToolKey? key)
     {
         if (output is not null && File.Exists(output))
             throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output.");
@@ -32,7 +32,7 @@ internal static class SetCommand
             throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed.", new SaveLocation { File = save.Path }, "Give its key with --key, so that it can be sealed again.");
         var (section, steps, root) = ValuePath.Locate(file, path);
         var content = Replaced(root, steps, old => Converted(old, text, path));
-        var protection = key is null || !file.HasSeal ? null : KeyFile.For(file, key);
+        var protection = key is null || !file.HasSeal ? null : key.For(file);
         var bytes = file.WithSection(section, content, protection);
         var written = "";
         if (output is null && save is { Store: { } store, Slot: { } slot })

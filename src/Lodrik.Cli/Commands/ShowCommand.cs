@@ -17,13 +17,12 @@ internal static class ShowCommand
         };
         var full = new Option<bool>("--full") { Description = "Shows long lists to their end." };
         var command = new Command("show", "Shows what is inside a save: its header, its sections, and their content.") { file, path, full };
-        var key = KeyFile.Option();
-        command.Options.Add(key);
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetValue(path), parsed.GetValue(full), parsed.GetValue(key) is { } given ? KeyFile.Read(given) : null));
+        var key = new KeyOptions(command);
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetValue(path), parsed.GetValue(full), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(string path, string? place, bool full, SaveKey? key)
+    private static int Run(string path, string? place, bool full, ToolKey? key)
     {
         var save = SaveArgument.Of(path);
         path = save.Path;

@@ -14,15 +14,15 @@ internal static class SlotsCommand
     {
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
-        var key = KeyFile.Option();
-        var command = new Command("slots", "Lists the slots of a folder, newest first.") { folder, json, key };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetValue(json), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+        var command = new Command("slots", "Lists the slots of a folder, newest first.") { folder, json };
+        var key = new KeyOptions(command, headersOnly: true);
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetValue(json), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(string folder, bool json, SaveKey? key)
+    private static int Run(string folder, bool json, ToolKey? key)
     {
-        var slots = SlotList.Read(Screen.Folder(folder), key is null ? null : SaveProtection.With(key));
+        var slots = SlotList.Read(Screen.Folder(folder), key?.ForHeaders);
         var exit = slots.All(slot => slot.Health == SlotHealth.Readable) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {

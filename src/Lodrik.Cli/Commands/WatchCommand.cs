@@ -17,14 +17,14 @@ internal static class WatchCommand
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var count = new Option<int?>("--count") { Description = "Ends after so many saves; if not given, with Ctrl+C." };
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
-        var key = KeyFile.Option();
-        var command = new Command("watch", "Follows a game that is running: shows at each new save what changed since the one before.") { folder, count, full, key };
+        var command = new Command("watch", "Follows a game that is running: shows at each new save what changed since the one before.") { folder, count, full };
+        var key = new KeyOptions(command);
         command.SetAction((parsed, cancellation) => Run(
-            parsed.GetRequiredValue(folder), parsed.GetValue(count) ?? int.MaxValue, parsed.GetValue(full), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null, cancellation));
+            parsed.GetRequiredValue(folder), parsed.GetValue(count) ?? int.MaxValue, parsed.GetValue(full), key.Of(parsed), cancellation));
         return command;
     }
 
-    private static async Task<int> Run(string folder, int count, bool full, SaveKey? key, CancellationToken cancellation)
+    private static async Task<int> Run(string folder, int count, bool full, ToolKey? key, CancellationToken cancellation)
     {
         var storage = Screen.Folder(folder);
         var seen = Newest(storage).ToDictionary(one => one.Slot, one => one.Generation);
@@ -46,11 +46,11 @@ internal static class WatchCommand
     private static List<(SlotName Slot, int Generation)> Newest(DirectoryStorage storage) =>
         [.. SlotList.Read(storage).GroupBy(one => one.Slot).Select(slot => (slot.Key, SlotHistory.Read(storage, slot.Key)[0].Number))];
 
-    private static void Show(DirectoryStorage storage, SlotName slot, int generation, bool full, SaveKey? key)
+    private static void Show(DirectoryStorage storage, SlotName slot, int generation, bool full, ToolKey? key)
     {
         try
         {
-            var history = SlotHistory.Read(storage, slot, key is null ? null : SaveProtection.With(key));
+            var history = SlotHistory.Read(storage, slot, key?.ForHeaders);
             var now = history.First(one => one.Number == generation);
             Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]{DateTime.Now:HH:mm:ss}[/] [{Screen.Name}]{slot}@{generation}[/] {now.Header?.Title ?? ""} [{Screen.Faint}]{Screen.Size(now.Bytes)}[/]");
             if (history.FirstOrDefault(one => one.Number < generation) is not { } before)
@@ -71,7 +71,7 @@ internal static class WatchCommand
         {
             var file = SavedFile.Open(storage.Locate(one.File));
             if (key is not null)
-                file.CheckSeal(KeyFile.For(file, key));
+                file.CheckSeal(key.For(file));
             return file;
         }
     }

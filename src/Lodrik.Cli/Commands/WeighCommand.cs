@@ -18,14 +18,14 @@ internal static class WeighCommand
         var depth = new Option<int>("--depth") { Description = "How deep it looks into sections: 1 for kinds and members, 2 for their parts, …", DefaultValueFactory = _ => 1 };
         var full = new Option<bool>("--full") { Description = "Shows also what takes less than a hundredth." };
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
-        var key = KeyFile.Option();
-        var command = new Command("weigh", "Shows what takes the space in a save: sections, kinds of entities, parts, members.") { save, depth, full, json, key };
+        var command = new Command("weigh", "Shows what takes the space in a save: sections, kinds of entities, parts, members.") { save, depth, full, json };
+        var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
-            SaveArgument.Of(parsed.GetRequiredValue(save)), parsed.GetValue(depth), parsed.GetValue(full), parsed.GetValue(json), parsed.GetValue(key) is { } place ? KeyFile.Read(place) : null));
+            SaveArgument.Of(parsed.GetRequiredValue(save)), parsed.GetValue(depth), parsed.GetValue(full), parsed.GetValue(json), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(SaveArgument save, int depth, bool full, bool json, SaveKey? key)
+    private static int Run(SaveArgument save, int depth, bool full, bool json, ToolKey? key)
     {
         var weight = SaveWeight.Of(save.Open(key, mayBePlain: true));
         if (json)
