@@ -24,11 +24,12 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
     public void Every_command_that_the_demo_names_works()
     {
         var commands = demo.Run.Out.Split('\n').Where(line => line.StartsWith("  lodrik ", StringComparison.Ordinal)).ToList();
-        Assert.Equal(6, commands.Count);
+        Assert.All<string>(["slots", "show", "diff", "weigh"], verb => Assert.Contains(commands, command => command.StartsWith($"  lodrik {verb} ", StringComparison.Ordinal)));
         foreach (var command in commands)
         {
             var run = ProgramRun.Lodrik(command.Trim()["lodrik ".Length..].Split(' '));
-            Assert.Equal((command, 0, ""), (command, run.Exit, run.Error));
+            // Two generations differ, and diff says so.
+            Assert.Equal((command, command.Contains(" diff ", StringComparison.Ordinal) ? 1 : 0, ""), (command, run.Exit, run.Error));
             Assert.NotEmpty(run.Out);
         }
     }

@@ -1,4 +1,6 @@
 using System.CommandLine;
+using Lodrik.Cli.Views;
+using Lodrik.Inspection;
 using Lodrik.Slots;
 using Spectre.Console;
 
@@ -7,8 +9,6 @@ namespace Lodrik.Cli.Commands;
 /// <summary><c>lodrik migrate</c>: brings saves to a later version by the game's own migrations.</summary>
 internal static class MigrateCommand
 {
-    private const int ShownChanges = 40;
-
     public static Command Create()
     {
         var path = new Argument<string>("path") { Description = "A save, or the folder of a game's saves." };
@@ -129,26 +129,11 @@ internal static class MigrateCommand
         Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(name)}[/]  version {from} to {look.Version}");
         foreach (var line in look.Game.Migrations.Steps.Where(step => step.From >= from && step.To <= look.Version).SelectMany(step => step.ToString().Split('\n')))
             Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {line.TrimEnd()}[/]");
-        var changes = before.ChangesTo(after);
-        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
-        table.AddColumn($"[{Screen.Faint}]where[/]").AddColumn($"[{Screen.Faint}]before[/]").AddColumn($"[{Screen.Faint}]after[/]");
-        foreach (var change in look.Full ? changes : changes.Take(ShownChanges))
-            table.AddRow($"[{Screen.Name}]{Screen.Text(change.Path)}[/]", Shown(change.Before), Shown(change.After));
-        if (changes.Count > 0)
-            Screen.Out.Write(table);
-        else
+        var comparison = SaveComparison.Of(before, after);
+        if (comparison.IsEmpty)
             Screen.Out.WriteLine("  Nothing is different but the version.");
-        if (!look.Full && changes.Count > ShownChanges)
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]… and {changes.Count - ShownChanges} more; --full shows them.[/]");
+        DiffView.Show(comparison, look.Full);
     }
-
-    private static string Shown(State.SaveValue? value) => value switch
-    {
-        null => $"[{Screen.Faint}]–[/]",
-        State.SaveMap map => $"[{Screen.Faint}]{Screen.Text(map.Count == 0 ? "{ }" : $"{{ {string.Join(", ", map.Keys.Take(4))}{(map.Count > 4 ? " …" : "")} }}")}[/]",
-        State.SaveScalar { Kind: State.SaveValueKind.Text } text => Screen.Text($"\"{text}\""),
-        _ => $"[{Screen.Number}]{Screen.Text(value.ToString() ?? "")}[/]",
-    };
 
     /// <summary>What is to be done, and how it is shown.</summary>
     private sealed record Look(GameAssembly Game, int Version, bool Full, ToolKey? Key)

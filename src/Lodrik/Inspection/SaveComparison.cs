@@ -1,5 +1,6 @@
 using System.Text;
 using Lodrik.Formats;
+using Lodrik.Saves;
 using Lodrik.State;
 
 namespace Lodrik.Inspection;
@@ -34,8 +35,6 @@ public sealed record EntityChange(string Scene, EntityId Id, string Kind, Entity
 /// </summary>
 public sealed class SaveComparison
 {
-    private const int MostVectorItems = 4;
-
     private SaveComparison(IReadOnlyList<StateChange> values, IReadOnlyList<EntityChange> entities, IReadOnlyList<StateChange> all) =>
         (Values, Entities, All) = (values, entities, all);
 
@@ -64,7 +63,7 @@ public sealed class SaveComparison
         {
             var (was, @is) = (TreeOf(before, name), TreeOf(after, name));
             var changes = new List<StateChange>();
-            Compare($"/{PointerBuilder.Escape(name)}", was, @is, changes);
+            TreeComparison.Compare($"/{PointerBuilder.Escape(name)}", was, @is, changes, wholeVectors: true);
             all.AddRange(changes);
             if (EntitiesOf(was) is { } one && EntitiesOf(@is) is { } other)
                 Sort(name, (one, GoneOf(was)), (other, GoneOf(@is)), changes, values, entities);
@@ -129,65 +128,4 @@ public sealed class SaveComparison
     private static string Unescape(string step) => step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
 
     private static bool IsMove(StateChange change) => change.Path.Split('/').Any(step => step is "place" or "placement" or "position" or "at");
-
-    private static void Compare(string path, SaveValue? before, SaveValue? after, List<StateChange> changes)
-    {
-        switch (before, after)
-        {
-            case (SaveMap one, SaveMap other):
-                foreach (var key in one.Keys.Union(other.Keys))
-                {
-                    one.TryGet(key, out var was);
-                    other.TryGet(key, out var @is);
-                    Compare($"{path}/{PointerBuilder.Escape(key)}", was, @is, changes);
-                }
-                break;
-            case (SaveList one, SaveList other) when !IsVector(one) || !IsVector(other):
-                CompareLists(path, [.. one], [.. other], changes);
-                break;
-            default:
-                if (before is null || after is null ? !ReferenceEquals(before, after) : !AreSame(before, after))
-                    changes.Add(new StateChange(path, before, after));
-                break;
-        }
-    }
-
-    /// <summary>
-    /// What is equal at both ends stays out of it; in between items are compared in pairs, and the rest was put in or taken out. Each path is that of the list as the changes
-    /// before it have left it.
-    /// </summary>
-    private static void CompareLists(string path, List<SaveValue> one, List<SaveValue> other, List<StateChange> changes)
-    {
-        var (start, end) = (0, 0);
-        while (start < one.Count && start < other.Count && AreSame(one[start], other[start]))
-            start++;
-        while (end < one.Count - start && end < other.Count - start && AreSame(one[^(end + 1)], other[^(end + 1)]))
-            end++;
-        var (left, right) = (one.Count - start - end, other.Count - start - end);
-        for (var i = 0; i < Math.Min(left, right); i++)
-            Compare($"{path}/{start + i}", one[start + i], other[start + i], changes);
-        for (var i = left; i < right; i++)
-            changes.Add(new StateChange($"{path}/{start + i}", null, other[start + i]));
-        for (var i = left - 1; i >= right; i--)
-            changes.Add(new StateChange($"{path}/{start + i}", one[start + i], null));
-    }
-
-    /// <summary>
-    /// Whether two values are the same but for what a form makes of them: a number of single precision is a longer one in text, and bytes are text there.
-    /// </summary>
-    private static bool AreSame(SaveValue one, SaveValue other) => (one, other) switch
-    {
-        (SaveMap left, SaveMap right) => left.Count == right.Count && left.All(entry => right.TryGet(entry.Key, out var value) && AreSame(entry.Value, value)),
-        (SaveList left, SaveList right) => left.Count == right.Count && left.Zip(right).All(pair => AreSame(pair.First, pair.Second)),
-        (SaveScalar { Kind: SaveValueKind.Bytes } bytes, SaveScalar { Kind: SaveValueKind.Text } text) => Convert.ToBase64String(bytes.Bytes.Span) == text.Text,
-        (SaveScalar { Kind: SaveValueKind.Text }, SaveScalar { Kind: SaveValueKind.Bytes }) => AreSame(other, one),
-        _ when one.Kind != other.Kind && IsFraction(one) && IsFraction(other) => (float)one.AsDouble() == (float)other.AsDouble(),
-        _ => one.Equals(other),
-    };
-
-    private static bool IsFraction(SaveValue value) => value.Kind is SaveValueKind.Single or SaveValueKind.Double;
-
-    /// <summary>Whether a list is a few numbers that mean one thing together, such as a position.</summary>
-    private static bool IsVector(SaveList list) =>
-        list.Count is > 0 and <= MostVectorItems && list.All(item => item.Kind is SaveValueKind.Integer or SaveValueKind.Single or SaveValueKind.Double or SaveValueKind.Decimal);
 }

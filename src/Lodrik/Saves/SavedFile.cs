@@ -200,23 +200,6 @@ public sealed class SavedFile
         return encoder.Complete(header, compression, protection: protection).ToArray();
     }
 
-    /// <summary>What is different in another save, value by value.</summary>
-    /// <exception cref="SaveException">A section of one of them is damaged.</exception>
-    public IReadOnlyList<StateChange> ChangesTo(SavedFile other)
-    {
-        ArgumentNullException.ThrowIfNull(other);
-        var changes = new List<StateChange>();
-        foreach (var name in Sections.Concat(other.Sections).Select(section => section.Name).Distinct(StringComparer.Ordinal))
-        {
-            // The slash between a group and what is in it is no part of a name.
-            var group = name[..(name.IndexOf('/', StringComparison.Ordinal) + 1)];
-            StateContent.Compare($"/{group}{PointerBuilder.Escape(name[group.Length..])}", TreeOf(this), TreeOf(other), changes);
-
-            SaveValue? TreeOf(SavedFile file) => file.Find(name) is null ? null : file.ReadSection(name);
-        }
-        return changes;
-    }
-
     /// <summary>The content of the save as a tree of lines, section by section; a damaged section is named as such.</summary>
     /// <param name="full">Whether long lists are shown to their end.</param>
     /// <exception cref="SaveException">A section is well-formed and cannot be made out.</exception>

@@ -1,6 +1,7 @@
 using System.ComponentModel;
 using Lodrik.Formats;
 using Lodrik.Formats.Binary;
+using Lodrik.Saves;
 using Lodrik.State;
 
 namespace Lodrik;
@@ -61,7 +62,7 @@ public static class StateContent
         }
     }
 
-    /// <summary>What is different in the second state, value by value, in the order of the members. Items of lists are compared by their place.</summary>
+    /// <summary>What is different in the second state, value by value, in the order of the members. Items of lists are compared between what is equal at both ends.</summary>
     /// <exception cref="UnsavableStateException">One of the states cannot be saved as it is.</exception>
     public static IReadOnlyList<StateChange> Changes<T>(T before, T after) where T : class, IStateRoot<T> => Changes(before, after, SaveForm.Binary);
 
@@ -71,9 +72,9 @@ public static class StateContent
         var changes = new List<StateChange>();
         var (one, other) = (Tree(before, form), Tree(after, form));
         if (!T.Root.IsSaveFile && one.TryGet(StateRoot.SingleSection, out var content) && other.TryGet(StateRoot.SingleSection, out var otherContent))
-            Compare("", content, otherContent, changes);
+            TreeComparison.Compare("", content, otherContent, changes);
         else
-            Compare("", one, other, changes);
+            TreeComparison.Compare("", one, other, changes);
         return changes;
     }
 
@@ -103,35 +104,6 @@ public static class StateContent
     }
 
     private static SaveMap Tree<T>(T state, SaveForm form) where T : IStateRoot<T> => SavedFile.FromBytes(StateFile.ToBytes(state, form)).ReadTree();
-
-    internal static void Compare(string path, SaveValue? before, SaveValue? after, List<StateChange> changes)
-    {
-        switch (before, after)
-        {
-            case (SaveMap one, SaveMap other):
-                foreach (var key in one.Keys.Union(other.Keys))
-                {
-                    one.TryGet(key, out var was);
-                    other.TryGet(key, out var @is);
-                    Compare($"{path}/{PointerBuilder.Escape(key)}", was, @is, changes);
-                }
-                break;
-            case (SaveList one, SaveList other):
-                using (var theirs = other.GetEnumerator())
-                {
-                    var index = 0;
-                    foreach (var item in one)
-                        Compare($"{path}/{index++}", item, theirs.MoveNext() ? theirs.Current : null, changes);
-                    while (theirs.MoveNext())
-                        changes.Add(new StateChange($"{path}/{index++}", null, theirs.Current));
-                }
-                break;
-            default:
-                if (!Equals(before, after))
-                    changes.Add(new StateChange(path, before, after));
-                break;
-        }
-    }
 }
 
 /// <summary>A section that stands in memory, as CBOR.</summary>
