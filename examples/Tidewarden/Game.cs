@@ -153,6 +153,7 @@ public sealed class Game : IDisposable
             new("day", save.Season.Day),
             new("beacons lit", save.Errands["lights"].Steps),
         ],
+        Thumbnail = Picture.Of(Scene, save.Warden.Position, save.Season.Tide),
     };
 
     private void ChangeScene(SceneChange change)

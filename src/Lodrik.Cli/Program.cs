@@ -17,6 +17,7 @@ var root = new RootCommand("Looks into save files, without the game.")
     DiffCommand.Create(),
     WatchCommand.Create(),
     WeighCommand.Create(),
+    ReportCommand.Create(),
     SetCommand.Create(),
     CheckCommand.Create(),
     ConvertCommand.Create(),

@@ -53,9 +53,13 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
     /// <exception cref="SaveException">It cannot be read, or does not fit.</exception>
     /// <param name="key">The key.</param>
     /// <param name="mayBePlain">Whether a save without a seal is taken as it is.</param>
-    public SavedFile Open(ToolKey? key, bool mayBePlain = false)
+    public SavedFile Open(ToolKey? key, bool mayBePlain = false) => Open(Path, key, mayBePlain);
+
+    /// <summary>Opens a file, and checks its seal where a key is given.</summary>
+    /// <inheritdoc cref="Open(ToolKey?, bool)"/>
+    public static SavedFile Open(string path, ToolKey? key, bool mayBePlain)
     {
-        var file = SavedFile.Open(Path);
+        var file = SavedFile.Open(path);
         if (key is not null && (file.HasSeal || !mayBePlain))
             file.CheckSeal(key.For(file));
         return file;

@@ -54,5 +54,5 @@ public sealed class DemoSaves : IDisposable
 
     public void Dispose() => Directory.Delete(Folder, recursive: true);
 
-    public string Evening(string form) => Directory.GetFiles(Path.Combine(Folder, form, "slots", "evening")).Single();
+    public string Evening(string form) => Directory.GetFiles(Path.Combine(Folder, form, "slots", "evening")).Single(file => !file.EndsWith(".png", StringComparison.Ordinal));
 }

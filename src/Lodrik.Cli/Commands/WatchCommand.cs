@@ -67,12 +67,6 @@ internal static class WatchCommand
             Screen.Out.MarkupLineInterpolated($"  [{Screen.Bad}]{Screen.Visible(problem.Message)}[/]");
         }
 
-        SavedFile Open(GenerationSummary one)
-        {
-            var file = SavedFile.Open(storage.Locate(one.File));
-            if (key is not null)
-                file.CheckSeal(key.For(file));
-            return file;
-        }
+        SavedFile Open(GenerationSummary one) => SaveArgument.Open(storage.Locate(one.File), key, mayBePlain: false);
     }
 }

@@ -42,18 +42,24 @@ internal static class DiffView
     }
 
     /// <summary>A path as a person writes it: the slash within a section's name is one like the others.</summary>
-    private static string Spoken(string path) => path.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
+    public static string Spoken(string path) => path.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
 
     public static string Short(SaveValue? value)
     {
         if (value is null)
             return $"[{Screen.Faint}]–[/]";
-        var text = SaveJson.Write(value);
-        text = text.Length <= 50 ? text : text[..49] + "…";
+        var text = ShortText(value);
         return value is SaveScalar { Kind: SaveValueKind.Text } ? Screen.Text(text) : $"[{Screen.Number}]{Screen.Text(text)}[/]";
     }
 
-    private static string Word(EntityOutcome outcome) => outcome switch
+    /// <summary>A value on one line, cut where it is long.</summary>
+    public static string ShortText(SaveValue value)
+    {
+        var text = SaveJson.Write(value);
+        return text.Length <= 50 ? text : text[..49] + "…";
+    }
+
+    public static string Word(EntityOutcome outcome) => outcome switch
     {
         EntityOutcome.Added => "added",
         EntityOutcome.Removed => "gone",

@@ -65,8 +65,8 @@ public sealed class SaveComparison
             var changes = new List<StateChange>();
             TreeComparison.Compare($"/{PointerBuilder.Escape(name)}", was, @is, changes, wholeVectors: true);
             all.AddRange(changes);
-            if (EntitiesOf(was) is { } one && EntitiesOf(@is) is { } other)
-                Sort(name, (one, GoneOf(was)), (other, GoneOf(@is)), changes, values, entities);
+            if (SceneContent.EntitiesOf(was) is { } one && SceneContent.EntitiesOf(@is) is { } other)
+                Sort(name, (one, [.. SceneContent.GoneOf(was!)]), (other, [.. SceneContent.GoneOf(@is!)]), changes, values, entities);
             else
                 values.AddRange(changes);
         }
@@ -89,17 +89,13 @@ public sealed class SaveComparison
 
     private static SaveValue? TreeOf(SavedFile file, string name) => file.Sections.Any(section => section.Name == name) ? file.ReadSection(name) : null;
 
-    /// <summary>The entities of a section that is a scene; null where it is none.</summary>
-    private static SaveMap? EntitiesOf(SaveValue? section) =>
-        section is SaveMap scene && scene.TryGet("entities", out var entities) && entities is SaveMap map && scene.TryGet("gone", out var gone) && gone is SaveList ? map : null;
-
     /// <summary>Tells the changes of entities from the others, and gathers those of each.</summary>
     private static void Sort(string section, (SaveMap Entities, HashSet<string> Gone) before, (SaveMap Entities, HashSet<string> Gone) after, List<StateChange> changes, List<StateChange> values, List<EntityChange> entities)
     {
         var prefix = $"/{PointerBuilder.Escape(section)}/entities/";
         var gone = $"/{PointerBuilder.Escape(section)}/gone/";
         var scene = section[(section.IndexOf('/', StringComparison.Ordinal) + 1)..];
-        foreach (var group in changes.GroupBy(change => change.Path.StartsWith(prefix, StringComparison.Ordinal) ? Unescape(change.Path[prefix.Length..].Split('/')[0]) : ""))
+        foreach (var group in changes.GroupBy(change => change.Path.StartsWith(prefix, StringComparison.Ordinal) ? PointerBuilder.Unescape(change.Path[prefix.Length..].Split('/')[0]) : ""))
         {
             if (group.Key.Length == 0 || !EntityId.TryParse(group.Key, out var id))
             {
@@ -118,14 +114,10 @@ public sealed class SaveComparison
         }
     }
 
-    private static HashSet<string> GoneOf(SaveValue? scene) => [.. ((SaveList)((SaveMap)scene!)["gone"]).Select(id => id.AsText() ?? "")];
-
     /// <summary>Whether a placed entity is not in a save because it is as the designer left it: some kinds are saved only if they changed.</summary>
     private static bool IsAsAuthored(EntityId id, SaveValue? entity, HashSet<string> gone) => entity is null && !id.IsSpawned && !gone.Contains(id.ToString());
 
     private static SaveValue? Find(SaveMap entities, string id) => entities.TryGet(id, out var entity) ? entity : null;
 
-    private static string Unescape(string step) => step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
-
-    private static bool IsMove(StateChange change) => change.Path.Split('/').Any(step => step is "place" or "placement" or "position" or "at");
+    private static bool IsMove(StateChange change) => change.Path.Split('/').Any(EntityPosition.IsName);
 }

@@ -247,7 +247,7 @@ public sealed class SavedFile
     }
 
     /// <summary>The id of the key whose seal was found to fit; null before that.</summary>
-    internal string? SealKey { get; private set; }
+    public string? SealKey { get; private set; }
 
     /// <summary>Lets the sections be decoded whatever the seal says.</summary>
     internal void ForgetSeal() => _sealed = null;

@@ -292,6 +292,8 @@ internal interface IFileOperations
 /// <summary>The operations of the system's own files.</summary>
 internal sealed partial class FileOperations : IFileOperations
 {
+    private const int ListAttempts = 100;
+
     public static FileOperations System { get; } = new();
 
     public bool Exists(string path) => File.Exists(path);
@@ -316,35 +318,43 @@ internal sealed partial class FileOperations : IFileOperations
     {
         if (!Directory.Exists(folder))
             return File.Exists(folder) ? throw new IOException("A file stands where the folder of the saves should be.") : [];
-        const int Attempts = 100;
         for (var attempt = 1; ; attempt++)
         {
             try
             {
-                return ListOnce(folder);
+                return [.. Directory.EnumerateDirectories(folder, "*", SearchOption.AllDirectories).Prepend(folder).SelectMany(FilesOf)];
             }
-            catch (DirectoryNotFoundException) when (attempt < Attempts && Directory.Exists(folder))
+            catch (DirectoryNotFoundException) when (attempt < ListAttempts && Directory.Exists(folder))
             {
                 // Another process deleted a slot while its folder was being listed.
             }
         }
     }
 
-    private static List<(string Path, long Bytes)> ListOnce(string folder)
+    /// <summary>
+    /// The files that stand in one folder. Where another process renamed or deleted one since it was listed, the list is an old one, on which a slot that is saved to all the time may seem
+    /// to have no generation at all: the folder is listed anew.
+    /// </summary>
+    private static List<(string Path, long Bytes)> FilesOf(string folder)
     {
-        var files = new List<(string, long)>();
-        foreach (var file in new DirectoryInfo(folder).EnumerateFiles("*", SearchOption.AllDirectories))
+        for (var attempt = 1; ; attempt++)
         {
-            try
+            var files = new List<(string, long)>();
+            var isOld = false;
+            foreach (var file in new DirectoryInfo(folder).EnumerateFiles())
             {
-                files.Add((file.FullName, file.Length));
+                try
+                {
+                    files.Add((file.FullName, file.Length));
+                }
+                catch (FileNotFoundException)
+                {
+                    isOld = true;
+                }
             }
-            catch (FileNotFoundException)
-            {
-                // Another process renamed or deleted it since it was listed.
-            }
+            if (!isOld || attempt == ListAttempts)
+                return files;
         }
-        return files;
     }
 
     public byte[]? Read(string path, long offset, int count)

@@ -1,0 +1,37 @@
+using System.CommandLine;
+using System.Text;
+using Lodrik.Cli.Report;
+using Spectre.Console;
+
+namespace Lodrik.Cli.Commands;
+
+/// <summary><c>lodrik report</c>: a page of what is in saves, for the browser.</summary>
+internal static class ReportCommand
+{
+    private const int DetailedSlots = 12;
+
+    public static Command Create()
+    {
+        var path = new Argument<string>("save") { Description = "A store's folder for all of its slots, or a save: " + SaveArgument.Description[8..] };
+        var output = new Option<string>("--output", "-o") { Description = "The file of the page, HTML.", Required = true };
+        var details = new Option<int>("--details") { Description = "For how many slots, newest first, the content is shown; the others are listed.", DefaultValueFactory = _ => DetailedSlots };
+        var command = new Command("report", "Writes a page for the browser: slots, history, what changed, scenes from above, what takes the space, health.") { path, output, details };
+        var key = new KeyOptions(command);
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(path), parsed.GetRequiredValue(output), parsed.GetValue(details), key.Of(parsed)));
+        return command;
+    }
+
+    private static int Run(string path, string output, int details, ToolKey? key)
+    {
+        if (details < 1)
+            throw new ArgumentException("--details is a number from 1 on.");
+        var report = SaveReport.Of(path, details, key);
+        var page = Encoding.UTF8.GetBytes(ReportPage.Write(report));
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), page, replace: true);
+        var bad = report.Slots.Count(slot => slot.IsBad);
+        Screen.Out.MarkupLineInterpolated($"{report.Slots.Count} {(report.Slots.Count == 1 ? "slot" : "slots")}, {Screen.Size(page.Length)}  [{Screen.Faint}]{output}[/]");
+        if (bad > 0)
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{bad} with something wrong; the page says what.[/]");
+        return bad == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
+    }
+}

@@ -1,0 +1,140 @@
+using Lodrik.Inspection;
+using Lodrik.Slots;
+using Lodrik.Storage;
+
+namespace Lodrik.Cli.Report;
+
+/// <summary>What a report shows: gathered once, drawn afterwards.</summary>
+/// <param name="Source">The file or folder.</param>
+/// <param name="Made">When the report was made.</param>
+/// <param name="Slots">The slots, newest first; a single file is one of its own.</param>
+internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyList<SlotReport> Slots)
+{
+    /// <summary>Looks at a store, a slot or a file.</summary>
+    /// <param name="path">Its path, as everywhere in the tool.</param>
+    /// <param name="detailed">For how many slots, newest first, the content is looked at.</param>
+    /// <param name="key">The key of protected saves; null for none.</param>
+    /// <exception cref="SaveException">There is nothing of that name, or the folder cannot be read.</exception>
+    public static SaveReport Of(string path, int detailed, ToolKey? key)
+    {
+        var place = Path.TrimEndingDirectorySeparator(path);
+        if (Directory.Exists(Path.Combine(place, "slots")))
+        {
+            var storage = new DirectoryStorage(place);
+            var slots = SlotList.Read(storage, key?.ForHeaders);
+            if (slots.Count == 0)
+                throw new StorageException("There are no saves in the folder.", new SaveLocation { File = path }, "Check the path.");
+            return new SaveReport(place, DateTimeOffset.Now, [.. slots.Select((slot, index) => SlotReport.Of(storage, slot.Slot, slot.Generation, slots.Count(other => other.Slot == slot.Slot) > 1 ? slot.Header?.Playthrough : null, index < detailed, key))]);
+        }
+        var save = SaveArgument.Of(path);
+        return new SaveReport(save.Path, DateTimeOffset.Now,
+            [save is { Slot: { } one, Store: { } store } ? SlotReport.Of(new DirectoryStorage(store), one, save.Generation, null, true, key) : SlotReport.OfFile(save.Path, key)]);
+    }
+}
+
+/// <summary>A slot, or a file on its own, as a report shows it.</summary>
+/// <param name="Name">What it is called.</param>
+/// <param name="Generation">The generation that is shown; 0 for a file on its own.</param>
+/// <param name="Bytes">Its size.</param>
+/// <param name="Header">What it says of itself; null where that cannot be read.</param>
+/// <param name="Picture">Its picture as PNG; null for none.</param>
+/// <param name="History">The slot's generations, newest first; empty for a file on its own.</param>
+/// <param name="Problem">What is wrong, or why the content is not shown; null for nothing.</param>
+/// <param name="IsBad">Whether that is a fault of the save.</param>
+/// <param name="Content">What is inside; null where it is not shown.</param>
+internal sealed record SlotReport(
+    string Name, int Generation, long Bytes, SaveHeader? Header, byte[]? Picture, IReadOnlyList<GenerationSummary> History, string? Problem, bool IsBad, ContentReport? Content)
+{
+    public static SlotReport Of(DirectoryStorage storage, SlotName slot, int generation, Guid? playthrough, bool isDetailed, ToolKey? key)
+    {
+        var all = SlotHistory.Read(storage, slot, key?.ForHeaders);
+        // Quick saves and autosaves have a line for each playthrough.
+        var history = playthrough is null ? all : [.. all.Where(one => one.Header is null || one.Header.Playthrough == playthrough)];
+        var shown = history.First(one => one.Number == generation);
+        var report = new SlotReport(
+            slot.ToString(), generation, shown.Bytes, shown.Header, storage.Read(Path.ChangeExtension(shown.File, ".png")), history,
+            history.FirstOrDefault(one => one.Problem is not null)?.Problem?.Message, history.Any(one => one.Problem is not null), null);
+        if (!isDetailed)
+            return report with { Problem = report.Problem ?? "Only the newest slots are shown with their content; --details says how many." };
+        return report.With(storage.Locate(shown.File), [.. history.Where(one => one.Number < generation && one.Problem is null).Select(one => (one.Number, storage.Locate(one.File)))], key);
+    }
+
+    public static SlotReport OfFile(string path, ToolKey? key)
+    {
+        var file = SavedFile.Open(path);
+        var picture = Path.ChangeExtension(path, ".png");
+        return new SlotReport(
+            Path.GetFileName(path), 0, file.Bytes, file.Header, picture != path && File.Exists(picture) ? File.ReadAllBytes(picture) : null, [], null, false, null).With(path, [], key);
+    }
+
+    private SlotReport With(string path, IReadOnlyList<(int Generation, string Path)> earlier, ToolKey? key)
+    {
+        try
+        {
+            var file = SaveArgument.Open(path, key, mayBePlain: true);
+            if (file.IsEncrypted && key is null)
+                return this with { Problem = Problem ?? "The save is encrypted: its content is shown with --key." };
+            var content = ContentReport.Of(file, earlier, path => SaveArgument.Open(path, key, mayBePlain: true));
+            return this with { Content = content, IsBad = IsBad || file.Health == SectionHealth.Damaged };
+        }
+        catch (SaveException problem)
+        {
+            return this with { Problem = problem.Message, IsBad = true };
+        }
+    }
+}
+
+/// <summary>What is inside a save.</summary>
+/// <param name="File">The save.</param>
+/// <param name="Weight">What takes the space in it; null where a section is damaged.</param>
+/// <param name="Scenes">Its scenes.</param>
+/// <param name="GoneAt">What is gone from scenes, with its kind and last known place.</param>
+/// <param name="Before">The generation before; null for none that can be read.</param>
+/// <param name="Since">What is different since then.</param>
+internal sealed record ContentReport(
+    SavedFile File, SaveWeight? Weight, IReadOnlyList<SceneContent> Scenes, IReadOnlyDictionary<(string Section, EntityId Id), SceneEntity> GoneAt, int? Before, SaveComparison? Since)
+{
+    private const int MostGenerationsSearched = 4;
+
+    public static ContentReport Of(SavedFile file, IReadOnlyList<(int Generation, string Path)> earlier, Func<string, SavedFile> open)
+    {
+        if (file.Health == SectionHealth.Damaged)
+            return new ContentReport(file, null, [], new Dictionary<(string, EntityId), SceneEntity>(), null, null);
+        var scenes = ScenesOf(file);
+        var goneAt = new Dictionary<(string, EntityId), SceneEntity>();
+        (int Generation, SavedFile File)? before = null;
+        foreach (var (generation, path) in earlier.Take(MostGenerationsSearched))
+        {
+            if (TryOpen(path, open) is not { } old)
+                continue;
+            foreach (var scene in ScenesOf(old))
+            {
+                var now = scenes.FirstOrDefault(one => one.Section == scene.Section);
+                var present = now?.Entities.Select(entity => entity.Id).ToHashSet() ?? [];
+                // What was spawned and is no longer there is shown once, as gone since the generation before.
+                var gone = now?.Gone.ToHashSet() ?? [];
+                foreach (var entity in scene.Entities.Where(entity => gone.Contains(entity.Id) || (before is null && now is not null && entity.Id.IsSpawned && !present.Contains(entity.Id))))
+                    goneAt.TryAdd((scene.Section, entity.Id), entity);
+            }
+            before ??= (generation, old);
+        }
+        return new ContentReport(file, SaveWeight.Of(file), scenes, goneAt, before?.Generation, before is { } one ? SaveComparison.Of(one.File, file) : null);
+    }
+
+    private static List<SceneContent> ScenesOf(SavedFile file) =>
+        [.. file.Sections.Select(section => SceneContent.Of(section.Name, file.ReadSection(section.Name))).OfType<SceneContent>()];
+
+    /// <summary>An earlier save, if there is anything to read in it: what is wrong with it stands in the history.</summary>
+    private static SavedFile? TryOpen(string path, Func<string, SavedFile> open)
+    {
+        try
+        {
+            var file = open(path);
+            return file.Health == SectionHealth.Damaged ? null : file;
+        }
+        catch (SaveException)
+        {
+            return null;
+        }
+    }
+}
