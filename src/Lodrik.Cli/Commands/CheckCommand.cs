@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text.Json;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -8,32 +9,50 @@ internal static class CheckCommand
 {
     public static Command Create()
     {
-        var path = new Argument<string>("path") { Description = "A save, or a folder with saves in it." };
-        var command = new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.") { path };
+        var path = new Argument<string>("path") { Description = "A save, as elsewhere; or a folder with saves in it, all of which are checked." };
+        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var command = new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.") { path, json };
         var key = new KeyOptions(command);
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(path), key.Of(parsed)));
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(path), parsed.GetValue(json), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(string path, ToolKey? key)
+    private static int Run(string path, bool json, ToolKey? key)
     {
-        if (!Directory.Exists(path))
-            return CheckFile(path, key, details: true) ? ExitCode.Fine : ExitCode.FoundWrong;
-        var files = Directory.EnumerateFiles(path, "*", SearchOption.AllDirectories)
-            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub") && Path.GetFileName(file) != "lock")
-            .Order(StringComparer.Ordinal)
-            .ToList();
-        if (files.Count == 0)
-            throw new StorageException("There are no saves in the folder.", new SaveLocation { File = path }, "Check the path.");
-        var wrong = files.Count(file => !CheckFile(file, key, details: false));
-        Screen.Out.MarkupLine(wrong == 0
-            ? $"[{Screen.Good}]{files.Count} {(files.Count == 1 ? "file" : "files")}, nothing wrong.[/]"
-            : $"[{Screen.Bad}]{files.Count} {(files.Count == 1 ? "file" : "files")}, {wrong} not as written.[/]");
+        var isFolder = Directory.Exists(path);
+        var files = isFolder ? FilesOf(path) : [File.Exists(path) ? path : SaveArgument.Of(path).Path];
+        var findings = files.Select(file => Check(file, key)).ToList();
+        var wrong = findings.Count(finding => !finding.IsFine);
+        if (json)
+        {
+            Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(findings, ToolJson.Default.ListCheckLine));
+            return wrong == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
+        }
+        foreach (var finding in findings)
+            Show(finding, details: !isFolder);
+        if (isFolder)
+        {
+            Screen.Out.MarkupLine(wrong == 0
+                ? $"[{Screen.Good}]{files.Count} {(files.Count == 1 ? "file" : "files")}, nothing wrong.[/]"
+                : $"[{Screen.Bad}]{files.Count} {(files.Count == 1 ? "file" : "files")}, {wrong} not as written.[/]");
+        }
         return wrong == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
     }
 
-    /// <summary>Checks one file and says what it found; true where nothing is wrong.</summary>
-    private static bool CheckFile(string path, ToolKey? key, bool details)
+    private static List<string> FilesOf(string folder)
+    {
+        var files = Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories)
+            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub") && Path.GetFileName(file) != "lock")
+            .Order(StringComparer.Ordinal)
+            .ToList();
+        // Where there are stores, only what stands in their slots is a save.
+        var inSlots = files.FindAll(file => Path.GetDirectoryName(Path.GetDirectoryName(file)) is { } slots && Path.GetFileName(slots) == "slots");
+        files = inSlots.Count > 0 ? inSlots : files;
+        return files.Count > 0 ? files : throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
+    }
+
+    /// <summary>Checks one file.</summary>
+    private static CheckLine Check(string path, ToolKey? key)
     {
         SavedFile? file = null;
         try
@@ -46,49 +65,77 @@ internal static class CheckCommand
         }
         catch (TamperedSaveException exception)
         {
-            var finding = exception.Code switch
+            return Wrong(exception.Code switch
             {
-                SaveErrorCode.UnknownKey => "another key",
-                SaveErrorCode.Unprotected => "no seal",
-                _ => "tampered with",
-            };
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{finding}[/]  {Screen.Visible(exception.Message)}");
-            return false;
+                SaveErrorCode.UnknownKey => "anotherKey",
+                SaveErrorCode.Unprotected => "unsealed",
+                _ => "tampered",
+            }, exception);
         }
         catch (SaveException exception) when (exception is not StorageException)
         {
             // Under a seal, what a text editor leaves well-formed is refused as well, and still no accident.
-            var finding = file is { Health: SectionHealth.EditedByHand } ? "edited by hand" : "damaged";
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{finding}[/]  {Screen.Visible(exception.Message)}");
-            return false;
+            return Wrong(file is { Health: SectionHealth.EditedByHand } ? "editedByHand" : "damaged", exception);
         }
-        var (color, word) = file.Health switch
+        var sections = file.Sections.Select(section => new SectionLine(section.Name, section.Bytes, Name(section.Health)))
+            .Concat(file.MissingSections.Select(section => new SectionLine(section, null, "takenOut")));
+        return new CheckLine(path, Name(file.Health), file.Health is SectionHealth.Intact or SectionHealth.Unchecked, key is null ? null : true, null, [.. sections])
         {
-            SectionHealth.Intact when key is not null => (Screen.Good, "intact, and the seal fits"),
-            SectionHealth.Intact => (Screen.Good, file.IsEncrypted ? "intact, encrypted" : file.HasSeal ? "intact, sealed" : "intact"),
-            SectionHealth.EditedByHand => (Screen.Notice, "edited by hand"),
-            SectionHealth.Unchecked => (Screen.Notice, "written by hand, nothing to check against"),
-            _ => (Screen.Bad, "damaged"),
+            IsEncrypted = file.IsEncrypted,
+            IsSealed = file.HasSeal,
         };
-        Screen.Out.MarkupLineInterpolated($"[{color}]{word}[/]  {path}");
-        var sections = new Grid().AddColumn(new GridColumn().Padding(2, 0, 2, 0)).AddColumn(new GridColumn().RightAligned()).AddColumn();
-        foreach (var section in file.Sections.Where(section => details || section.Health is not (SectionHealth.Intact or SectionHealth.Unchecked)))
+
+        CheckLine Wrong(string finding, SaveException exception) => new(path, finding, false, key is null ? null : false, exception.Message, []);
+    }
+
+    /// <summary>Says what was found of one file.</summary>
+    private static void Show(CheckLine finding, bool details)
+    {
+        if (finding.Problem is { } problem)
         {
-            var mark = section.Health switch
-            {
-                SectionHealth.Intact => $"[{Screen.Good}]intact[/]",
-                SectionHealth.EditedByHand => $"[{Screen.Notice}]edited by hand[/]",
-                SectionHealth.Unchecked => $"[{Screen.Faint}]unchecked[/]",
-                _ => $"[{Screen.Bad}]damaged[/]",
-            };
-            sections.AddRow($"[{Screen.Name}]{Screen.Text(section.Name)}[/]", Screen.Size(section.Bytes), mark);
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{Word(finding.Finding)}[/]  {Screen.Visible(problem)}");
+            return;
         }
-        foreach (var section in file.MissingSections)
-            sections.AddRow($"[{Screen.Name}]{Screen.Text(section)}[/]", "", $"[{Screen.Notice}]taken out[/]");
+        var word = finding switch
+        {
+            { Finding: "intact", SealFits: true } => "intact, and the seal fits",
+            { Finding: "intact", IsEncrypted: true } => "intact, encrypted",
+            { Finding: "intact", IsSealed: true } => "intact, sealed",
+            { Finding: "unchecked" } => "written by hand, nothing to check against",
+            _ => Word(finding.Finding),
+        };
+        Screen.Out.MarkupLineInterpolated($"[{Color(finding.Finding)}]{word}[/]  {finding.File}");
+        var sections = new Grid().AddColumn(new GridColumn().Padding(2, 0, 2, 0)).AddColumn(new GridColumn().RightAligned()).AddColumn();
+        foreach (var section in finding.Sections.Where(section => details || section.Health is not ("intact" or "unchecked")))
+            sections.AddRow($"[{Screen.Name}]{Screen.Text(section.Name)}[/]", section.Bytes is { } bytes ? Screen.Size(bytes) : "", $"[{Color(section.Health)}]{Word(section.Health)}[/]");
         if (sections.Rows.Count > 0)
             Screen.Out.Write(sections);
-        return file.Health is SectionHealth.Intact or SectionHealth.Unchecked;
     }
+
+    private static string Name(SectionHealth health) => health switch
+    {
+        SectionHealth.Intact => "intact",
+        SectionHealth.EditedByHand => "editedByHand",
+        SectionHealth.Unchecked => "unchecked",
+        _ => "damaged",
+    };
+
+    private static string Word(string finding) => finding switch
+    {
+        "editedByHand" => "edited by hand",
+        "takenOut" => "taken out",
+        "anotherKey" => "another key",
+        "unsealed" => "no seal",
+        "tampered" => "tampered with",
+        _ => finding,
+    };
+
+    private static string Color(string finding) => finding switch
+    {
+        "intact" => Screen.Good,
+        "editedByHand" or "unchecked" or "takenOut" => Screen.Notice,
+        _ => Screen.Bad,
+    };
 
     /// <summary>Reads every section that can be read, so that what is no well-formed value is found as well.</summary>
     private static void Decode(SavedFile file)

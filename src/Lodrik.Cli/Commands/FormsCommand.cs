@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Diagnostics;
 using System.Globalization;
+using System.Text.Json;
 using Lodrik.State;
 using Spectre.Console;
 
@@ -13,13 +14,14 @@ internal static class FormsCommand
 
     public static Command Create()
     {
-        var file = new Argument<string>("file") { Description = "A save of any form." };
-        var command = new Command("forms", "Compares the forms on one save: size, time to write and to read, readable or not.") { file };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(file)));
+        var save = new Argument<string>("save") { Description = SaveArgument.Description };
+        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var command = new Command("forms", "Compares the forms on one save: size, time to write and to read, readable or not.") { save, json };
+        command.SetAction(parsed => Run(SaveArgument.Of(parsed.GetRequiredValue(save)).Path, parsed.GetValue(json)));
         return command;
     }
 
-    private static int Run(string path)
+    private static int Run(string path, bool json)
     {
         var source = SavedFile.Open(path);
         (string Name, SaveForm Form, bool Indented, string Readable)[] forms =
@@ -36,20 +38,28 @@ internal static class FormsCommand
             table.AddColumn(new TableColumn($"[{Screen.Faint}]{column}[/]").RightAligned());
         table.AddColumn($"[{Screen.Faint}]readable[/]");
         table.AddColumn($"[{Screen.Faint}]hidden[/]");
+        var lines = new List<FormLine>();
         var whole = source.ToForm(SaveForm.Json).Length;
         foreach (var (name, form, indented, readable) in forms)
         {
             var bytes = source.ToForm(form, indented);
             var isThis = form == source.Form && (form == SaveForm.Binary || Math.Abs(bytes.Length - source.Bytes) <= 1);
             var size = isThis ? source.Bytes : bytes.Length;
+            var (write, read) = (Time(() => source.ToForm(form, indented)), Time(() => GoThrough(SavedFile.FromBytes(bytes).ReadTree())));
+            lines.Add(new FormLine(form.ToString(), indented, size, write, read, isThis));
             table.AddRow(
                 isThis ? $"[{Screen.Name}]{name}[/] [{Screen.Faint}](this file)[/]" : name,
                 Screen.Size(size),
                 string.Create(CultureInfo.InvariantCulture, $"{100.0 * size / whole:F0} %"),
-                Time(() => source.ToForm(form, indented)),
-                Time(() => GoThrough(SavedFile.FromBytes(bytes).ReadTree())),
+                Milliseconds(write),
+                Milliseconds(read),
                 readable,
                 "no");
+        }
+        if (json)
+        {
+            Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(lines, ToolJson.Default.ListFormLine));
+            return ExitCode.Fine;
         }
         Screen.Out.Write(table);
         Screen.Out.MarkupLine($"[{Screen.Faint}]Times are of this tool, which works on trees, as the median of some runs; a game's own types are faster. Compare the rows.[/]");
@@ -64,8 +74,8 @@ internal static class FormsCommand
         _ => 1,
     };
 
-    /// <summary>The median time of an act, run for a while.</summary>
-    private static string Time(Action act)
+    /// <summary>The median time of an act in milliseconds, run for a while.</summary>
+    private static double Time(Action act)
     {
         var times = new List<double>();
         var started = Stopwatch.GetTimestamp();
@@ -77,6 +87,8 @@ internal static class FormsCommand
         }
         while (Stopwatch.GetElapsedTime(started) < Budget || times.Count < 3);
         times.Sort();
-        return string.Create(CultureInfo.InvariantCulture, $"{times[times.Count / 2]:F3} ms");
+        return times[times.Count / 2];
     }
+
+    private static string Milliseconds(double time) => string.Create(CultureInfo.InvariantCulture, $"{time:F3} ms");
 }

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text.Json;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -10,19 +11,29 @@ internal static class SalvageCommand
     {
         var file = new Argument<string>("file") { Description = "The damaged save; it stays as it is." };
         var output = new Option<string>("--output", "-o") { Description = "The file for the new save.", Required = true };
-        var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.") { file, output };
+        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.") { file, output, json };
         var key = new KeyOptions(command);
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetRequiredValue(output), key.Of(parsed)));
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetRequiredValue(output), parsed.GetValue(json), key.Of(parsed)));
         return command;
     }
 
-    private static int Run(string path, string output, ToolKey? key)
+    private static int Run(string path, string output, bool json, ToolKey? key)
     {
         if (File.Exists(output))
             throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output.");
         var (saved, protection) = Open(path, key);
         var bytes = saved.ToBytes(protection);
         var lost = saved.Sections.Count(section => section.Outcome == SalvageOutcome.Lost);
+        var isNothing = lost == saved.Sections.Count;
+        if (!isNothing)
+            new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: false);
+        if (json)
+        {
+            Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(new SalvageLine(
+                isNothing ? null : output, isNothing ? null : bytes.Length, [.. saved.Sections.Select(section => new SectionLine(section.Name, null, JsonNamingPolicy.CamelCase.ConvertName(section.Outcome.ToString()), section.Reason))]), ToolJson.Default.SalvageLine));
+            return lost == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
+        }
         var grid = new Grid().AddColumn(new GridColumn().NoWrap().PadRight(2)).AddColumn();
         foreach (var section in saved.Sections)
         {
@@ -34,12 +45,11 @@ internal static class SalvageCommand
             });
         }
         Screen.Out.Write(grid);
-        if (lost == saved.Sections.Count)
+        if (isNothing)
         {
             Screen.Out.MarkupLine($"[{Screen.Bad}]Nothing is whole; no save was written.[/]");
             return ExitCode.FoundWrong;
         }
-        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: false);
         Screen.Out.MarkupLineInterpolated($"{saved.Sections.Count - lost} of {saved.Sections.Count} sections, {(protection is null ? "without a seal" : $"under the {protection.Keys.Current}")}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
         if (lost > 0)
             Screen.Out.MarkupLine($"[{Screen.Notice}]What is missing has its initial values when the game loads the save.[/]");

@@ -1,5 +1,7 @@
 using System.CommandLine;
 using Lodrik.Cli.Views;
+using Lodrik.Inspection;
+using Lodrik.State;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -12,44 +14,89 @@ internal static class ShowCommand
         var file = new Argument<string>("save") { Description = SaveArgument.Description };
         var path = new Argument<string?>("path")
         {
-            Description = "What to show: a section, or a place in one, such as warden/satchel/0 or a JSON Pointer.",
+            Description = "What to show: a section; a place in one, such as warden/satchel/0 or a JSON Pointer; an entity by its id, such as beacon-1 or scenes/marsh/#2.",
             Arity = ArgumentArity.ZeroOrOne,
         };
+        var depth = new Option<int?>("--depth") { Description = "How deep it unfolds: 0 for the sections alone, 1 for their members, …" };
         var full = new Option<bool>("--full") { Description = "Shows long lists to their end." };
-        var command = new Command("show", "Shows what is inside a save: its header, its sections, and their content.") { file, path, full };
+        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var command = new Command("show", "Shows what is inside a save: its header, its sections, and their content.") { file, path, depth, full, json };
         var key = new KeyOptions(command);
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetValue(path), parsed.GetValue(full), key.Of(parsed)));
+        command.SetAction(parsed =>
+        {
+            var save = SaveArgument.Of(parsed.GetRequiredValue(file));
+            var look = new ContentView(parsed.GetValue(full), parsed.GetValue(depth) ?? int.MaxValue);
+            return parsed.GetValue(json) ? WriteJson(save, parsed.GetValue(path), key.Of(parsed)) : Run(save, parsed.GetValue(path), look, key.Of(parsed));
+        });
         return command;
     }
 
-    private static int Run(string path, string? place, bool full, ToolKey? key)
+    private static int Run(SaveArgument save, string? place, ContentView view, ToolKey? key)
     {
-        var save = SaveArgument.Of(path);
-        path = save.Path;
         var file = save.Open(key);
-        var view = new TreeView(full);
         if (place is not null)
         {
             var (name, value) = ValuePath.Find(file, place);
-            Screen.Out.Write(view.Of(name, value));
+            view.Show(name, value);
             return ExitCode.Fine;
         }
-        ShowHeader(file, path);
+        ShowHeader(file, save.Path);
         foreach (var section in file.Sections)
         {
             if (section.Health == SectionHealth.Damaged)
-            {
                 Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Bad}]damaged: it cannot be shown[/]");
-                continue;
-            }
-            if (file.IsEncrypted && key is null)
-            {
+            else if (file.IsEncrypted && key is null)
                 Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Faint}]{Screen.Size(section.Bytes)}, encrypted: it is shown with --key[/]");
-                continue;
-            }
-            Screen.Out.Write(view.Of(section.Name, file.ReadSection(section.Name), Note(section)));
+            else if (view.Depth == 0)
+                Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Faint}]{Note(section)}[/]");
+            else
+                view.Show(section.Name, file.ReadSection(section.Name), Note(section));
         }
         return file.Health == SectionHealth.Damaged ? ExitCode.FoundWrong : ExitCode.Fine;
+    }
+
+    private static int WriteJson(SaveArgument save, string? place, ToolKey? key)
+    {
+        var file = save.Open(key);
+        var writer = Screen.Out.Profile.Out.Writer;
+        if (place is not null)
+        {
+            writer.WriteLine(SaveJson.Write(ValuePath.Find(file, place).Value, indented: true));
+            return ExitCode.Fine;
+        }
+        // Section by section, so that no more of a large save is in memory than one of them.
+        writer.Write($"{{\n\"save\": {SaveJson.Write(Description(file), indented: true)},\n\"sections\": {{");
+        var separator = "\n";
+        foreach (var section in file.Sections.Where(section => section.Health != SectionHealth.Damaged && (!file.IsEncrypted || key is not null)))
+        {
+            writer.Write($"{separator}{SaveJson.Write(section.Name)}: {SaveJson.Write(file.ReadSection(section.Name), indented: true)}");
+            separator = ",\n";
+        }
+        writer.WriteLine("\n}\n}");
+        return file.Health == SectionHealth.Damaged ? ExitCode.FoundWrong : ExitCode.Fine;
+    }
+
+    /// <summary>What a save says of itself, for scripts: time played in seconds, dates in ISO 8601.</summary>
+    private static SaveMap Description(SavedFile file)
+    {
+        var map = new SaveMap { ["form"] = file.Form.ToString(), ["bytes"] = file.Bytes, ["health"] = file.Health.ToString(), ["encrypted"] = file.IsEncrypted, ["sealed"] = file.HasSeal };
+        if (file.Header is { } header)
+        {
+            var summary = new SaveMap();
+            foreach (var (name, value) in header.Summary)
+                summary[name] = value;
+            foreach (var (name, value) in new (string, SaveValue)[]
+            {
+                ("id", header.SaveId.ToString()), ("game", header.Game), ("version", header.Version), ("kind", header.Kind.ToString()), ("title", header.Title),
+                ("saved", header.Saved.ToString("O", System.Globalization.CultureInfo.InvariantCulture)), ("played", header.Played.TotalSeconds), ("summary", summary),
+            })
+                map[name] = value;
+        }
+        var sections = new SaveList();
+        foreach (var section in file.Sections)
+            sections.Add(new SaveMap { ["name"] = section.Name, ["bytes"] = section.Bytes, ["health"] = section.Health.ToString() });
+        map["sections"] = sections;
+        return map;
     }
 
     private static void ShowHeader(SavedFile file, string path)

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text.Json;
 using Lodrik.Cli.Views;
 using Lodrik.Inspection;
 using Lodrik.Slots;
@@ -17,23 +18,28 @@ internal static class WatchCommand
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var count = new Option<int?>("--count") { Description = "Ends after so many saves; if not given, with Ctrl+C." };
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
-        var command = new Command("watch", "Follows a game that is running: shows at each new save what changed since the one before.") { folder, count, full };
+        var json = new Option<bool>("--json") { Description = "Writes a line of JSON for each save, with the differences as a JSON Patch (RFC 6902)." };
+        var command = new Command("watch", "Follows a game that is running: shows at each new save what changed since the one before.") { folder, count, full, json };
         var key = new KeyOptions(command);
         command.SetAction((parsed, cancellation) => Run(
-            parsed.GetRequiredValue(folder), parsed.GetValue(count) ?? int.MaxValue, parsed.GetValue(full), key.Of(parsed), cancellation));
+            parsed.GetRequiredValue(folder), parsed.GetValue(count) ?? int.MaxValue, parsed.GetValue(full), parsed.GetValue(json), key.Of(parsed), cancellation));
         return command;
     }
 
-    private static async Task<int> Run(string folder, int count, bool full, ToolKey? key, CancellationToken cancellation)
+    private static async Task<int> Run(string folder, int count, bool full, bool json, ToolKey? key, CancellationToken cancellation)
     {
         var storage = Screen.Folder(folder);
         var seen = Newest(storage).ToDictionary(one => one.Slot, one => one.Generation);
-        Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]Watching {folder}: {seen.Count} {(seen.Count == 1 ? "slot" : "slots")}. Ctrl+C ends it.[/]");
+        if (!json)
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]Watching {folder}: {seen.Count} {(seen.Count == 1 ? "slot" : "slots")}. Ctrl+C ends it.[/]");
         while (count > 0 && !cancellation.IsCancellationRequested)
         {
             foreach (var (slot, generation) in Newest(storage).Where(one => one.Generation > seen.GetValueOrDefault(one.Slot)))
             {
-                Show(storage, slot, generation, full, key);
+                if (json)
+                    Write(storage, slot, generation, key);
+                else
+                    Show(storage, slot, generation, full, key);
                 seen[slot] = generation;
                 if (--count == 0)
                     return ExitCode.Fine;
@@ -58,7 +64,7 @@ internal static class WatchCommand
                 Screen.Out.MarkupLine($"  [{Screen.Faint}]the first save of the slot[/]");
                 return;
             }
-            var comparison = SaveComparison.Of(Open(before), Open(now));
+            var comparison = Compare(storage, before, now, key);
             Screen.Out.MarkupLineInterpolated($"  since @{before.Number}: {Screen.Visible(DiffView.Summary(comparison))}");
             DiffView.Show(comparison, full);
         }
@@ -66,6 +72,32 @@ internal static class WatchCommand
         {
             Screen.Out.MarkupLineInterpolated($"  [{Screen.Bad}]{Screen.Visible(problem.Message)}[/]");
         }
+    }
+
+    /// <summary>A line for scripts.</summary>
+    private static void Write(DirectoryStorage storage, SlotName slot, int generation, ToolKey? key)
+    {
+        var line = new WatchLine(DateTimeOffset.Now, slot.ToString(), generation, null, 0, null, null, null);
+        try
+        {
+            var history = SlotHistory.Read(storage, slot, key?.ForHeaders);
+            var now = history.First(one => one.Number == generation);
+            var before = history.FirstOrDefault(one => one.Number < generation);
+            line = line with { Title = now.Header?.Title, Bytes = now.Bytes, Before = before?.Number };
+            if (before is not null)
+                line = line with { Patch = JsonDocument.Parse(Compare(storage, before, now, key).ToJsonPatch()).RootElement };
+        }
+        catch (SaveException problem)
+        {
+            line = line with { Problem = problem.Message };
+        }
+        Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(line, ToolJsonLines.Default.WatchLine));
+        Screen.Out.Profile.Out.Writer.Flush();
+    }
+
+    private static SaveComparison Compare(DirectoryStorage storage, GenerationSummary before, GenerationSummary now, ToolKey? key)
+    {
+        return SaveComparison.Of(Open(before), Open(now));
 
         SavedFile Open(GenerationSummary one) => SaveArgument.Open(storage.Locate(one.File), key, mayBePlain: false);
     }

@@ -5,12 +5,13 @@ namespace Lodrik.Cli.Views;
 
 /// <summary>Draws a value as a tree in color.</summary>
 /// <param name="full">Whether long lists are shown to their end.</param>
-internal sealed class TreeView(bool full)
+/// <param name="depth">How deep it unfolds.</param>
+internal sealed class TreeView(bool full, int depth)
 {
     // Beside the value stand the branches of the tree and a name.
     private static readonly int LineLength = Math.Clamp(Screen.Out.Profile.Width - 30, 50, 110);
 
-    private readonly ContentOutline _outline = new(LineLength, full);
+    private readonly ContentOutline _outline = new(LineLength, full, depth);
 
     public Tree Of(string name, SaveValue value, string? note = null)
     {

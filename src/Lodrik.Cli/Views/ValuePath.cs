@@ -1,4 +1,5 @@
 using System.Globalization;
+using Lodrik.Inspection;
 using Lodrik.State;
 
 namespace Lodrik.Cli.Views;
@@ -6,7 +7,10 @@ namespace Lodrik.Cli.Views;
 /// <summary>Finds a value by the path that a person writes.</summary>
 internal static class ValuePath
 {
-    /// <summary>Finds the value; section names may have slashes in them, and win.</summary>
+    /// <summary>
+    /// Finds the value. Section names may have slashes in them, and win; where no section begins the path, an entity of that id does, and below a scene "entities" and "parts" can be left
+    /// out, as the group of a section can.
+    /// </summary>
     /// <exception cref="SaveContentException">There is nothing at the path; the message says how far it goes.</exception>
     public static (string Name, SaveValue Value) Find(SavedFile file, string path)
     {
@@ -23,6 +27,13 @@ internal static class ValuePath
         var section = file.Sections
             .Where(section => IsPrefix(section.Name, plain) || IsPrefix(Encode(section.Name), plain))
             .MaxBy(section => section.Name.Length)?.Name;
+        if (section is null && ScenesWith(file, Decode(plain.Split('/')[0])) is { Count: > 0 } scenes)
+        {
+            return scenes.Count == 1 ? Locate(file, $"{scenes[0]}/entities/{plain}") : throw new SaveContentException(
+                SaveErrorCode.NoSuchSection, $"Several scenes have an entity \"{plain.Split('/')[0]}\".", remedy: $"Say which: {string.Join(", ", scenes.Select(scene => $"{scene}/{plain}"))}.");
+        }
+        if (section is null && file.Sections.Where(one => IsPrefix(one.Name[(one.Name.IndexOf('/', StringComparison.Ordinal) + 1)..], plain)).ToList() is [var only])
+            return Locate(file, $"{only.Name[..(only.Name.IndexOf('/', StringComparison.Ordinal) + 1)]}{plain}");
         if (section is null)
         {
             throw new SaveContentException(
@@ -33,6 +44,10 @@ internal static class ValuePath
         var rest = plain[(IsPrefix(section, plain) ? section : Encode(section)).Length..].Trim('/');
         var content = file.ReadSection(section);
         string[] steps = rest.Length == 0 ? [] : [.. rest.Split('/').Select(Decode)];
+        if (steps.Length > 0 && Step(content, steps[0]) is null && HasEntity(content, steps[0]))
+            steps = ["entities", .. steps];
+        if (steps is ["entities", var id, var part, ..] && HasEntity(content, id) && Step(Step(Step(content, "entities")!, id)!, part) is null)
+            steps = ["entities", id, "parts", .. steps[2..]];
         var (value, reached) = (content, section);
         foreach (var step in steps)
         {
@@ -42,6 +57,12 @@ internal static class ValuePath
         }
         return (section, steps, content);
     }
+
+    private static List<string> ScenesWith(SavedFile file, string id) =>
+        [.. file.Sections.Where(section => section.Health != SectionHealth.Damaged).Select(section => section.Name).Where(name => HasEntity(file.ReadSection(name), id))];
+
+    private static bool HasEntity(SaveValue content, string id) =>
+        SceneContent.IsScene(content) && ((SaveMap)content)["entities"] is SaveMap entities && entities.TryGet(id, out _);
 
     private static SaveValue? Step(SaveValue value, string step) => value switch
     {

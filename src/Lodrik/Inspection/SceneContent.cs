@@ -59,6 +59,9 @@ public sealed record SceneContent(string Section, IReadOnlyList<SceneEntity> Ent
         return new SceneContent(section, found, [.. GoneOf(content).Select(text => EntityId.TryParse(text, out var id) ? id : default).Where(id => id != default)]);
     }
 
+    /// <summary>Whether the content of a section is a scene.</summary>
+    public static bool IsScene(SaveValue content) => EntitiesOf(content) is not null;
+
     /// <summary>The entities kind by kind, the most numerous kind first.</summary>
     public IReadOnlyList<EntityTable> Tables() =>
     [

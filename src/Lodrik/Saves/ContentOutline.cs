@@ -58,7 +58,8 @@ public sealed record OutlineNode(IReadOnlyList<OutlineSpan> Line, IReadOnlyList<
 /// <summary>Lays a value of a save out as a tree of lines. What fits on one line stands on one; long lists are folded.</summary>
 /// <param name="lineLength">How long a value on one line may be, in characters.</param>
 /// <param name="full">Whether long lists are shown to their end.</param>
-public sealed class ContentOutline(int lineLength = 80, bool full = false)
+/// <param name="depth">How many levels below the name are unfolded; what is deeper and does not fit on one line is only counted.</param>
+public sealed class ContentOutline(int lineLength = 80, bool full = false, int depth = int.MaxValue)
 {
     private const int Folded = 10;
 
@@ -78,7 +79,7 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false)
             line.Add(new OutlineSpan("  ", OutlineRole.Mark));
             AddInline(line, value);
         }
-        return new OutlineNode(line, Children(value));
+        return new OutlineNode(line, Children(value, 1));
     }
 
     /// <summary>Text with its control characters written as escapes, so that no save can move a cursor.</summary>
@@ -88,8 +89,10 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false)
         return text.Any(char.IsControl) ? string.Concat(text.Select(c => char.IsControl(c) ? $"\\u{(int)c:x4}" : c.ToString())) : text;
     }
 
-    private List<OutlineNode> Children(SaveValue value)
+    private List<OutlineNode> Children(SaveValue value, int level)
     {
+        if (level > depth)
+            return [];
         var children = value switch
         {
             SaveMap map => map.Select(entry => (Name: Span(entry.Key, OutlineRole.Name), entry.Value)),
@@ -108,11 +111,11 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false)
                 nodes.Add(new OutlineNode(line, []));
                 continue;
             }
-            if (child is SaveList list)
-                line.Add(Span(list.ToString()!, OutlineRole.Mark));
+            if (child is SaveList || level == depth)
+                line.Add(Span(child.ToString()!, OutlineRole.Mark));
             else
                 line.RemoveAt(1);
-            nodes.Add(new OutlineNode(line, Children(child)));
+            nodes.Add(new OutlineNode(line, Children(child, level + 1)));
         }
         if (shown < count)
             nodes.Add(new OutlineNode([new OutlineSpan(string.Create(CultureInfo.InvariantCulture, $"… {count - shown} more (--full shows all)"), OutlineRole.Mark)], []));
