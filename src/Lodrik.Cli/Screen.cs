@@ -15,6 +15,8 @@ internal static class ExitCode
 /// <summary>The two places that the tool writes to, and the colors that mean something in all of its views.</summary>
 internal static class Screen
 {
+    private const long LargeBytes = 4_000_000;
+
     public const string Good = "green";
     public const string Notice = "yellow";
     public const string Bad = "red";
@@ -58,6 +60,19 @@ internal static class Screen
     public static DirectoryStorage Folder(string folder) => Directory.Exists(folder)
         ? new DirectoryStorage(folder)
         : throw new StorageException("There is no such folder.", new SaveLocation { File = folder }, "Check the path.");
+
+    /// <summary>Does something that takes long with a large save. Where somebody is looking, a bar beside the errors says how far it is, and goes away.</summary>
+    /// <param name="doing">What is being done, as in "Comparing".</param>
+    /// <param name="bytes">How much there is to go through.</param>
+    /// <param name="act">Does it; what it is given takes the part that is done.</param>
+    public static T WithProgress<T>(string doing, long bytes, Func<IProgress<double>?, T> act) => bytes < LargeBytes || Console.IsErrorRedirected || !Error.Profile.Capabilities.Interactive
+        ? act(null)
+        : Error.Progress().AutoClear(true).HideCompleted(true).Start(context => act(new Bar(context.AddTask(doing))));
+
+    private sealed class Bar(ProgressTask task) : IProgress<double>
+    {
+        public void Report(double value) => task.Value = value * task.MaxValue;
+    }
 
     private static IAnsiConsole Make(TextWriter writer, bool redirected)
     {

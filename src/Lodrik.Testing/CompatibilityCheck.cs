@@ -141,7 +141,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         {
             using var encoder = new SaveEncoder();
             var header = new SaveHeader { Game = shape.Game, Version = shape.Version, SaveId = Guid.CreateVersion7() };
-            return SavedFile.FromBytes(encoder.Encode(new TreeSave([.. sections.Select(section => (section.Key, section.Value))]), header, form, indented: false).ToArray());
+            return SavedFile.FromBytes(encoder.Encode(TreeSave.Of(sections), header, form, indented: false).ToArray());
         },
         form,
         lost);
@@ -242,7 +242,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     private CompatibilityException Report(SaveShape shape, SaveMap smallest, SaveForm form, Failure failure, int index)
     {
         using var encoder = new SaveEncoder();
-        var bytes = encoder.Encode(new TreeSave([.. smallest.Select(section => (section.Key, section.Value))]), new SaveHeader { Game = shape.Game, Version = shape.Version }, SaveForm.Binary, indented: false).ToArray();
+        var bytes = encoder.Encode(TreeSave.Of(smallest), new SaveHeader { Game = shape.Game, Version = shape.Version }, SaveForm.Binary, indented: false).ToArray();
         var step = shape.Version < T.Root.Version && _migrations is null ? " No migrations were given." : "";
         return new CompatibilityException(
             $"""

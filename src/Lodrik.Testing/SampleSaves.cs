@@ -23,7 +23,7 @@ public static class SampleSaves
         using var encoder = new SaveEncoder();
         for (var i = 0; i < count; i++)
         {
-            var save = new TreeSave([.. random.Next(unchecked((seed * 1_000_003) + i)).Select(section => (section.Key, section.Value))]);
+            var save = TreeSave.Of(random.Next(unchecked((seed * 1_000_003) + i)));
             foreach (var form in Forms)
                 yield return ($"made-up-{i + 1}{form.FileExtension()}", encoder.Encode(save, Header(), form, indented: true).ToArray());
             encoder.Snapshot(save, SaveForm.Binary, indented: false);

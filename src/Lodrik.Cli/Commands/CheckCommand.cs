@@ -61,7 +61,7 @@ internal static class CheckCommand
             if (key is not null)
                 file.CheckSeal(key.For(file));
             if (key is not null || !file.IsEncrypted)
-                Decode(file);
+                Screen.WithProgress("Checking", file.Bytes, progress => Decode(file, progress));
         }
         catch (TamperedSaveException exception)
         {
@@ -138,9 +138,14 @@ internal static class CheckCommand
     };
 
     /// <summary>Reads every section that can be read, so that what is no well-formed value is found as well.</summary>
-    private static void Decode(SavedFile file)
+    private static int Decode(SavedFile file, IProgress<double>? progress)
     {
+        long done = 0;
         foreach (var section in file.Sections.Where(section => section.Health != SectionHealth.Damaged))
+        {
             file.ReadSection(section.Name);
+            progress?.Report((double)(done += section.Bytes) / file.Bytes);
+        }
+        return file.Sections.Count;
     }
 }

@@ -32,7 +32,7 @@ internal static class ConvertCommand
         output ??= Path.ChangeExtension(path, form.FileExtension());
         if (!overwrite && File.Exists(output))
             throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output, or replace it with --overwrite.");
-        var bytes = source.ToForm(form, !compact, protection);
+        var bytes = Screen.WithProgress("Converting", source.Bytes, progress => source.ToForm(form, !compact, protection, progress));
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: overwrite);
         Screen.Out.MarkupLineInterpolated($"{source.Form.DisplayName()}, {Screen.Size(source.Bytes)}  [{Screen.Faint}]{path}[/]");
         Screen.Out.MarkupLineInterpolated($"{form.DisplayName()}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");

@@ -32,7 +32,8 @@ internal static class DiffCommand
                 ?? throw new SlotException(SaveErrorCode.NoSuchSlot, $"The slot has no generation before {first.Generation}.", new SaveLocation { Slot = slot.ToString() }, "Give a second save.");
             (first, second) = (SaveArgument.Of($"{store}/{slot}@{earlier.Number}"), first);
         }
-        var comparison = SaveComparison.Of(first.Open(key, mayBePlain: true), second.Open(key, mayBePlain: true));
+        var (before, after) = (first.Open(key, mayBePlain: true), second.Open(key, mayBePlain: true));
+        var comparison = Screen.WithProgress("Comparing", before.Bytes, progress => SaveComparison.Of(before, after, progress));
         if (json)
         {
             Screen.Out.Profile.Out.Writer.WriteLine(comparison.ToJsonPatch());

@@ -27,7 +27,8 @@ internal static class WeighCommand
 
     private static int Run(SaveArgument save, int depth, bool full, bool json, ToolKey? key)
     {
-        var weight = SaveWeight.Of(save.Open(key, mayBePlain: true));
+        var file = save.Open(key, mayBePlain: true);
+        var weight = Screen.WithProgress("Weighing", file.Bytes, progress => SaveWeight.Of(file, progress));
         if (json)
         {
             Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(weight, ToolJson.Default.SaveWeight));

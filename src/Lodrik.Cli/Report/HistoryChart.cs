@@ -5,7 +5,7 @@ internal static class HistoryChart
 {
     private const double Width = 460;
     private const double Height = 150;
-    private const double Left = 56;
+    private const double Left = 66;
     private const double Right = 84;
     private const double Top = 16;
     private const double Bottom = 26;

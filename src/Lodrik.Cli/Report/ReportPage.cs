@@ -9,7 +9,8 @@ namespace Lodrik.Cli.Report;
 internal static class ReportPage
 {
     private const int MostRows = 400;
-    private const int MostEntities = 500;
+    private const int MostScenes = 24;
+    private const int MostTableRows = 100;
 
     public static string Write(SaveReport report)
     {
@@ -158,25 +159,27 @@ internal static class ReportPage
         if (content.Scenes.Count == 0)
             return Html.None;
         // Where most has changed is what one wants to see first.
-        var first = content.Scenes.MaxBy(scene => (content.Since?.Entities.Count(entity => entity.Scene == scene.Name) ?? 0, scene.Entities.Count));
+        var changes = content.Since?.Entities.CountBy(entity => entity.Scene).ToDictionary() ?? [];
+        var byInterest = content.Scenes.OrderByDescending(scene => (changes.GetValueOrDefault(scene.Name), scene.Count)).ToList();
+        var first = byInterest[0];
+        var shown = content.Scenes.Where(byInterest.Take(MostScenes).ToHashSet().Contains).ToList();
         return Card(content.Scenes.Count == 1 ? "Scene" : "Scenes", "full", Html.Of($"""
-            <div class="tabs" role="tablist" aria-label="Scenes">{content.Scenes.Select((scene, index) => Html.Of($"""<button role="tab" id="{id}-tab-{index}" aria-controls="{id}-scene-{index}" aria-selected="{(scene == first ? "true" : "false")}" tabindex="{(scene == first ? 0 : -1)}">{scene.Name} <span class="quiet">{scene.Entities.Count}</span></button>"""))}</div>
-            {content.Scenes.Select((scene, index) => Scene(content, scene, $"{id}-scene-{index}", $"{id}-tab-{index}", scene == first))}
+            <div class="tabs" role="tablist" aria-label="Scenes">{shown.Select((scene, index) => Html.Of($"""<button role="tab" id="{id}-tab-{index}" aria-controls="{id}-scene-{index}" aria-selected="{(scene == first ? "true" : "false")}" tabindex="{(scene == first ? 0 : -1)}">{scene.Name} <span class="quiet">{scene.Count}</span></button>"""))}</div>
+            {(shown.Count < content.Scenes.Count ? Html.Of($"<p class=\"quiet\">The {shown.Count} of {content.Scenes.Count} scenes in which most changed, or that have most in them; lodrik show shows the others.</p>") : Html.None)}
+            {shown.Select((scene, index) => Scene(scene, $"{id}-scene-{index}", $"{id}-tab-{index}", scene == first))}
             """));
     }
 
-    private static Html Scene(ContentReport content, SceneContent scene, string id, string tab, bool isShown)
+    private static Html Scene(SceneReport scene, string id, string tab, bool isShown)
     {
-        var tables = scene.Tables();
-        var gone = content.GoneAt.Where(entry => entry.Key.Section == scene.Section).Select(entry => entry.Value).ToList();
-        List<string> kinds = [.. tables.Select(table => table.Kind).Concat(gone.Select(entity => entity.Kind)).Distinct()];
-        var unknown = scene.Gone.Where(one => gone.TrueForAll(entity => entity.Id != one)).ToList();
+        List<string> kinds = [.. scene.Kinds.Select(kind => kind.Kind).Concat(scene.Gone.Select(entity => entity.Kind)).Distinct()];
+        var unknown = scene.GoneFromNowhere;
         return Html.Of($"""
             <div class="scene-page" id="{id}" role="tabpanel" aria-labelledby="{tab}"{(isShown ? Html.None : new Html(" hidden"))}>
             <div><div class="filters">{Filter(id, "state", "placed", "", "● placed")}{Filter(id, "state", "spawned", "", "◆ spawned")}{Filter(id, "state", "gone", "", "✕ gone")}<span class="gap"></span>{kinds.Select(kind => Filter(id, "kind", kind, SceneMap.Tone(kinds, kind), kind.Length == 0 ? "no kind" : kind))}</div>
-            {SceneMap.Draw(scene, gone, kinds)}
+            {SceneMap.Draw(scene, kinds)}
             {(unknown.Count > 0 ? Html.Of($"<p class=\"quiet\">Also gone, from where is not known: {string.Join(", ", unknown.Take(40))}{(unknown.Count > 40 ? $" and {unknown.Count - 40} more" : "")}</p>") : Html.None)}</div>
-            <div class="scroll tables" tabindex="0">{tables.Select(table => Entities(table, kinds))}</div>
+            <div class="scroll tables" tabindex="0">{scene.Tables.Zip(scene.Kinds).Select(pair => Entities(pair.First, pair.Second.Count, kinds))}</div>
             </div>
             """);
     }
@@ -184,10 +187,10 @@ internal static class ReportPage
     private static Html Filter(string scene, string what, string value, string tone, string label) =>
         Html.Of($"""<label class="filter {tone}"><input type="checkbox" checked data-map="{scene}" data-{new Html(what)}="{value}"><span>{label}</span></label>""");
 
-    private static Html Entities(EntityTable table, IReadOnlyList<string> kinds) => Html.Of($"""
+    private static Html Entities(EntityTable table, int count, IReadOnlyList<string> kinds) => Html.Of($"""
         <table class="entities"><thead><tr><th><span class="dot {SceneMap.Tone(kinds, table.Kind)}"></span>{table.Kind}</th>{table.Columns.Select(column => Html.Of($"<th>{DiffView.Spoken(column)}</th>"))}</tr></thead><tbody>
-        {table.Entities.Take(MostEntities).Select(entity => Html.Of($"<tr data-id=\"{entity.Id.ToString()}\"><td>{entity.Id.ToString()}</td>{table.Columns.Select(column => Html.Of($"<td>{Plain(EntityTable.Value(entity, column))}</td>"))}</tr>"))}
-        </tbody></table>{(table.Entities.Count > MostEntities ? Html.Of($"<p class=\"quiet\">… and {table.Entities.Count - MostEntities} more</p>") : Html.None)}
+        {table.Entities.Take(MostTableRows).Select(entity => Html.Of($"<tr data-id=\"{entity.Id.ToString()}\"><td>{entity.Id.ToString()}</td>{table.Columns.Select(column => Html.Of($"<td>{Plain(EntityTable.Value(entity, column))}</td>"))}</tr>"))}
+        </tbody></table>{(count > MostTableRows ? Html.Of($"<p class=\"quiet\">… and {count - MostTableRows} more</p>") : Html.None)}
         """);
 
     /// <summary>A value in a table of its like: text stands without quotation marks.</summary>

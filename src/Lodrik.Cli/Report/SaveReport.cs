@@ -88,41 +88,35 @@ internal sealed record SlotReport(
 /// <param name="File">The save.</param>
 /// <param name="Weight">What takes the space in it; null where a section is damaged.</param>
 /// <param name="Scenes">Its scenes.</param>
-/// <param name="GoneAt">What is gone from scenes, with its kind and last known place.</param>
 /// <param name="Before">The generation before; null for none that can be read.</param>
 /// <param name="Since">What is different since then.</param>
 internal sealed record ContentReport(
-    SavedFile File, SaveWeight? Weight, IReadOnlyList<SceneContent> Scenes, IReadOnlyDictionary<(string Section, EntityId Id), SceneEntity> GoneAt, int? Before, SaveComparison? Since)
+    SavedFile File, SaveWeight? Weight, IReadOnlyList<SceneReport> Scenes, int? Before, SaveComparison? Since)
 {
     private const int MostGenerationsSearched = 4;
 
     public static ContentReport Of(SavedFile file, IReadOnlyList<(int Generation, string Path)> earlier, Func<string, SavedFile> open)
     {
         if (file.Health == SectionHealth.Damaged)
-            return new ContentReport(file, null, [], new Dictionary<(string, EntityId), SceneEntity>(), null, null);
-        var scenes = ScenesOf(file);
-        var goneAt = new Dictionary<(string, EntityId), SceneEntity>();
+            return new ContentReport(file, null, [], null, null);
+        var scenes = ScenesOf(file).Select(SceneReport.Of).ToList();
         (int Generation, SavedFile File)? before = null;
         foreach (var (generation, path) in earlier.Take(MostGenerationsSearched))
         {
+            if (before is not null && scenes.TrueForAll(scene => scene.GoneFromNowhere.Count == 0))
+                break;
             if (TryOpen(path, open) is not { } old)
                 continue;
-            foreach (var scene in ScenesOf(old))
-            {
-                var now = scenes.FirstOrDefault(one => one.Section == scene.Section);
-                var present = now?.Entities.Select(entity => entity.Id).ToHashSet() ?? [];
-                // What was spawned and is no longer there is shown once, as gone since the generation before.
-                var gone = now?.Gone.ToHashSet() ?? [];
-                foreach (var entity in scene.Entities.Where(entity => gone.Contains(entity.Id) || (before is null && now is not null && entity.Id.IsSpawned && !present.Contains(entity.Id))))
-                    goneAt.TryAdd((scene.Section, entity.Id), entity);
-            }
+            foreach (var was in ScenesOf(old))
+                scenes.Find(scene => scene.Section == was.Section)?.Remember(was, isBefore: before is null);
             before ??= (generation, old);
         }
-        return new ContentReport(file, SaveWeight.Of(file), scenes, goneAt, before?.Generation, before is { } one ? SaveComparison.Of(one.File, file) : null);
+        return new ContentReport(
+            file, Screen.WithProgress("Weighing", file.Bytes, progress => SaveWeight.Of(file, progress)), scenes, before?.Generation,
+            before is { } one ? Screen.WithProgress("Comparing", file.Bytes, progress => SaveComparison.Of(one.File, file, progress)) : null);
     }
 
-    private static List<SceneContent> ScenesOf(SavedFile file) =>
-        [.. file.Sections.Select(section => SceneContent.Of(section.Name, file.ReadSection(section.Name))).OfType<SceneContent>()];
+    private static IEnumerable<SceneContent> ScenesOf(SavedFile file) => file.Sections.Select(section => SceneContent.Of(section.Name, file.ReadSection(section.Name))).OfType<SceneContent>();
 
     /// <summary>An earlier save, if there is anything to read in it: what is wrong with it stands in the history.</summary>
     private static SavedFile? TryOpen(string path, Func<string, SavedFile> open)
@@ -135,6 +129,57 @@ internal sealed record ContentReport(
         catch (SaveException)
         {
             return null;
+        }
+    }
+}
+
+/// <summary>A scene as a report shows it: no more of a large one than a page can show is kept.</summary>
+/// <param name="Section">The section that it stands in.</param>
+/// <param name="Name">Its name.</param>
+/// <param name="Count">How many entities it has.</param>
+/// <param name="Kinds">How many of each kind, the most numerous first.</param>
+/// <param name="Tables">The entities of each kind; of many, some that are spread evenly.</param>
+internal sealed record SceneReport(string Section, string Name, int Count, IReadOnlyList<(string Kind, int Count)> Kinds, IReadOnlyList<EntityTable> Tables)
+{
+    private const int MostOfAKind = 300;
+    private const int MostGone = 300;
+
+    private readonly HashSet<EntityId> _present = [];
+    private readonly Dictionary<EntityId, SceneEntity> _goneAt = [];
+
+    /// <summary>Placed entities that are gone and of which no older generation has told yet where they were.</summary>
+    public required HashSet<EntityId> GoneFromNowhere { get; init; }
+
+    /// <summary>What is gone, as it was last known.</summary>
+    public IReadOnlyCollection<SceneEntity> Gone => _goneAt.Values;
+
+    public static SceneReport Of(SceneContent scene)
+    {
+        var tables = scene.Tables();
+        var report = new SceneReport(
+            scene.Section, scene.Name, scene.Entities.Count, [.. tables.Select(table => (table.Kind, table.Entities.Count))],
+            [.. tables.Select(table => table with { Entities = Spread(table.Entities) })])
+        {
+            GoneFromNowhere = [.. scene.Gone],
+        };
+        report._present.UnionWith(scene.Entities.Select(entity => entity.Id).Where(id => id.IsSpawned));
+        return report;
+    }
+
+    private static IReadOnlyList<SceneEntity> Spread(IReadOnlyList<SceneEntity> entities)
+    {
+        var step = (entities.Count + MostOfAKind - 1) / MostOfAKind;
+        return step <= 1 ? entities : [.. entities.Where((_, index) => index % step == 0)];
+    }
+
+    /// <summary>Learns from an older generation where things were; of the one before, also which spawned ones there are no more.</summary>
+    public void Remember(SceneContent was, bool isBefore)
+    {
+        foreach (var entity in was.Entities)
+        {
+            var isGone = GoneFromNowhere.Remove(entity.Id) || (isBefore && entity.Id.IsSpawned && !_present.Contains(entity.Id));
+            if (isGone && _goneAt.Count < MostGone)
+                _goneAt.TryAdd(entity.Id, entity);
         }
     }
 }

@@ -1,5 +1,3 @@
-using Lodrik.Inspection;
-
 namespace Lodrik.Cli.Report;
 
 /// <summary>A scene from above: what has a place in it, by kind, and whether it was placed, spawned or is gone.</summary>
@@ -11,7 +9,6 @@ internal static class SceneMap
     private const double Margin = 26;
     private const double Mark = 6;
     private const int Colors = 8;
-    private const int MostMarks = 3000;
     private const int MostNames = 60;
 
     /// <summary>The color of a kind in its scene.</summary>
@@ -26,11 +23,11 @@ internal static class SceneMap
     }
 
     /// <param name="scene">The scene.</param>
-    /// <param name="gone">What is gone from it, as it was last known.</param>
     /// <param name="kinds">The kinds of the scene, in the order of their colors.</param>
-    public static Html Draw(SceneContent scene, IReadOnlyList<SceneEntity> gone, IReadOnlyList<string> kinds)
+    public static Html Draw(SceneReport scene, IReadOnlyList<string> kinds)
     {
-        var all = scene.Entities.Select(entity => (Entity: entity, State: entity.Id.IsSpawned ? "spawned" : "placed")).Concat(gone.Select(entity => (Entity: entity, State: "gone")))
+        var kept = scene.Tables.Sum(table => table.Entities.Count);
+        var all = scene.Tables.SelectMany(table => table.Entities).Select(entity => (Entity: entity, State: entity.Id.IsSpawned ? "spawned" : "placed")).Concat(scene.Gone.Select(entity => (Entity: entity, State: "gone")))
             .Select(one => (one.Entity, one.State, At: one.Entity.Position)).Where(one => one.At is not null).ToList();
         if (all.Count == 0)
             return Html.Of($"<p class=\"quiet\">Nothing in this scene has a place in the save.</p>");
@@ -42,7 +39,7 @@ internal static class SceneMap
             scale = 1;
         var height = Math.Max((bottom - top) * scale + 2 * Margin, LeastHeight);
         var (dx, dy) = ((Width - (right - left) * scale) / 2, (height - (bottom - top) * scale) / 2);
-        var marks = all.Take(MostMarks).Select(one =>
+        var marks = all.Select(one =>
         {
             var (x, y) = (dx + (one.At![across] - left) * scale, dy + (Down(one.At!) - top) * scale);
             var told = $"{one.Entity.Id}{(one.Entity.Kind.Length > 0 ? $", {one.Entity.Kind}" : "")}, {one.State}, at {string.Join(" ", one.At!.Select(number => FormattableString.Invariant($"{number:0.##}")))}";
@@ -51,7 +48,7 @@ internal static class SceneMap
         });
         return Html.Of($"""
             <svg class="map" viewBox="0 0 {Width} {height}" role="img" aria-label="The scene {scene.Name} from above"><rect class="ground" width="{Width}" height="{height}" rx="6"/>
-            {marks}<text class="scale" x="10" y="{height - 9}">{Name(across)} {left} to {right}, {Name(down)} {top} to {bottom} downwards{(all.Count > MostMarks ? $"; the first {MostMarks} of {all.Count}" : "")}</text></svg>
+            {marks}<text class="scale" x="10" y="{height - 9}">{Name(across)} {left} to {right}, {Name(down)} {top} to {bottom} downwards{(kept < scene.Count ? $"; {kept} of {scene.Count} entities" : "")}</text></svg>
             """);
 
         double Down(IReadOnlyList<double> at) => down < at.Count ? at[down] : 0;

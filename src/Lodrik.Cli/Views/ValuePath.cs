@@ -27,13 +27,13 @@ internal static class ValuePath
         var section = file.Sections
             .Where(section => IsPrefix(section.Name, plain) || IsPrefix(Encode(section.Name), plain))
             .MaxBy(section => section.Name.Length)?.Name;
+        if (section is null && file.Sections.Where(one => IsPrefix(one.Name[(one.Name.IndexOf('/', StringComparison.Ordinal) + 1)..], plain)).ToList() is [var only])
+            return Locate(file, $"{only.Name[..(only.Name.IndexOf('/', StringComparison.Ordinal) + 1)]}{plain}");
         if (section is null && ScenesWith(file, Decode(plain.Split('/')[0])) is { Count: > 0 } scenes)
         {
             return scenes.Count == 1 ? Locate(file, $"{scenes[0]}/entities/{plain}") : throw new SaveContentException(
                 SaveErrorCode.NoSuchSection, $"Several scenes have an entity \"{plain.Split('/')[0]}\".", remedy: $"Say which: {string.Join(", ", scenes.Select(scene => $"{scene}/{plain}"))}.");
         }
-        if (section is null && file.Sections.Where(one => IsPrefix(one.Name[(one.Name.IndexOf('/', StringComparison.Ordinal) + 1)..], plain)).ToList() is [var only])
-            return Locate(file, $"{only.Name[..(only.Name.IndexOf('/', StringComparison.Ordinal) + 1)]}{plain}");
         if (section is null)
         {
             throw new SaveContentException(

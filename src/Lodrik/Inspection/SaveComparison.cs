@@ -54,13 +54,18 @@ public sealed class SaveComparison
     /// <param name="before">The first save.</param>
     /// <param name="after">The second one.</param>
     /// <exception cref="SaveException">A section of one of them is damaged.</exception>
-    public static SaveComparison Of(SavedFile before, SavedFile after)
+    /// <param name="progress">Is told the part that is done, from 0 to 1; null for nobody.</param>
+    public static SaveComparison Of(SavedFile before, SavedFile after, IProgress<double>? progress = null)
     {
         ArgumentNullException.ThrowIfNull(before);
         ArgumentNullException.ThrowIfNull(after);
+        var done = new SectionProgress(before, progress);
         var (values, entities, all) = (new List<StateChange>(), new List<EntityChange>(), new List<StateChange>());
         foreach (var name in before.Sections.Concat(after.Sections).Select(section => section.Name).Distinct(StringComparer.Ordinal))
         {
+            done.Next(name, name);
+            if (before.HasSameSection(after, name))
+                continue;
             var (was, @is) = (TreeOf(before, name), TreeOf(after, name));
             var changes = new List<StateChange>();
             TreeComparison.Compare($"/{PointerBuilder.Escape(name)}", was, @is, changes, wholeVectors: true);

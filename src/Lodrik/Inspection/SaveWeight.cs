@@ -2,6 +2,7 @@ using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.Formats.Json;
 using Lodrik.Formats.Xml;
+using Lodrik.Saves;
 using Lodrik.State;
 
 namespace Lodrik.Inspection;
@@ -30,11 +31,14 @@ public sealed record SaveWeight(SaveForm Form, long File, long Frame, IReadOnlyL
 
     /// <summary>Weighs a save.</summary>
     /// <exception cref="SaveException">A section is damaged.</exception>
-    public static SaveWeight Of(SavedFile file)
+    /// <param name="file">The save.</param>
+    /// <param name="progress">Is told the part that is done, from 0 to 1; null for nobody.</param>
+    public static SaveWeight Of(SavedFile file, IProgress<double>? progress = null)
     {
         ArgumentNullException.ThrowIfNull(file);
+        var done = new SectionProgress(file, progress);
         var sections = file.Sections
-            .Select(section => new SectionWeight(section.Name, section.Bytes, Section(section.Name, file.ReadSection(section.Name), file.SizeOf(section.Name), file.Form)))
+            .Select(section => new SectionWeight(section.Name, section.Bytes, Section(section.Name, done.Next(section.Name, file.ReadSection(section.Name)), file.SizeOf(section.Name), file.Form)))
             .OrderByDescending(section => section.Content.Bytes)
             .ToList();
         return new SaveWeight(file.Form, file.Bytes, file.Bytes - sections.Sum(section => section.InFile), sections);

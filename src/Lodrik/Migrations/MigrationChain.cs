@@ -159,7 +159,7 @@ public sealed class MigrationChain
         Apply(new MapSections(sections), Way(0, version, location), location);
         using var encoder = new SaveEncoder();
         var header = new SaveHeader { Game = game, Version = version, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
-        return SavedFile.FromBytes(encoder.Encode(new TreeSave([.. sections.Select(section => (section.Key, section.Value))]), header, SaveForm.Binary, indented: false).ToArray(), location);
+        return SavedFile.FromBytes(encoder.Encode(TreeSave.Of(sections), header, SaveForm.Binary, indented: false).ToArray(), location);
     }
 
     /// <summary>Holds the chain against the game that it is for.</summary>

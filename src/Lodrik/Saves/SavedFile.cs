@@ -149,11 +149,12 @@ public sealed class SavedFile
     /// <returns>The bytes of the save in that form.</returns>
     /// <exception cref="SaveException">A section is damaged, or the file was written wholly by hand and has no header to keep.</exception>
     /// <param name="protection">How the result is sealed or encrypted; null for not at all. A save that has a seal has to have been checked by it.</param>
-    public byte[] ToForm(SaveForm form, bool indented = true, SaveProtection? protection = null)
+    /// <param name="progress">Is told the part that is done, from 0 to 1; null for nobody.</param>
+    public byte[] ToForm(SaveForm form, bool indented = true, SaveProtection? protection = null, IProgress<double>? progress = null)
     {
         if (protection is not null)
             RequireChecked();
-        return Encode(Header?.ForVersion(Header.Version), form, indented, SaveCompression.None, protection);
+        return Encode(Header?.ForVersion(Header.Version), form, indented, SaveCompression.None, protection, progress);
     }
 
     /// <summary>The same save under another protection, or under none: its header (ids and times included) and every section byte for byte.</summary>
@@ -190,15 +191,22 @@ public sealed class SavedFile
     private SaveHeader RequireHeader() => Header ?? throw new SaveContentException(
         SaveErrorCode.WrongContent, "The file was written wholly by hand, and does not say which game it belongs to.", _location, "Load and save it in the game once.");
 
-    private byte[] Encode(SaveHeader? header, SaveForm form, bool indented, SaveCompression compression, SaveProtection? protection)
+    private byte[] Encode(SaveHeader? header, SaveForm form, bool indented, SaveCompression compression, SaveProtection? protection, IProgress<double>? progress = null)
     {
         header ??= RequireHeader();
         protection?.CheckForWriting();
         using var encoder = new SaveEncoder();
-        var sections = _slices.ConvertAll(slice => (slice.Name, ReadSection(slice.Name)));
-        encoder.Snapshot(new TreeSave(sections), form, indented);
+        // Each section is read when its turn comes: no more than one of them is a tree at a time.
+        var done = new SectionProgress(this, progress);
+        encoder.Snapshot(new TreeSave(_slices.ConvertAll(slice => (slice.Name, new Func<SaveValue>(() => done.Next(slice.Name, ReadSection(slice.Name)))))), form, indented);
         return encoder.Complete(header, compression, protection: protection).ToArray();
     }
+
+    /// <summary>Whether a section stands in another save byte for byte, and is whole: then nothing in it is different.</summary>
+    internal bool HasSameSection(SavedFile other, string name) =>
+        _migrated is null && other._migrated is null && Form == other.Form && !IsEncrypted && !other.IsEncrypted && Find(name) is { } mine && other.Find(name) is { } theirs
+        && HealthOf(mine) == SectionHealth.Intact && other.HealthOf(theirs) == SectionHealth.Intact && IsCompressed == other.IsCompressed
+        && _bytes.Span.Slice(mine.Offset, mine.Length).SequenceEqual(other._bytes.Span.Slice(theirs.Offset, theirs.Length));
 
     /// <summary>The content of the save as a tree of lines, section by section; a damaged section is named as such.</summary>
     /// <param name="full">Whether long lists are shown to their end.</param>
@@ -369,7 +377,7 @@ public sealed class SavedFile
         if (Find(name) is null)
             throw NoSection(name);
         using var encoder = new SaveEncoder();
-        encoder.Snapshot(new TreeSave([(name, content)]), Form, indented: Form != SaveForm.Binary && _bytes.Span.Contains((byte)'\n'));
+        encoder.Snapshot(new TreeSave([(name, () => content)]), Form, indented: Form != SaveForm.Binary && _bytes.Span.Contains((byte)'\n'));
         var edited = FromBytes(encoder.Complete(header.ForVersion(header.Version)).ToArray());
         encoder.TakeOver(Form, _slices.ConvertAll(slice => slice.Name == name ? edited.Take(edited.Find(name)!.Value) : Take(slice)));
         header = header.ForVersion(header.Version);

@@ -3,24 +3,27 @@ using Lodrik.State;
 namespace Lodrik.Saves;
 
 /// <summary>A save as trees: what is written again in another form without the game's types.</summary>
-internal sealed class TreeSave(IReadOnlyList<(string Name, SaveValue Value)> sections) : IStateRoot<TreeSave>
+internal sealed class TreeSave(IReadOnlyList<(string Name, Func<SaveValue> Read)> sections) : IStateRoot<TreeSave>
 {
+    /// <summary>Sections whose trees are there already.</summary>
+    public static TreeSave Of(IEnumerable<KeyValuePair<string, SaveValue>> sections) => new([.. sections.Select(section => (section.Key, new Func<SaveValue>(() => section.Value)))]);
+
     static StateRoot IStateRoot<TreeSave>.Root => StateRoot.Single;
 
     static TreeSave IStateRoot<TreeSave>.CreateState() => new([]);
 
-    static TreeSave IStateRoot<TreeSave>.CopyState(TreeSave state) => new([.. state.Sections.Select(section => (section.Name, SaveValueCodec.Copy(section.Value)!))]);
+    static TreeSave IStateRoot<TreeSave>.CopyState(TreeSave state) => Of(state.Sections.Select(section => KeyValuePair.Create(section.Name, SaveValueCodec.Copy(section.Read())!)));
 
-    static bool IStateRoot<TreeSave>.AreEqualStates(TreeSave one, TreeSave other) => one.Sections.SequenceEqual(other.Sections);
+    static bool IStateRoot<TreeSave>.AreEqualStates(TreeSave one, TreeSave other) => one.Sections.Select(section => (section.Name, section.Read())).SequenceEqual(other.Sections.Select(section => (section.Name, section.Read())));
 
     static void IStateRoot<TreeSave>.WriteSections<TSections>(ref TSections target, TreeSave state)
     {
-        foreach (var (name, value) in state.Sections)
-            target.Write<SaveValue?, SaveValueCodec>(name, value);
+        foreach (var (name, read) in state.Sections)
+            target.Write<SaveValue?, SaveValueCodec>(name, read());
     }
 
     static void IStateRoot<TreeSave>.ReadSections<TSections>(ref TSections source, ref TreeSave state) =>
         throw new NotSupportedException("A save is read as trees by SavedFile.");
 
-    private IReadOnlyList<(string Name, SaveValue Value)> Sections { get; } = sections;
+    private IReadOnlyList<(string Name, Func<SaveValue> Read)> Sections { get; } = sections;
 }

@@ -171,7 +171,7 @@ public sealed partial class GameSession<TSave, TScene>
     {
         using var encoder = new SaveEncoder();
         var header = new SaveHeader { Game = TSave.Root.Game, Version = TSave.Root.Version, SaveId = Guid.CreateVersion7() };
-        return encoder.Encode(new TreeSave([.. sections.Select(section => (section.Key, section.Value))]), header, SaveForm.Binary, indented: false).ToArray();
+        return encoder.Encode(TreeSave.Of(sections), header, SaveForm.Binary, indented: false).ToArray();
     }
 
     /// <summary>A checkpoint and what was marked: a whole save in binary.</summary>

@@ -262,6 +262,6 @@ public sealed class ChainPropertyTests
     {
         using var encoder = new SaveEncoder();
         var header = new SaveHeader { Game = "ferry", Version = 1, SaveId = Guid.CreateVersion7() };
-        return SavedFile.FromBytes(encoder.Encode(new TreeSave([.. sections.Select(section => (section.Key, section.Value))]), header, form, indented: false).ToArray());
+        return SavedFile.FromBytes(encoder.Encode(TreeSave.Of(sections), header, form, indented: false).ToArray());
     }
 }
