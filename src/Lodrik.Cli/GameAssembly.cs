@@ -1,3 +1,4 @@
+using System.Diagnostics.CodeAnalysis;
 using System.Reflection;
 using System.Runtime.CompilerServices;
 using System.Runtime.Loader;
@@ -7,8 +8,12 @@ namespace Lodrik.Cli;
 /// <summary>A game's assembly, loaded to get its migrations: its own code runs.</summary>
 /// <param name="Migrations">The chain.</param>
 /// <param name="Shape">The shape of its saves.</param>
+[UnconditionalSuppressMessage("Trimming", "IL2026", Justification = NotNative)]
+[UnconditionalSuppressMessage("Trimming", "IL2075", Justification = NotNative)]
 internal sealed record GameAssembly(MigrationChain Migrations, SaveShape Shape)
 {
+    private const string NotNative = "A native build, the only one that is trimmed, refuses to load assemblies.";
+
     /// <summary>Loads an assembly and finds the chain in it.</summary>
     /// <param name="path">The assembly's file.</param>
     /// <param name="root">The full name of the save root; null where there is one only.</param>

@@ -30,6 +30,7 @@ var root = new RootCommand("Looks into save files, without the game.")
     ProtectCommand.CreateUnlock(),
     SalvageCommand.Create(),
     CodeCommand.Create(),
+    CompletionCommand.Create(),
 };
 // A slot or a file may well begin with '@', which must not be taken for a file of arguments.
 var parsed = root.Parse(args, new ParserConfiguration { ResponseFileTokenReplacer = null });

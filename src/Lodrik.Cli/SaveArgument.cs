@@ -1,3 +1,4 @@
+using System.CommandLine;
 using System.Globalization;
 using Lodrik.Slots;
 using Lodrik.Storage;
@@ -14,7 +15,28 @@ namespace Lodrik.Cli;
 /// <param name="Generation">The generation; 0 for a file that was named as such.</param>
 internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, int Generation)
 {
+    private const string SlotsFolder = "slots";
+
     public const string Description = "A save: a file, a store's folder for its newest, <folder>/<slot> for a slot's newest, <folder>/<slot>@6 for one generation.";
+
+    /// <summary>The argument of a command that takes a save, with what a shell offers for it.</summary>
+    public static Argument<string> Create(string name, string description = Description)
+    {
+        var argument = new Argument<string>(name) { Description = description };
+        argument.CompletionSources.Add(SaveCompletions.Saves);
+        return argument;
+    }
+
+    /// <summary>The file of a save that is named as a file or as a slot;</summary>
+    /// <exception cref="SaveException">There is no such slot or generation.</exception>
+    public static string FileOf(string text) => File.Exists(text) ? text : Of(text).Path;
+
+    /// <summary>Whether this is the folder of a store.</summary>
+    public static bool IsStore(string folder) => Directory.Exists(System.IO.Path.Combine(folder, SlotsFolder));
+
+    /// <summary>Whether a file is a generation of a slot, beside which no other file may be written: it would be taken for one.</summary>
+    public static bool IsInSlot(string file) =>
+        System.IO.Path.GetFileName(System.IO.Path.GetDirectoryName(System.IO.Path.GetDirectoryName(System.IO.Path.GetFullPath(file)))) == SlotsFolder;
 
     /// <summary>What the save is called in views.</summary>
     public string Name => Slot is { } slot ? string.Create(CultureInfo.InvariantCulture, $"{System.IO.Path.GetFileName(Store)}/{slot}@{Generation}") : Path;
@@ -30,19 +52,19 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         var (parent, last) = (System.IO.Path.GetDirectoryName(System.IO.Path.GetFullPath(place)) ?? "", System.IO.Path.GetFileName(place));
         if (SlotName.TryParse(last, out var slot))
         {
-            foreach (var store in new[] { parent, System.IO.Path.GetFileName(parent) == "slots" ? System.IO.Path.GetDirectoryName(parent)! : null })
+            foreach (var store in new[] { parent, System.IO.Path.GetFileName(parent) == SlotsFolder ? System.IO.Path.GetDirectoryName(parent)! : null })
             {
-                if (store is not null && Directory.Exists(System.IO.Path.Combine(store, "slots", last)))
+                if (store is not null && Directory.Exists(System.IO.Path.Combine(store, SlotsFolder, last)))
                     return OfSlot(store, slot, generation);
             }
         }
-        if (generation is null && Directory.Exists(System.IO.Path.Combine(place, "slots")))
+        if (generation is null && IsStore(place))
         {
             var newest = SlotList.Read(new DirectoryStorage(place)).FirstOrDefault(one => one.Health != SlotHealth.Damaged)
                 ?? throw new StorageException("There are no saves in the folder.", new SaveLocation { File = place }, "Check the path.");
             return OfSlot(place, newest.Slot, newest.Generation);
         }
-        if (Directory.Exists(System.IO.Path.Combine(parent, "slots")) && SlotName.TryParse(last, out var unknown))
+        if (IsStore(parent) && SlotName.TryParse(last, out var unknown))
             SlotHistory.Read(new DirectoryStorage(parent), unknown);
         throw new StorageException(
             Directory.Exists(text) ? "This is a folder, and no store of saves." : "There is no such file, slot or store.", new SaveLocation { File = text },

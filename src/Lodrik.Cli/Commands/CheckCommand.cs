@@ -9,7 +9,7 @@ internal static class CheckCommand
 {
     public static Command Create()
     {
-        var path = new Argument<string>("path") { Description = "A save, as elsewhere; or a folder with saves in it, all of which are checked." };
+        var path = SaveArgument.Create("save", "A folder with saves in it, all of which are checked; or one save: a file, <folder>/<slot>, <folder>/<slot>@6.");
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
         var command = new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.") { path, json };
         var key = new KeyOptions(command);
@@ -20,7 +20,7 @@ internal static class CheckCommand
     private static int Run(string path, bool json, ToolKey? key)
     {
         var isFolder = Directory.Exists(path);
-        var files = isFolder ? FilesOf(path) : [File.Exists(path) ? path : SaveArgument.Of(path).Path];
+        var files = isFolder ? FilesOf(path) : [SaveArgument.FileOf(path)];
         var findings = files.Select(file => Check(file, key)).ToList();
         var wrong = findings.Count(finding => !finding.IsFine);
         if (json)

@@ -1,7 +1,6 @@
 using System.CommandLine;
 using System.Globalization;
 using System.Numerics;
-using System.Text;
 using Lodrik.Codes;
 using Lodrik.Inspection;
 using Lodrik.State;
@@ -36,7 +35,7 @@ internal static class CodeCommand
     {
         var state = new Argument<string>("state") { Description = "The values by the names of the fields: a JSON file, or - for standard input." };
         var (layout, key) = (Layout(), Key());
-        var variant = new Option<int?>("--variant") { Description = "Which of the state's codes, from 0; one by chance if not given." };
+        var variant = WholeNumber.Option("--variant", "Which of the state's codes, from 0; one by chance if not given.", least: 0);
         var form = new Option<string>("--as") { Description = "text, number or bytes (in hexadecimal).", DefaultValueFactory = _ => "text" };
         form.AcceptOnlyFromAmong("text", "number", "bytes");
         var command = new Command("encode", "Writes the code of a state.") { state, layout, key, variant, form };
@@ -44,8 +43,11 @@ internal static class CodeCommand
         {
             var codes = Read(parsed.GetRequiredValue(layout), parsed.GetValue(key));
             var values = ReadState(parsed.GetRequiredValue(state));
-            if (values.Keys.Except(codes.Explain().Fields.Select(field => field.Name)).FirstOrDefault() is { } unknown)
+            var fields = codes.Explain().Fields.Select(field => field.Name).ToList();
+            if (values.Keys.Except(fields).FirstOrDefault() is { } unknown)
                 throw new ArgumentException($"The layout has no field \"{unknown}\".");
+            if (fields.Except(values.Keys).ToList() is { Count: > 0 } missing)
+                throw new ArgumentException($"The state has no value for {string.Join(", ", missing)}.");
             var chosen = parsed.GetValue(variant);
             if (chosen is not null && (chosen < 0 || chosen >= codes.Options.Variants))
                 throw new ArgumentException($"A state has {codes.Options.Variants} codes in this layout; there is none of the number {chosen}.");
@@ -187,7 +189,11 @@ internal static class CodeCommand
         try
         {
             var json = path == "-" ? Console.In.ReadToEnd() : File.ReadAllText(path);
-            return SavedFile.FromBytes(Encoding.UTF8.GetBytes(json), new SaveLocation { File = path == "-" ? "standard input" : path }).ReadTree();
+            return SaveJson.Read(json) as SaveMap ?? throw new ArgumentException("The state is a JSON object with a value for each field.");
+        }
+        catch (SaveException exception)
+        {
+            throw new ArgumentException($"The state is no JSON: {exception.Message}", exception);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {

@@ -8,10 +8,10 @@ internal static class ConvertCommand
 {
     public static Command Create()
     {
-        var file = new Argument<string>("file") { Description = "A save of any form." };
+        var file = SaveArgument.Create("save");
         var form = new Option<string>("--to") { Description = "The form to write: json, xml or binary.", Required = true };
         form.AcceptOnlyFromAmong("json", "xml", "binary");
-        var output = new Option<string?>("--output", "-o") { Description = "The file to write; if not given, the same name with the form's extension." };
+        var output = new Option<string?>("--output", "-o") { Description = "The file to write; if not given, the same name with the form's extension, for a file that is in no slot." };
         var compact = new Option<bool>("--compact") { Description = "Writes a readable form without line breaks." };
         var overwrite = new Option<bool>("--overwrite") { Description = "Replaces the file if it is there." };
         var command = new Command("convert", "Writes a save in another form, without the game and with nothing lost.") { file, form, output, compact, overwrite };
@@ -25,6 +25,9 @@ internal static class ConvertCommand
     private static int Run(string path, string word, string? output, bool compact, bool overwrite, ToolKey? key)
     {
         Screen.TryParseForm(word, out var form);
+        path = SaveArgument.FileOf(path);
+        if (output is null && SaveArgument.IsInSlot(path))
+            throw new ArgumentException("The save is in a slot, where another file would be taken for one more of its saves: say where it goes with --output.");
         var source = SavedFile.Open(path);
         var protection = key is null ? null : key.For(source);
         if (protection is not null)

@@ -172,9 +172,13 @@ internal static class DemoCommand
     {
         var file = story.Receipts.Single(receipt => receipt.Slot == "evening").File;
         Screen.Out.MarkupLineInterpolated($"The saves are in [bold]{folder}[/]. Try next:");
-        var game = typeof(TidewardenSave).Assembly.Location;
+        // A native build has no assembly of the game beside it, and could not load one.
+        var game = Path.Combine(AppContext.BaseDirectory, "Tidewarden.dll");
         foreach (var command in (string[])[$"slots {json}", $"show {file}", $"show {file} scenes/marsh/entities/beacon-1", $"diff {json}/auto", $"weigh {json}/evening", $"report {json} -o {folder}/report.html", $"check {folder}", $"migrate {folder}/first-release --with {game} --dry-run", $"check {folder}/encrypted --key {folder}/keys/demo.jwk"])
-            Screen.Out.Profile.Out.Writer.WriteLine($"  lodrik {command}"); // Not wrapped, so that it can be copied.
+        {
+            if (!command.Contains(game, StringComparison.Ordinal) || File.Exists(game))
+                Screen.Out.Profile.Out.Writer.WriteLine($"  lodrik {command}"); // Not wrapped, so that it can be copied.
+        }
         Screen.Out.MarkupLine($"[{Screen.Faint}]Without an installed lodrik: dotnet run --project src/Lodrik.Cli -- slots …[/]");
     }
 

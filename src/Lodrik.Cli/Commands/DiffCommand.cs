@@ -10,8 +10,9 @@ internal static class DiffCommand
 {
     public static Command Create()
     {
-        var before = new Argument<string>("before") { Description = SaveArgument.Description };
+        var before = SaveArgument.Create("before");
         var after = new Argument<string?>("after") { Description = "The other save, likewise; if not given, the one before it in the same slot is compared with the first.", Arity = ArgumentArity.ZeroOrOne };
+        after.CompletionSources.Add(SaveCompletions.Saves);
         var json = new Option<bool>("--json") { Description = "Writes the differences as a JSON Patch (RFC 6902) over the sections." };
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
         var command = new Command("diff", "Shows what changed between two saves of any form: entity by entity, value by value. Ends with 1 where something did.") { before, after, json, full };

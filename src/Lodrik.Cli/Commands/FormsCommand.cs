@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Diagnostics;
 using System.Globalization;
 using System.Text.Json;
+using Lodrik.Cli.Views;
 using Lodrik.State;
 using Spectre.Console;
 
@@ -14,7 +15,7 @@ internal static class FormsCommand
 
     public static Command Create()
     {
-        var save = new Argument<string>("save") { Description = SaveArgument.Description };
+        var save = SaveArgument.Create("save");
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
         var command = new Command("forms", "Compares the forms on one save: size, time to write and to read, readable or not.") { save, json };
         command.SetAction(parsed => Run(SaveArgument.Of(parsed.GetRequiredValue(save)).Path, parsed.GetValue(json)));
@@ -32,12 +33,9 @@ internal static class FormsCommand
             ("XML, compact", SaveForm.Xml, false, "with a formatter"),
             ("binary", SaveForm.Binary, false, "with lodrik, or any CBOR reader"),
         ];
-        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
-        table.AddColumn($"[{Screen.Faint}]form[/]");
-        foreach (var column in (string[])["size", "of JSON", "write", "read"])
-            table.AddColumn(new TableColumn($"[{Screen.Faint}]{column}[/]").RightAligned());
-        table.AddColumn($"[{Screen.Faint}]readable[/]");
-        table.AddColumn($"[{Screen.Faint}]hidden[/]");
+        var table = new FittingTable()
+            .Column("form", 10).Column("size", 9, right: true).Column("of JSON", 4, right: true).Column("write", 7, right: true).Column("read", 8, right: true)
+            .Column("readable", 6).Column("hidden", 1);
         var lines = new List<FormLine>();
         var whole = source.ToForm(SaveForm.Json).Length;
         foreach (var (name, form, indented, readable) in forms)
@@ -47,7 +45,7 @@ internal static class FormsCommand
             var size = isThis ? source.Bytes : bytes.Length;
             var (write, read) = (Time(() => source.ToForm(form, indented)), Time(() => GoThrough(SavedFile.FromBytes(bytes).ReadTree())));
             lines.Add(new FormLine(form.ToString(), indented, size, write, read, isThis));
-            table.AddRow(
+            table.Row(
                 isThis ? $"[{Screen.Name}]{name}[/] [{Screen.Faint}](this file)[/]" : name,
                 Screen.Size(size),
                 string.Create(CultureInfo.InvariantCulture, $"{100.0 * size / whole:F0} %"),
@@ -61,7 +59,7 @@ internal static class FormsCommand
             Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(lines, ToolJson.Default.ListFormLine));
             return ExitCode.Fine;
         }
-        Screen.Out.Write(table);
+        table.Write();
         Screen.Out.MarkupLine($"[{Screen.Faint}]Times are of this tool, which works on trees, as the median of some runs; a game's own types are faster. Compare the rows.[/]");
         return ExitCode.Fine;
     }

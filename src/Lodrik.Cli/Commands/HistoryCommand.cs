@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Globalization;
 using System.Text.Json;
+using Lodrik.Cli.Views;
 using Lodrik.Slots;
 using Spectre.Console;
 
@@ -11,12 +12,18 @@ internal static class HistoryCommand
 {
     public static Command Create()
     {
-        var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
-        var slot = new Argument<string>("slot") { Description = "The slot." };
+        var folder = SaveArgument.Create("folder", "The folder of a game's saves; or of one slot, as <folder>/<slot>.");
+        var slot = new Argument<string?>("slot") { Description = "The slot, where it does not stand in the folder.", Arity = ArgumentArity.ZeroOrOne };
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
         var command = new Command("history", "Lists the generations of a slot, newest first.") { folder, slot, json };
         var key = new KeyOptions(command, headersOnly: true);
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetValue(json), key.Of(parsed)));
+        command.SetAction(parsed =>
+        {
+            var (place, name) = (parsed.GetRequiredValue(folder), parsed.GetValue(slot));
+            if (name is null)
+                (place, name) = SaveArgument.Of(place) is { Store: { } store, Slot: { } found } ? (store, found.ToString()) : throw new ArgumentException("A single file has no history: give a slot, as <folder>/<slot>.");
+            return Run(place, name, parsed.GetValue(json), key.Of(parsed));
+        });
         return command;
     }
 
@@ -31,15 +38,11 @@ internal static class HistoryCommand
                 one.Bytes, one.File, one.Problem?.Message)).ToList(), ToolJson.Default.ListGenerationLine));
             return exit;
         }
-        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
-        table.AddColumn(new TableColumn($"[{Screen.Faint}]generation[/]").RightAligned());
-        foreach (var column in (string[])["title", "played", "saved", "version", "form"])
-            table.AddColumn(new TableColumn($"[{Screen.Faint}]{column}[/]"));
-        table.AddColumn(new TableColumn($"[{Screen.Faint}]size[/]").RightAligned());
-        table.AddColumn(new TableColumn($"[{Screen.Faint}]file[/]"));
+        var table = new FittingTable()
+            .Column("generation", 10, right: true).Column("title", 9).Column("played", 7).Column("saved", 8).Column("version", 2).Column("form", 3).Column("size", 6, right: true).Column("file", 1);
         foreach (var one in generations)
         {
-            table.AddRow(
+            table.Row(
                 $"[{Screen.Name}]{one.Number}[/]",
                 one.Header is { HasHiddenLabel: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : one.Problem is null ? Screen.Text(one.Header?.Title ?? "") : $"[{Screen.Bad}]damaged[/]",
                 one.Header is null ? "" : Screen.Duration(one.Header.Played),
@@ -49,7 +52,7 @@ internal static class HistoryCommand
                 Screen.Size(one.Bytes),
                 Screen.Text(one.File));
         }
-        Screen.Out.Write(table);
+        table.Write();
         foreach (var one in generations.Where(one => one.Problem is not null))
             Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]{one.Number}: {Screen.Visible(one.Problem!.Message)}[/]");
         if (generations.Count > 1)

@@ -66,8 +66,8 @@ internal static class LedgerCommand
 
     private static Command CreateDiff()
     {
-        var from = new Argument<int>("from") { Description = "The older version." };
-        var to = new Argument<int>("to") { Description = "The later version." };
+        var from = WholeNumber.Argument("from", "The older version.", least: 1);
+        var to = WholeNumber.Argument("to", "The later version.", least: 1);
         var folder = Folder();
         var command = new Command("diff", "Says what changed between two versions, and proposes the operations of a migration step.") { from, to, folder };
         command.SetAction(parsed =>
@@ -89,7 +89,7 @@ internal static class LedgerCommand
 
     private static Command CreateRelease()
     {
-        var version = new Argument<int>("version") { Description = "The version." };
+        var version = WholeNumber.Argument("version", "The version.", least: 1);
         var folder = Folder();
         var command = new Command("release", "Marks a version as released: players have saves of it, and its file does not change any more.") { version, folder };
         command.SetAction(parsed =>
@@ -105,11 +105,11 @@ internal static class LedgerCommand
 
     private static Command CreateSample()
     {
-        var version = new Argument<int>("version") { Description = "A recorded version." };
+        var version = WholeNumber.Argument("version", "A recorded version.", least: 1);
         var folder = Folder();
         var output = new Option<string>("--output", "-o") { Description = "The folder for the files; files in it are not written over.", Required = true };
-        var count = new Option<int>("--count") { Description = "How many saves, from 1.", DefaultValueFactory = _ => 3 };
-        var seed = new Option<int>("--seed") { Description = "Which saves: each seed gives others.", DefaultValueFactory = _ => 1 };
+        var count = WholeNumber.Option("--count", "How many saves, from 1.", least: 1, otherwise: 3);
+        var seed = WholeNumber.Option("--seed", "Which saves: each seed gives others.", least: 0, otherwise: 1);
         var names = new Option<string[]>("--names") { Description = "The names of a catalogue, as Game.Items=rope,lamp." };
         var command = new Command("sample", "Writes made-up saves of a recorded version, in every form.") { version, folder, output, count, seed, names };
         command.SetAction(parsed =>

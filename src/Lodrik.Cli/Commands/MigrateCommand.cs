@@ -11,9 +11,9 @@ internal static class MigrateCommand
 {
     public static Command Create()
     {
-        var path = new Argument<string>("path") { Description = "A save, or the folder of a game's saves." };
+        var path = SaveArgument.Create("save", "The folder of a game's saves, or one save: a file, <folder>/<slot>, <folder>/<slot>@6.");
         var with = new Option<string>("--with") { Description = "The game's assembly (.dll), whose migrations are used. Its code is run.", Required = true };
-        var to = new Option<int?>("--to") { Description = "The version to bring the saves to; the game's if not given." };
+        var to = WholeNumber.Option("--to", "The version to bring the saves to; the game's if not given.", least: 1);
         var dryRun = new Option<bool>("--dry-run") { Description = "Writes nothing, and shows what would be different." };
         var output = new Option<string?>("--output", "-o") { Description = "The file for a single save; the one that is read stays." };
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
@@ -29,7 +29,7 @@ internal static class MigrateCommand
                 throw new ArgumentException($"The game has version {game.Shape.Version}; there is no way to version {version}.");
             var look = new Look(game, version, parsed.GetValue(full), key.Of(parsed));
             var at = parsed.GetRequiredValue(path);
-            return (Directory.Exists(at), parsed.GetValue(dryRun)) switch
+            return (SaveArgument.IsStore(at), parsed.GetValue(dryRun)) switch
             {
                 (true, true) => LookAtStore(at, look),
                 (true, false) when parsed.GetValue(output) is not null => throw new ArgumentException("In a folder, the migrated saves become new generations of their slots; --output is for a single save."),
@@ -42,6 +42,7 @@ internal static class MigrateCommand
 
     private static int MigrateFile(string path, Look look, string? output)
     {
+        path = SaveArgument.FileOf(path);
         var (before, after) = Open(path, look);
         if (before is not null)
             ShowDifference(path, before, after, look);

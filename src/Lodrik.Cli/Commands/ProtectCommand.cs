@@ -17,7 +17,7 @@ internal static class ProtectCommand
 
     private static Command Create(string name, string description, string keyDescription, Func<SaveKey, bool, SaveProtection>? protect, bool hides = false)
     {
-        var path = new Argument<string>("path") { Description = "A save, or the folder of a game's saves, of which every generation is written anew." };
+        var path = SaveArgument.Create("save", "The folder of a game's saves, of which every generation is written anew; or one save: a file, <folder>/<slot>, <folder>/<slot>@6.");
         var key = new Option<string>("--key") { Description = keyDescription, Required = true };
         var from = new Option<string?>("--from") { Description = "The key that the saves have now, where they are sealed or encrypted already." };
         var context = new Option<string>("--context") { Description = "What the saves are bound to, such as an account.", DefaultValueFactory = _ => "" };
@@ -35,7 +35,7 @@ internal static class ProtectCommand
             var to = protect is null ? null : protect(given, hides && parsed.GetValue(hide)) with { Context = bound };
             var old = protect is null ? given : parsed.GetValue(from) is { } place ? KeyFile.Read(place) : null;
             var at = parsed.GetRequiredValue(path);
-            return Directory.Exists(at) switch
+            return SaveArgument.IsStore(at) switch
             {
                 true when parsed.GetValue(output) is not null => throw new ArgumentException("In a folder, every save stays where it is; --output is for a single save."),
                 true => RunFolder(at, old, bound, to),
@@ -47,6 +47,7 @@ internal static class ProtectCommand
 
     private static int RunFile(string path, SaveKey? old, string context, SaveProtection? to, string? output)
     {
+        path = SaveArgument.FileOf(path);
         var file = SavedFile.Open(path);
         if (file.HasSeal)
             file.CheckSeal(Checking(file, old ?? throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed already.", new SaveLocation { File = path }, "Give the key that it has with --from."), context));

@@ -11,7 +11,7 @@ internal static class ReinstateCommand
     {
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var slot = new Argument<string>("slot") { Description = "The slot." };
-        var generation = new Argument<int>("generation") { Description = "The number of the generation, as history shows it." };
+        var generation = WholeNumber.Argument("generation", "The number of the generation, as history shows it.", least: 1);
         var command = new Command("reinstate", "Makes an older generation of a slot its newest again; the others stay.") { folder, slot, generation };
         command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetRequiredValue(generation)));
         return command;

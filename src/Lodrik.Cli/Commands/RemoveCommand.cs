@@ -11,7 +11,7 @@ internal static class RemoveCommand
     {
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var slot = new Argument<string>("slot") { Description = "The slot." };
-        var generation = new Argument<int?>("generation") { Description = "One generation; the whole slot if not given.", Arity = ArgumentArity.ZeroOrOne };
+        var generation = WholeNumber.OptionalArgument("generation", "One generation; the whole slot if not given.", least: 1);
         var yes = new Option<bool>("--yes") { Description = "Does not ask, for scripts." };
         var command = new Command("remove", "Deletes a slot with its history, or one generation, for good.") { folder, slot, generation, yes };
         command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetValue(generation), parsed.GetValue(yes)));

@@ -12,9 +12,9 @@ internal static class ReportCommand
 
     public static Command Create()
     {
-        var path = new Argument<string>("save") { Description = "A store's folder for all of its slots, or a save: " + SaveArgument.Description[8..] };
+        var path = SaveArgument.Create("save", "A store's folder for all of its slots, or a save: " + SaveArgument.Description[8..]);
         var output = new Option<string>("--output", "-o") { Description = "The file of the page, HTML.", Required = true };
-        var details = new Option<int>("--details") { Description = "For how many slots, newest first, the content is shown; the others are listed.", DefaultValueFactory = _ => DetailedSlots };
+        var details = WholeNumber.Option("--details", "For how many slots, newest first, the content is shown; the others are listed.", least: 1, otherwise: DetailedSlots);
         var command = new Command("report", "Writes a page for the browser: slots, history, what changed, scenes from above, what takes the space, health.") { path, output, details };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(parsed.GetRequiredValue(path), parsed.GetRequiredValue(output), parsed.GetValue(details), key.Of(parsed)));
@@ -23,8 +23,6 @@ internal static class ReportCommand
 
     private static int Run(string path, string output, int details, ToolKey? key)
     {
-        if (details < 1)
-            throw new ArgumentException("--details is a number from 1 on.");
         var report = SaveReport.Of(path, details, key);
         var page = Encoding.UTF8.GetBytes(ReportPage.Write(report));
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), page, replace: true);

@@ -9,7 +9,7 @@ internal static class SalvageCommand
 {
     public static Command Create()
     {
-        var file = new Argument<string>("file") { Description = "The damaged save; it stays as it is." };
+        var file = SaveArgument.Create("save", "The damaged save, which stays as it is: " + SaveArgument.Description[8..]);
         var output = new Option<string>("--output", "-o") { Description = "The file for the new save.", Required = true };
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
         var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.") { file, output, json };
@@ -22,6 +22,7 @@ internal static class SalvageCommand
     {
         if (File.Exists(output))
             throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output.");
+        path = SaveArgument.FileOf(path);
         var (saved, protection) = Open(path, key);
         var bytes = saved.ToBytes(protection);
         var lost = saved.Sections.Count(section => section.Outcome == SalvageOutcome.Lost);

@@ -12,8 +12,9 @@ internal static class SetCommand
 {
     public static Command Create()
     {
-        var save = new Argument<string>("save") { Description = SaveArgument.Description };
+        var save = SaveArgument.Create("save");
         var path = new Argument<string>("path") { Description = "The place of the value, such as warden/oil or a JSON Pointer." };
+        path.CompletionSources.Add(SaveCompletions.PlacesIn(save));
         var value = new Argument<string>("value") { Description = "The new value: text, or JSON. It gets the type of the one that is there." };
         var output = new Option<string?>("--output", "-o") { Description = "The file to write. If not given, a slot gets a new generation, and a single file is replaced." };
         var command = new Command("set", "Changes one value of a save, for testing, and shows the difference. With a key, the save is sealed again.") { save, path, value, output };

@@ -11,13 +11,14 @@ internal static class ShowCommand
 {
     public static Command Create()
     {
-        var file = new Argument<string>("save") { Description = SaveArgument.Description };
+        var file = SaveArgument.Create("save");
         var path = new Argument<string?>("path")
         {
             Description = "What to show: a section; a place in one, such as warden/satchel/0 or a JSON Pointer; an entity by its id, such as beacon-1 or scenes/marsh/#2.",
             Arity = ArgumentArity.ZeroOrOne,
         };
-        var depth = new Option<int?>("--depth") { Description = "How deep it unfolds: 0 for the sections alone, 1 for their members, …" };
+        path.CompletionSources.Add(SaveCompletions.PlacesIn(file));
+        var depth = WholeNumber.Option("--depth", "How deep it unfolds: 0 for the sections alone, 1 for their members, …", least: 0);
         var full = new Option<bool>("--full") { Description = "Shows long lists to their end." };
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
         var command = new Command("show", "Shows what is inside a save: its header, its sections, and their content.") { file, path, depth, full, json };
@@ -106,8 +107,8 @@ internal static class ShowCommand
         var form = $"{file.Form.DisplayName()}, {Screen.Size(file.Bytes)}, {file.Sections.Count} {(file.Sections.Count == 1 ? "section" : "sections")}";
         if (file.Header is { } header)
         {
-            if (header.Title.Length > 0)
-                Row("title", $"[bold]{Screen.Text(header.Title)}[/]");
+            if (header.Title.Length > 0 || header.HasHiddenLabel)
+                Row("title", header.HasHiddenLabel ? $"[{Screen.Faint}]hidden: shown with --key[/]" : $"[bold]{Screen.Text(header.Title)}[/]");
             Row("game", header.Game.Length == 0 ? "none: a state type on its own" : $"{Screen.Text(header.Game)}, version {header.Version}");
             if (header.Game.Length > 0)
                 Row("kind", header.Kind.ToString().ToLowerInvariant());
@@ -121,6 +122,8 @@ internal static class ShowCommand
             Row("header", "none: written by hand");
         }
         Row("form", form);
+        if (file.HasSeal)
+            Row("protection", $"{(file.IsEncrypted ? "encrypted and sealed" : "sealed")}{(file.SealKey is { } sealedBy ? $", and the seal of the key {Screen.Text(sealedBy.ToString())} fits" : $" [{Screen.Faint}](checked with --key)[/]")}");
         var panel = new Panel(grid).Header($" {Screen.Text(Path.GetFileName(path))} ").Border(BoxBorder.Rounded).BorderColor(Color.Grey50);
         Screen.Out.Write(panel);
     }

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Globalization;
 using System.Text.Json;
+using Lodrik.Cli.Views;
 using Lodrik.Slots;
 using Lodrik.State;
 using Spectre.Console;
@@ -37,16 +38,13 @@ internal static class SlotsCommand
             Screen.Out.MarkupLineInterpolated($"There are no slots in {folder}.");
             return ExitCode.Fine;
         }
-        var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
-        foreach (var column in (string[])["slot", "kind", "title", "summary", "played", "saved", "version", "form"])
-            table.AddColumn(new TableColumn($"[{Screen.Faint}]{column}[/]"));
-        table.AddColumn(new TableColumn($"[{Screen.Faint}]size[/]").RightAligned());
-        table.AddColumn(new TableColumn($"[{Screen.Faint}]generations[/]").RightAligned());
-        table.AddColumn(new TableColumn($"[{Screen.Faint}]health[/]"));
+        var table = new FittingTable()
+            .Column("slot", 10).Column("kind", 3).Column("title", 9).Column("summary", 6).Column("played", 7).Column("saved", 8).Column("version", 1).Column("form", 2)
+            .Column("size", 5, right: true).Column("generations", 4, right: true).Column("health", 10);
         foreach (var slot in slots)
         {
             var header = slot.Header;
-            table.AddRow(
+            table.Row(
                 $"[{Screen.Name}]{slot.Slot}[/]",
                 header?.Kind.ToString().ToLowerInvariant() ?? "",
                 header is { HasHiddenLabel: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : Screen.Text(slot.Title),
@@ -64,7 +62,7 @@ internal static class SlotsCommand
                     _ => $"[{Screen.Bad}]damaged[/]",
                 });
         }
-        Screen.Out.Write(table);
+        table.Write();
         foreach (var slot in slots.Where(slot => slot.Problem is not null))
             Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]{slot.Slot}: {Screen.Visible(slot.Problem!.Message)}[/]");
         return exit;

@@ -16,7 +16,7 @@ internal static class WatchCommand
     public static Command Create()
     {
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
-        var count = new Option<int?>("--count") { Description = "Ends after so many saves; if not given, with Ctrl+C." };
+        var count = WholeNumber.Option("--count", "Ends after so many saves; if not given, with Ctrl+C.", least: 1);
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
         var json = new Option<bool>("--json") { Description = "Writes a line of JSON for each save, with the differences as a JSON Patch (RFC 6902)." };
         var command = new Command("watch", "Follows a game that is running: shows at each new save what changed since the one before.") { folder, count, full, json };

@@ -9,13 +9,14 @@ namespace Lodrik.Cli.Commands;
 /// <summary><c>lodrik weigh</c>: what takes the space in a save.</summary>
 internal static class WeighCommand
 {
-    private const int BarCells = 30;
+    // Beside the bar stand the other columns, some seventy cells wide.
+    private static readonly int BarCells = Math.Clamp(Screen.Out.Profile.Width - 70, 8, 30);
     private const double LeastShare = 0.01;
 
     public static Command Create()
     {
-        var save = new Argument<string>("save") { Description = SaveArgument.Description };
-        var depth = new Option<int>("--depth") { Description = "How deep it looks into sections: 1 for kinds and members, 2 for their parts, …", DefaultValueFactory = _ => 1 };
+        var save = SaveArgument.Create("save");
+        var depth = WholeNumber.Option("--depth", "How deep it looks into sections: 1 for kinds and members, 2 for their parts, …", least: 0, otherwise: 1);
         var full = new Option<bool>("--full") { Description = "Shows also what takes less than a hundredth." };
         var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
         var command = new Command("weigh", "Shows what takes the space in a save: sections, kinds of entities, parts, members.") { save, depth, full, json };
