@@ -172,6 +172,18 @@ internal static class Budgets
                 encoder.Complete(new SaveHeader { Game = "bench" });
             });
         yield return BudgetLine.Of("autosave with 1 of 100 scenes changed / a full save (ms)", ours, theirs, 0.15);
+
+        using var store = SaveStore<ScenesSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage(), Form = SaveForm.Binary });
+        store.Save("evening", save);
+        (ours, theirs) = Race(
+            () => store.Load("evening").State.Scenes.Get("scene 7"),
+            () =>
+            {
+                var scenes = store.Load("evening").State.Scenes;
+                for (var i = 0; i < 100; i++)
+                    scenes.Get($"scene {i}");
+            });
+        yield return BudgetLine.Of("loading 1 scene of 100 / all of them (ms)", ours, theirs, 0.03);
     }
 
     /// <summary>What encoding allocates once everything is warm; the reference is one kilobyte, which is as good as nothing.</summary>

@@ -112,6 +112,14 @@ public sealed class ExampleTests : IDisposable
     }
 
     [Fact]
+    public void The_file_to_copy_from_saves_two_rooms_and_continues_in_them()
+    {
+        var run = ProgramRun.Of("Starter", _folder, _folder);
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        Assert.Equal(["Saved: quick.", "Loaded. \"Isolde · boathouse\"", "In the pier: gate at 0, 0, #1 at 2, 5"], run.Out.TrimEnd().Split('\n'));
+    }
+
+    [Fact]
     public void Every_kind_of_world_is_captured_and_put_back()
     {
         var run = ProgramRun.Of("SceneWorlds", _folder);

@@ -1,0 +1,116 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.IO.Compression;
+using System.Text.RegularExpressions;
+using Xunit;
+
+namespace Lodrik.Cli.Tests;
+
+/// <summary>The packages, as somebody gets them who has nothing else: made, looked into, installed from a folder, and used as docs/getting-started.md says, word for word.</summary>
+public sealed partial class PackageTests : IDisposable
+{
+    // What this test was built with was built with it.
+#if DEBUG
+    private const string Configuration = "Debug";
+#else
+    private const string Configuration = "Release";
+#endif
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-packages-").FullName;
+
+    private string Feed => Path.Combine(_folder, "feed");
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Fact]
+    public void A_newcomer_gets_from_an_empty_folder_to_a_restored_scene_by_the_document_alone()
+    {
+        foreach (var project in (string[])["Lodrik", "Lodrik.Testing", "Lodrik.Cli"])
+            Run(ProgramRun.Repository, "dotnet", "pack", $"src/{project}", "--no-build", "-c", Configuration, "-o", Feed, "-v", "quiet");
+        Packages_have_what_belongs_to_them();
+
+        // Packages of others are taken from what this repository's own restore has left; nothing is downloaded.
+        var packages = Environment.GetEnvironmentVariable("NUGET_PACKAGES") ?? Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".nuget", "packages");
+        var work = Directory.CreateDirectory(Path.Combine(_folder, "work")).FullName;
+        File.WriteAllText(Path.Combine(work, "nuget.config"), $"""
+            <configuration>
+              <packageSources><clear /><add key="lodrik" value="{Feed}" /></packageSources>
+              <fallbackPackageFolders><clear /><add key="restored" value="{packages}" /></fallbackPackageFolders>
+              <config><add key="globalPackagesFolder" value="{Path.Combine(_folder, "installed")}" /></config>
+            </configuration>
+            """);
+
+        var document = File.ReadAllText(Path.Combine(ProgramRun.Repository, "docs", "getting-started.md"));
+        var (place, output, checks) = (work, "", 0);
+        foreach (Match step in Steps().Matches(document))
+        {
+            var (file, language, content) = (step.Groups["file"].Value, step.Groups["language"].Value, step.Groups["content"].Value);
+            if (file.Length > 0)
+            {
+                File.WriteAllText(Path.Combine(place, file), content);
+            }
+            else if (language == "sh")
+            {
+                output = Run(place, "bash", "-euc", content);
+                place = content.Contains("\ncd ", StringComparison.Ordinal) ? Path.Combine(place, "marsh") : place;
+            }
+            else if (output.Length > 0)
+            {
+                foreach (var line in content.Trim().Split('\n'))
+                    Assert.Contains(line.Trim(), output, StringComparison.Ordinal);
+                checks++;
+            }
+        }
+        Assert.Equal(2, checks);
+        Assert.Contains("Evening on the marsh", output, StringComparison.Ordinal);
+        Assert.Contains("lantern 1", output, StringComparison.Ordinal);
+    }
+
+    private void Packages_have_what_belongs_to_them()
+    {
+        foreach (var (package, needed) in new (string, string[])[]
+        {
+            ("Lodrik", ["lib/net10.0/Lodrik.dll", "lib/net10.0/Lodrik.xml", "analyzers/dotnet/cs/Lodrik.Generator.dll"]),
+            ("Lodrik.Testing", ["lib/net10.0/Lodrik.Testing.dll", "lib/net10.0/Lodrik.Testing.xml"]),
+            ("Lodrik.Cli", ["tools/net10.0/any/Lodrik.Cli.dll", "tools/net10.0/any/DotnetToolSettings.xml"]),
+        })
+        {
+            var file = Assert.Single(Directory.GetFiles(Feed, $"{package}.*.nupkg"), file => Numbered().IsMatch(Path.GetFileName(file)[package.Length..]));
+            using var archive = ZipFile.OpenRead(file);
+            var names = archive.Entries.Select(entry => entry.FullName).ToHashSet();
+            Assert.Superset(new HashSet<string>([.. needed, "README.md", "LICENSE", "icon.png"]), names);
+            using var reader = new StreamReader(archive.GetEntry($"{package}.nuspec")!.Open());
+            var about = reader.ReadToEnd();
+            Assert.Contains("<license type=\"expression\">MIT</license>", about, StringComparison.Ordinal);
+            Assert.Contains("<icon>icon.png</icon>", about, StringComparison.Ordinal);
+            Assert.Contains("<readme>README.md</readme>", about, StringComparison.Ordinal);
+            Assert.DoesNotContain("Microsoft.CodeAnalysis", about, StringComparison.Ordinal);
+            using var symbols = ZipFile.OpenRead(Path.ChangeExtension(file, ".snupkg"));
+            Assert.Contains(symbols.Entries, entry => entry.FullName.EndsWith($"{package}.pdb", StringComparison.Ordinal));
+        }
+    }
+
+    private static string Run(string folder, string program, params string[] arguments)
+    {
+        var start = new ProcessStartInfo(program, arguments) { WorkingDirectory = folder, RedirectStandardOutput = true, RedirectStandardError = true };
+        // What the test runner's own build was told is no business of the newcomer's.
+        foreach (var name in start.Environment.Keys.Where(name => name.StartsWith("MSBuild", StringComparison.OrdinalIgnoreCase) || name is "DOTNET_CLI_CONTEXT_VERBOSE" or "NUGET_PACKAGES").ToList())
+            start.Environment.Remove(name);
+        start.Environment["DOTNET_CLI_TELEMETRY_OPTOUT"] = "1";
+        start.Environment["DOTNET_NOLOGO"] = "1";
+        start.Environment["MSBUILDDISABLENODEREUSE"] = "1";
+        using var process = Process.Start(start)!;
+        var error = process.StandardError.ReadToEndAsync();
+        var output = process.StandardOutput.ReadToEnd();
+        process.WaitForExit();
+        Assert.True(process.ExitCode == 0, string.Create(CultureInfo.InvariantCulture, $"{program} {string.Join(' ', arguments)} ended with {process.ExitCode}:\n{output}\n{error.Result}"));
+        return output;
+    }
+
+    /// <summary>A file to write, commands to run, or what they print; the clone's own commands and single words between text are none of these.</summary>
+    [GeneratedRegex("(?:<!-- file: (?<file>[A-Za-z.]+) -->\n)?```(?<language>[a-z]*)\n(?<content>.*?)```", RegexOptions.Singleline)]
+    private static partial Regex Steps();
+
+    [GeneratedRegex("^[.][0-9]")]
+    private static partial Regex Numbered();
+}
