@@ -21,7 +21,7 @@ public sealed class DocumentTests
 
     private static bool IsDeclaration(string snippet) => Regex.IsMatch(snippet, @"^(\[|public |internal |using )", RegexOptions.None);
 
-    private static string Repository
+    internal static string Repository
     {
         get
         {

@@ -1,6 +1,6 @@
 namespace Lodrik;
 
-/// <summary>Asking the game for a scene, and putting it back once it stands.</summary>
+// Asking the game for a scene, and putting it back once it stands.
 public sealed partial class GameSession<TSave, TScene>
 {
     /// <summary>

@@ -3,7 +3,7 @@ using Lodrik.State;
 
 namespace Lodrik;
 
-/// <summary>Checkpoints: what the player can be put back to.</summary>
+// Checkpoints: what the player can be put back to.
 public sealed partial class GameSession<TSave, TScene>
 {
     private readonly List<Marked> _checkpoints = [];

@@ -2,7 +2,7 @@ using Lodrik.Sessions;
 
 namespace Lodrik;
 
-/// <summary>Saving what is being played, by the player's wish and by itself, and looking at it.</summary>
+// Saving what is being played, by the player's wish and by itself, and looking at it.
 public sealed partial class GameSession<TSave, TScene>
 {
     /// <summary>The automatic save that was begun last; done with its receipt. Null before the first.</summary>

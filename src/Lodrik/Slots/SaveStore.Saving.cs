@@ -4,7 +4,7 @@ using Lodrik.Slots;
 
 namespace Lodrik;
 
-/// <summary>Saving: the snapshot on the thread of the caller, the rest there or in the background.</summary>
+// Saving: the snapshot on the thread of the caller, the rest there or in the background.
 public sealed partial class SaveStore<T> : IAsyncDisposable
 {
     /// <summary>Whether this thread is the one that writes in the background: a handler of an event may save in its turn.</summary>

@@ -4,7 +4,7 @@ using Lodrik.State;
 
 namespace Lodrik;
 
-/// <summary>What a save screen does beside saving and loading: history, renaming, copying, deleting, and going on.</summary>
+// What a save screen does beside saving and loading: history, renaming, copying, deleting, and going on.
 public sealed partial class SaveStore<T>
 {
     /// <summary>Whether there is anything to continue: no file is opened for it.</summary>

@@ -71,7 +71,7 @@ public readonly record struct SlotName : IComparable<SlotName>
     /// <inheritdoc cref="SlotName(string)"/>
     public static implicit operator SlotName(string text) => new(text);
 
-    /// <inheritdoc/>
+    /// <summary>Orders names by their characters' numbers.</summary>
     public int CompareTo(SlotName other) => string.CompareOrdinal(ToString(), other.ToString());
 
     /// <summary>The name.</summary>

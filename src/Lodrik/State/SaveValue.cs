@@ -185,7 +185,7 @@ public sealed class SaveList : SaveValue, IReadOnlyList<SaveValue>
 
     internal SaveList(RowSource rows) : base(SaveValueKind.List) => _rows = rows;
 
-    /// <inheritdoc/>
+    /// <summary>How many items there are.</summary>
     public int Count => _rows?.Count ?? _items!.Count;
 
     /// <summary>The item at an index.</summary>
@@ -250,7 +250,7 @@ public sealed class SaveMap() : SaveValue(SaveValueKind.Map), IReadOnlyCollectio
 {
     private readonly OrderedDictionary<string, SaveValue> _entries = new(StringComparer.Ordinal);
 
-    /// <inheritdoc/>
+    /// <summary>How many names there are.</summary>
     public int Count => _entries.Count;
 
     /// <summary>The names, in order.</summary>

@@ -8,7 +8,7 @@ using Lodrik.Migrations;
 
 namespace Lodrik;
 
-/// <summary>Where shapes come from, the text that a ledger keeps of them, and how two of them differ.</summary>
+// Where shapes come from, the text that a ledger keeps of them, and how two of them differ.
 public sealed partial class SaveShape
 {
     private const string AttributeName = "StateShapeAttribute";
