@@ -6,7 +6,7 @@ namespace Lodrik.Generator.Tests;
 /// <summary>What the documents show is code that compiles.</summary>
 public sealed class DocumentTests
 {
-    public static TheoryData<string> Pages => ["state-types.md"];
+    public static TheoryData<string> Pages => ["state-types.md", "slots.md", "scenes.md", "sessions.md", "protection.md", "transfer-codes.md"];
 
     [Theory, MemberData(nameof(Pages))]
     public void Every_snippet_of_a_page_compiles_with_those_before_it(string page)
@@ -14,12 +14,15 @@ public sealed class DocumentTests
         var text = File.ReadAllText(Path.Combine(Repository, "docs", page));
         var snippets = Regex.Matches(text, "```csharp\n(.*?)```", RegexOptions.Singleline).Select(match => match.Groups[1].Value).ToList();
         Assert.NotEmpty(snippets);
-        var run = new GeneratorRun([.. snippets.Select((snippet, i) => IsDeclaration(snippet) ? snippet : $"static class Snippet{i} {{ static void Run() {{ {snippet} }} }}")]);
+        // What a reader takes for granted stands in a comment of the page.
+        var given = Regex.Matches(text, "<!-- with\n(.*?)-->", RegexOptions.Singleline).Select(match => match.Groups[1].Value).ToList();
+        var use = given.Exists(one => one.Contains("static class Given", StringComparison.Ordinal)) ? "using static Given;\n" : "";
+        var run = GeneratorRun.OfAll([.. given, .. snippets.Select((snippet, i) => use + (IsDeclaration(snippet) ? snippet : $"static class Snippet{i} {{ static {(snippet.Contains("await ", StringComparison.Ordinal) ? "async System.Threading.Tasks.Task" : "void")} Run() {{ {snippet} }} }}"))]);
         Assert.Empty(run.Problems);
         Assert.Empty(run.Complaints);
     }
 
-    private static bool IsDeclaration(string snippet) => Regex.IsMatch(snippet, @"^(\[|public |internal |using )", RegexOptions.None);
+    private static bool IsDeclaration(string snippet) => Regex.IsMatch(snippet, @"^(\[|public |internal |using [A-Z])", RegexOptions.None);
 
     internal static string Repository
     {

@@ -16,12 +16,13 @@ internal sealed class GeneratorRun
 
     private readonly CSharpCompilation _compilation;
     private readonly GeneratorDriver _driver;
+    private readonly GeneratorDriverRunResult _results;
 
-    public GeneratorRun(params string[] sources) : this(new StateTypeGenerator(), sources)
+    public GeneratorRun(params string[] sources) : this([new StateTypeGenerator()], sources)
     {
     }
 
-    private GeneratorRun(IIncrementalGenerator generator, string[] sources)
+    private GeneratorRun(IIncrementalGenerator[] generators, string[] sources)
     {
         _compilation = CSharpCompilation.Create(
             "game",
@@ -29,29 +30,32 @@ internal sealed class GeneratorRun
             References,
             new CSharpCompilationOptions(OutputKind.DynamicallyLinkedLibrary, nullableContextOptions: NullableContextOptions.Enable));
         _driver = CSharpGeneratorDriver.Create(
-                [generator.AsSourceGenerator()],
+                [.. generators.Select(generator => generator.AsSourceGenerator())],
                 parseOptions: Parsing,
                 driverOptions: new GeneratorDriverOptions(IncrementalGeneratorOutputKind.None, trackIncrementalGeneratorSteps: true))
             .RunGenerators(_compilation);
-        Result = _driver.GetRunResult().Results.Single();
+        _results = _driver.GetRunResult();
     }
 
     /// <summary>One run of the generator of transfer codes.</summary>
-    public static GeneratorRun OfCodes(params string[] sources) => new(new TransferCodeGenerator(), sources);
+    public static GeneratorRun OfCodes(params string[] sources) => new([new TransferCodeGenerator()], sources);
+
+    /// <summary>One run of all generators, as in a game.</summary>
+    public static GeneratorRun OfAll(params string[] sources) => new([new StateTypeGenerator(), new TransferCodeGenerator()], sources);
 
     private static CSharpParseOptions Parsing { get; } = new(LanguageVersion.CSharp13);
 
     private const string Usings = "using System; using System.Collections.Generic; using System.Linq; using System.Numerics; using Lodrik; using Lodrik.State;\n";
 
-    public GeneratorRunResult Result { get; }
+    public GeneratorRunResult Result => _results.Results.Single();
 
     /// <summary>What the generator reported: the id, the text it points at, and the message.</summary>
     public IReadOnlyList<(string Id, string At, string Message)> Problems =>
-        [.. Result.Diagnostics.Select(one => (one.Id, At(one.Location), one.GetMessage()))];
+        [.. _results.Diagnostics.Select(one => (one.Id, At(one.Location), one.GetMessage()))];
 
     /// <summary>What the compiler says of the source and the generated code together: warnings and errors.</summary>
     public IReadOnlyList<string> Complaints => [.. _compilation
-        .AddSyntaxTrees(Result.GeneratedSources.Select(source => source.SyntaxTree))
+        .AddSyntaxTrees(_results.GeneratedTrees)
         .GetDiagnostics()
         .Where(one => one.Severity >= DiagnosticSeverity.Warning)
         .Select(one => one.ToString())];
