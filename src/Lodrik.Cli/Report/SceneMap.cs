@@ -39,17 +39,20 @@ internal static class SceneMap
             scale = 1;
         var height = Math.Max((bottom - top) * scale + 2 * Margin, LeastHeight);
         var (dx, dy) = ((Width - (right - left) * scale) / 2, (height - (bottom - top) * scale) / 2);
+        var labels = new MapLabels(Width, height, all.Select(one => Place(one.At!)));
         var marks = all.Select(one =>
         {
-            var (x, y) = (dx + (one.At![across] - left) * scale, dy + (Down(one.At!) - top) * scale);
+            var (x, y) = Place(one.At!);
             var told = $"{one.Entity.Id}{(one.Entity.Kind.Length > 0 ? $", {one.Entity.Kind}" : "")}, {one.State}, at {string.Join(" ", one.At!.Select(number => FormattableString.Invariant($"{number:0.##}")))}";
-            var name = all.Count <= MostNames ? Html.Of($"""<text x="{(x < Width - 70 ? x + 9 : x - 9)}" y="{y + 4}" text-anchor="{(x < Width - 70 ? "start" : "end")}">{one.Entity.Id.ToString()}</text>""") : Html.None;
+            var name = all.Count <= MostNames && labels.Place(x, y, one.Entity.Id.ToString()) is { } label ? Html.Of($"""<text x="{label.X}" y="{label.Y}" text-anchor="{label.Anchor}">{one.Entity.Id.ToString()}</text>""") : Html.None;
             return Html.Of($"""<g class="mark {one.State} {Tone(kinds, one.Entity.Kind)}" data-kind="{one.Entity.Kind}" data-id="{one.Entity.Id.ToString()}">{Shape(one.State, x, y)}{name}<title>{told}</title></g>""");
         });
         return Html.Of($"""
             <svg class="map" viewBox="0 0 {Width} {height}" role="img" aria-label="The scene {scene.Name} from above"><rect class="ground" width="{Width}" height="{height}" rx="6"/>
             {marks}<text class="scale" x="10" y="{height - 9}">{Name(across)} {left} to {right}, {Name(down)} {top} to {bottom} downwards{(kept < scene.Count ? $"; {kept} of {scene.Count} entities" : "")}</text></svg>
             """);
+
+        (double X, double Y) Place(IReadOnlyList<double> at) => (dx + (at[across] - left) * scale, dy + (Down(at) - top) * scale);
 
         double Down(IReadOnlyList<double> at) => down < at.Count ? at[down] : 0;
     }
