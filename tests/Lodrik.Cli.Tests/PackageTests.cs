@@ -64,6 +64,13 @@ public sealed partial class PackageTests : IDisposable
         Assert.Equal(2, checks);
         Assert.Contains("Evening on the marsh", output, StringComparison.Ordinal);
         Assert.Contains("lantern 1", output, StringComparison.Ordinal);
+
+        // The file to copy needs nothing but the package either.
+        foreach (var file in Directory.GetFiles(place, "*.cs"))
+            File.Delete(file);
+        foreach (var file in (string[])["GameSaves.cs", "Program.cs"])
+            File.Copy(Path.Combine(ProgramRun.Repository, "examples", "Starter", file), Path.Combine(place, file));
+        Assert.Contains("In the pier: gate at 0, 0, #1 at 2, 5", Run(place, "dotnet", "run"), StringComparison.Ordinal);
     }
 
     private void Packages_have_what_belongs_to_them()

@@ -78,7 +78,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IClassFixture<DemoSave
         Wrong(1, "sealed already", "seal", demo.Evening("sealed"), "--key", Signing, "-o", output);
         Wrong(1, "neither a seal nor encryption", "unlock", save, "--key", Secret, "-o", output);
         Wrong(2, "--output is for a single save", "seal", Path.Combine(demo.Folder, "json"), "--key", Secret, "-o", output);
-        Wrong(1, "no saves in the folder", "seal", _folder, "--key", Secret);
+        Wrong(1, "no store of saves", "seal", _folder, "--key", Secret);
         Wrong(1, "a file of this name", "seal", save, "--key", Secret, "-o", demo.Evening("xml"));
         Assert.False(File.Exists(output));
     }
