@@ -39,7 +39,7 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         System.IO.Path.GetFileName(System.IO.Path.GetDirectoryName(System.IO.Path.GetDirectoryName(System.IO.Path.GetFullPath(file)))) == SlotsFolder;
 
     /// <summary>What the save is called in views.</summary>
-    public string Name => Slot is { } slot ? string.Create(CultureInfo.InvariantCulture, $"{System.IO.Path.GetFileName(Store)}/{slot}@{Generation}") : Path;
+    public string Name => Slot is { } slot ? string.Create(CultureInfo.InvariantCulture, $"{System.IO.Path.GetFileName(System.IO.Path.GetFullPath(Store!))}/{slot}@{Generation}") : Path;
 
     /// <exception cref="SaveException">There is no such save.</exception>
     public static SaveArgument Of(string text)
@@ -49,13 +49,15 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         var at = text.LastIndexOf('@');
         int? generation = at > 0 && int.TryParse(text.AsSpan(at + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
         var place = System.IO.Path.TrimEndingDirectorySeparator(generation is null ? text : text[..at]);
-        var (parent, last) = (System.IO.Path.GetDirectoryName(System.IO.Path.GetFullPath(place)) ?? "", System.IO.Path.GetFileName(place));
+        var (parent, last) = (System.IO.Path.GetDirectoryName(System.IO.Path.GetFullPath(place)) ?? "", System.IO.Path.GetFileName(System.IO.Path.GetFullPath(place)));
         if (SlotName.TryParse(last, out var slot))
         {
+            // What was named from the working folder is shown from there as well.
+            string Shown(string path) => System.IO.Path.IsPathRooted(text) ? path : System.IO.Path.GetRelativePath(Directory.GetCurrentDirectory(), path);
             foreach (var store in new[] { parent, System.IO.Path.GetFileName(parent) == SlotsFolder ? System.IO.Path.GetDirectoryName(parent)! : null })
             {
                 if (store is not null && Directory.Exists(System.IO.Path.Combine(store, SlotsFolder, last)))
-                    return OfSlot(store, slot, generation);
+                    return OfSlot(Shown(store), slot, generation);
             }
         }
         if (generation is null && IsStore(place))
@@ -93,6 +95,6 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         var generations = SlotHistory.Read(storage, slot);
         var found = generation is null ? generations[0] : generations.FirstOrDefault(one => one.Number == generation) ?? throw new SlotException(
             SaveErrorCode.NoSuchSlot, $"The slot has no generation {generation}.", new SaveLocation { Slot = slot.ToString() }, $"It has: {string.Join(", ", generations.Select(one => one.Number))}.");
-        return new SaveArgument(storage.Locate(found.File), store, slot, found.Number);
+        return new SaveArgument(System.IO.Path.IsPathRooted(store) ? storage.Locate(found.File) : System.IO.Path.Combine(store, found.File), store, slot, found.Number);
     }
 }

@@ -36,7 +36,7 @@ internal static class DemoCommand
         ShowFirstRelease(Path.Combine(folder, "first-release"));
         WriteProtected(folder);
         var good = ShowForms(results);
-        ShowNext(folder, results[0].Folder, first);
+        ShowNext(folder, results[0].Folder);
         return good ? ExitCode.Fine : ExitCode.FoundWrong;
     }
 
@@ -168,13 +168,12 @@ internal static class DemoCommand
         return good;
     }
 
-    private static void ShowNext(string folder, string json, StoryResult story)
+    private static void ShowNext(string folder, string json)
     {
-        var file = story.Receipts.Single(receipt => receipt.Slot == "evening").File;
         Screen.Out.MarkupLineInterpolated($"The saves are in [bold]{folder}[/]. Try next:");
         // A native build has no assembly of the game beside it, and could not load one.
         var game = Path.Combine(AppContext.BaseDirectory, "Tidewarden.dll");
-        foreach (var command in (string[])[$"slots {json}", $"show {file}", $"show {file} scenes/marsh/entities/beacon-1", $"diff {json}/auto", $"weigh {json}/evening", $"report {json} -o {folder}/report.html", $"check {folder}", $"migrate {folder}/first-release --with {game} --dry-run", $"check {folder}/encrypted --key {folder}/keys/demo.jwk"])
+        foreach (var command in (string[])[$"slots {json}", $"show {json}/evening", $"show {json}/evening marsh/beacon-1", $"diff {json}/auto", $"weigh {json}/evening", $"report {json} -o {folder}/report.html", $"check {folder}", $"migrate {folder}/first-release --with {game} --dry-run", $"check {folder}/encrypted --key {folder}/keys/demo.jwk"])
         {
             if (!command.Contains(game, StringComparison.Ordinal) || File.Exists(game))
                 Screen.Out.Profile.Out.Writer.WriteLine($"  lodrik {command}"); // Not wrapped, so that it can be copied.

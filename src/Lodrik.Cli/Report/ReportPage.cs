@@ -125,13 +125,13 @@ internal static class ReportPage
         var word = DiffView.Word(entity.Outcome);
         yield return Html.Of($"<tr class=\"entity\"><td colspan=\"3\">{entity.Scene} <b>{entity.Id.ToString()}</b> <span class=\"quiet\">{entity.Kind}</span> <span class=\"outcome {word}\">{word}</span></td></tr>");
         foreach (var change in entity.Changes)
-            yield return Row(change.Path[1..], "inner", change);
+            yield return Row(change.Path[1..], "inner", change, DiffView.Absent(entity.Outcome));
     }
 
-    private static Html Row(string path, string look, StateChange change) =>
-        Html.Of($"<tr class=\"{look}\"><td>{path}</td><td class=\"before\">{Short(change.Before)}</td><td class=\"after\">{Short(change.After)}</td></tr>");
+    private static Html Row(string path, string look, StateChange change, string absent = "–") =>
+        Html.Of($"<tr class=\"{look}\"><td>{path}</td><td class=\"before\">{Short(change.Before, absent)}</td><td class=\"after\">{Short(change.After, absent)}</td></tr>");
 
-    private static string Short(SaveValue? value) => value is null ? "–" : DiffView.ShortText(value);
+    private static string Short(SaveValue? value, string absent) => value is null ? absent : DiffView.ShortText(value);
 
     private static Html Space(ContentReport content) => content.Weight is not { } weight ? Html.None : Card("Space", "full", Html.Of($"""
         <p>{Screen.Size(weight.File)} of {weight.Form.DisplayName()}, {Screen.Size(weight.Frame)} of it header, list of sections, seal and layout. Fields are as large as what they stand for, before compression.</p>

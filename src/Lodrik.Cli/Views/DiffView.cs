@@ -38,8 +38,13 @@ internal static class DiffView
         var color = entity.Outcome switch { EntityOutcome.Added => Screen.Good, EntityOutcome.Removed => Screen.Bad, _ => Screen.Notice };
         yield return ($"[{Screen.Name}]{Screen.Text($"{entity.Scene} {entity.Id}")}[/] [{Screen.Faint}]{(entity.Id.ToString().StartsWith(entity.Kind, StringComparison.Ordinal) ? "" : Screen.Text(entity.Kind))}[/] [{color}]{Word(entity.Outcome)}[/]", "", "");
         foreach (var change in entity.Changes)
-            yield return ($"  [{Screen.Faint}]{Screen.Text(change.Path[1..])}[/]", Short(change.Before), Short(change.After));
+            yield return ($"  [{Screen.Faint}]{Screen.Text(change.Path[1..])}[/]", Side(change.Before, entity.Outcome), Side(change.After, entity.Outcome));
     }
+
+    /// <summary>What stands for a value of an entity that a save does not have: where it is as authored, that is not nothing.</summary>
+    public static string Absent(EntityOutcome outcome) => outcome is EntityOutcome.NoLongerAuthored or EntityOutcome.AuthoredAgain ? "as authored" : "–";
+
+    private static string Side(SaveValue? value, EntityOutcome outcome) => value is null ? $"[{Screen.Faint}]{Absent(outcome)}[/]" : Short(value);
 
     /// <summary>A path as a person writes it: the slash within a section's name is one like the others.</summary>
     public static string Spoken(string path) => path.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
@@ -64,6 +69,8 @@ internal static class DiffView
         EntityOutcome.Added => "added",
         EntityOutcome.Removed => "gone",
         EntityOutcome.Moved => "moved",
+        EntityOutcome.NoLongerAuthored => "no longer as authored",
+        EntityOutcome.AuthoredAgain => "as authored again",
         _ => "changed",
     };
 }

@@ -19,6 +19,12 @@ public enum EntityOutcome
 
     /// <summary>Something of it is different.</summary>
     Changed,
+
+    /// <summary>It was placed and not in the save, because it was as the designer left it; now it is in it.</summary>
+    NoLongerAuthored,
+
+    /// <summary>It was placed and in the save; now it is not, because it is as the designer left it.</summary>
+    AuthoredAgain,
 }
 
 /// <summary>One entity that is not as it was.</summary>
@@ -26,7 +32,7 @@ public enum EntityOutcome
 /// <param name="Id">The entity.</param>
 /// <param name="Kind">Its kind.</param>
 /// <param name="Outcome">What became of it.</param>
-/// <param name="Changes">What is different of it, by paths below its parts; empty where it came or went, or where one of the saves does not mention it because it is as authored.</param>
+/// <param name="Changes">What is different of it, by paths below its parts; all that the one save has of it where the other does not mention it because it is as authored; empty where it came or went.</param>
 public sealed record EntityChange(string Scene, EntityId Id, string Kind, EntityOutcome Outcome, IReadOnlyList<StateChange> Changes);
 
 /// <summary>
@@ -111,11 +117,24 @@ public sealed class SaveComparison
             var (was, @is) = (Find(before.Entities, group.Key), Find(after.Entities, group.Key));
             var kind = (@is ?? was) is SaveMap one && one.TryGet("kind", out var name) ? name.AsText() ?? "" : "";
             var place = prefix.Length + PointerBuilder.Escape(group.Key).Length;
-            var details = was is null || @is is null
-                ? []
+            var outcome = IsAsAuthored(id, was, before.Gone) ? EntityOutcome.NoLongerAuthored : IsAsAuthored(id, @is, after.Gone) ? EntityOutcome.AuthoredAgain
+                : was is null ? EntityOutcome.Added : @is is null ? EntityOutcome.Removed : EntityOutcome.Changed;
+            var details = outcome is EntityOutcome.NoLongerAuthored ? [.. MembersOf(@is!).Select(member => new StateChange(member.Path, null, member.Value))]
+                : outcome is EntityOutcome.AuthoredAgain ? [.. MembersOf(was!).Select(member => new StateChange(member.Path, member.Value, null))]
+                : was is null || @is is null ? (List<StateChange>)[]
                 : group.Select(change => change with { Path = change.Path[place..].StartsWith("/parts/", StringComparison.Ordinal) ? change.Path[(place + "/parts".Length)..] : change.Path[place..] }).ToList();
-            entities.Add(new EntityChange(scene, id, kind, IsAsAuthored(id, was, before.Gone) || IsAsAuthored(id, @is, after.Gone) ? EntityOutcome.Changed
-                : was is null ? EntityOutcome.Added : @is is null ? EntityOutcome.Removed : details.Exists(IsMove) ? EntityOutcome.Moved : EntityOutcome.Changed, details));
+            entities.Add(new EntityChange(scene, id, kind, outcome == EntityOutcome.Changed && details.Exists(IsMove) ? EntityOutcome.Moved : outcome, details));
+        }
+    }
+
+    /// <summary>The members of an entity's parts.</summary>
+    private static IEnumerable<(string Path, SaveValue Value)> MembersOf(SaveValue entity)
+    {
+        foreach (var (part, value) in entity is SaveMap map && map.TryGet("parts", out var found) && found is SaveMap parts ? parts : [])
+        {
+            var path = $"/{PointerBuilder.Escape(part)}";
+            foreach (var member in value is SaveMap members ? members.Select(member => (Path: $"{path}/{PointerBuilder.Escape(member.Key)}", member.Value)) : [(Path: path, Value: value)])
+                yield return member;
         }
     }
 

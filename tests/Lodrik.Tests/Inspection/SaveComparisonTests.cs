@@ -45,6 +45,28 @@ public sealed class SaveComparisonTests
     }
 
     [Fact]
+    public void What_was_as_authored_is_told_from_what_is_new()
+    {
+        var storage = new MemoryStorage();
+        using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = storage });
+        var scene = Scene.Author("marsh");
+        var live = MarshBindings.Create().Begin(scene);
+        var save = new TidewardenSave();
+        foreach (var at in new float?[] { null, 4, null })
+        {
+            // Herons are in a save only if they are not as the designer left them.
+            scene.Herons[1].At = at is { } x ? new(x, 6) : Scene.Author("marsh").Herons[1].At;
+            live.CaptureTo(save.Scenes, "marsh");
+            store.Save("evening", save);
+        }
+        var files = storage.List("slots").Select(file => file.Name).Order().Select(name => SavedFile.FromBytes(storage.Read(name)!)).ToList();
+        var (away, back) = (SaveComparison.Of(files[0], files[1]).Entities.Single(), SaveComparison.Of(files[1], files[2]).Entities.Single());
+        Assert.Equal((EntityOutcome.NoLongerAuthored, EntityOutcome.AuthoredAgain), (away.Outcome, back.Outcome));
+        Assert.Equal(["/place/at [4.0,6.0]"], away.Changes.Select(change => $"{change.Path} {SaveJson.Write(change.After!)}"));
+        Assert.Equal(away.Changes.Select(change => (change.Path, change.Before is null)), back.Changes.Select(change => (change.Path, change.After is null)));
+    }
+
+    [Fact]
     public void What_became_of_entities_is_told_entity_by_entity()
     {
         var storage = new MemoryStorage();
