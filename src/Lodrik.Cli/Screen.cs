@@ -1,4 +1,7 @@
+using System.CommandLine;
 using System.Globalization;
+using System.Text.Json;
+using System.Text.Json.Serialization.Metadata;
 using Lodrik.Storage;
 using Spectre.Console;
 
@@ -52,6 +55,12 @@ internal static class Screen
 
     public static string Time(DateTimeOffset time) =>
         time == default ? "" : time.ToLocalTime().ToString("yyyy-MM-dd HH:mm:ss", CultureInfo.InvariantCulture);
+
+    /// <summary>The option of a command that a script may read.</summary>
+    public static Option<bool> JsonOption() => new("--json") { Description = "Writes JSON, for scripts." };
+
+    /// <summary>Writes a value for scripts.</summary>
+    public static void Json<T>(T value, JsonTypeInfo<T> type) => Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(value, type));
 
     /// <summary>A form by the word that is given on the command line.</summary>
     public static bool TryParseForm(string? word, out SaveForm form) => Enum.TryParse(word, ignoreCase: true, out form) && Enum.IsDefined(form) && !char.IsDigit(word![0]);

@@ -1,3 +1,5 @@
+using System.Text.Encodings.Web;
+using System.Text.Json;
 using System.Text.Json.Serialization;
 
 namespace Lodrik.Cli;
@@ -28,7 +30,38 @@ internal sealed record SalvageLine(string? Output, int? Bytes, List<SectionLine>
 internal sealed record FormLine(string Form, bool Indented, int Bytes, double Write, double Read, bool IsThisFile);
 
 /// <summary>A new save as <c>watch --json</c> gives it, one a line.</summary>
-internal sealed record WatchLine(DateTimeOffset Seen, string Slot, int Generation, string? Title, long Bytes, int? Before, string? Problem, System.Text.Json.JsonElement? Patch);
+internal sealed record WatchLine(DateTimeOffset Seen, string Slot, int Generation, string? Title, long Bytes, int? Before, string? Problem, JsonElement? Patch);
+
+/// <summary>A change of a shape as <c>ledger check --json</c> and <c>ledger diff --json</c> give it.</summary>
+internal sealed record ShapeLine(bool Loses, string Path, string Change)
+{
+    public static List<ShapeLine> Of(IEnumerable<ShapeChange> changes) => [.. changes.Select(change => new ShapeLine(change.IsLoss, change.Path, change.ToString()))];
+}
+
+/// <summary>What <c>ledger check --json</c> gives.</summary>
+internal sealed record LedgerLine(string Game, int Version, bool IsFine, bool IsRecorded, bool IsReleased, IReadOnlyList<string> Problems, List<ShapeLine> Changes);
+
+/// <summary>What <c>ledger diff --json</c> gives. The step is the code of the one that is proposed.</summary>
+internal sealed record LedgerDiffLine(int From, int To, List<ShapeLine> Changes, string? Step);
+
+/// <summary>A save as <c>migrate --json</c> gives it. Version 0 was imported; nothing is written in a dry run; the patch is what is different.</summary>
+internal sealed record MigrationLine(string Save, int? From, int To, string? Written, string? Problem, JsonElement? Patch);
+
+/// <summary>A generation as <c>seal --json</c>, <c>lock --json</c> and <c>unlock --json</c> give it.</summary>
+internal sealed record ProtectionLine(string Save, string Protection, bool Changed, string? Problem);
+
+/// <summary>A field as <c>code explain --json</c> gives it. What may be large is text.</summary>
+internal sealed record CodeFieldLine(string Name, string Holds, int Since, string Values, double Bits, string Weight);
+
+/// <summary>A layout as <c>code explain --json</c> gives it.</summary>
+internal sealed record CodeLayoutLine(
+    string Name, int Version, string Fingerprint, double Bits, string LargestNumber, int Characters, int MarkCharacters, int CheckCharacters, int Corrects, double OddsOfGuessing, List<CodeFieldLine> Fields);
+
+/// <summary>A field of a code as <c>code explain --json</c> gives it.</summary>
+internal sealed record CodeDigitLine(string Name, string Digit, string Weight, string Value);
+
+/// <summary>A code as <c>code explain --json</c> gives it.</summary>
+internal sealed record CodeLine(string Code, List<string> Corrected, string Number, int Version, int Variant, string Scrambled, string Packed, List<CodeDigitLine> Fields);
 
 /// <summary>What the tool writes for scripts.</summary>
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, WriteIndented = true, UseStringEnumConverter = true)]
@@ -38,9 +71,23 @@ internal sealed record WatchLine(DateTimeOffset Seen, string Slot, int Generatio
 [JsonSerializable(typeof(List<CheckLine>))]
 [JsonSerializable(typeof(SalvageLine))]
 [JsonSerializable(typeof(List<FormLine>))]
-internal sealed partial class ToolJson : JsonSerializerContext;
+[JsonSerializable(typeof(LedgerLine))]
+[JsonSerializable(typeof(LedgerDiffLine))]
+[JsonSerializable(typeof(List<MigrationLine>))]
+[JsonSerializable(typeof(List<ProtectionLine>))]
+[JsonSerializable(typeof(CodeLayoutLine))]
+[JsonSerializable(typeof(CodeLine))]
+internal sealed partial class ToolJson : JsonSerializerContext
+{
+    /// <summary>Letters of any script, and quotes, are written as they are: this is for people too, and for no web page.</summary>
+    public static ToolJson Readable => field ??= new(new JsonSerializerOptions(Default.Options) { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping });
+}
 
 /// <summary>What the tool writes for scripts that read line by line.</summary>
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase)]
 [JsonSerializable(typeof(WatchLine))]
-internal sealed partial class ToolJsonLines : JsonSerializerContext;
+internal sealed partial class ToolJsonLines : JsonSerializerContext
+{
+    /// <inheritdoc cref="ToolJson.Readable"/>
+    public static ToolJsonLines Readable => field ??= new(new JsonSerializerOptions(Default.Options) { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping });
+}

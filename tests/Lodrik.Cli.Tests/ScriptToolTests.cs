@@ -56,6 +56,53 @@ public sealed class ScriptToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, 
     }
 
     [Fact]
+    public void What_a_migration_would_change_and_what_it_wrote_is_JSON_as_well()
+    {
+        var (store, game) = (Path.Combine(_folder, "first-release"), Path.Combine(AppContext.BaseDirectory, "Tidewarden.dll"));
+        Assert.Equal(0, ProgramRun.Lodrik("demo", "--out", _folder).Exit);
+        var look = Assert.Single(Json(0, "migrate", store, "--with", game, "--dry-run", "--json").EnumerateArray());
+        Assert.Equal(($"{store}/night@1", 1, 4, JsonValueKind.Null), (look.GetProperty("save").GetString(), look.GetProperty("from").GetInt32(), look.GetProperty("to").GetInt32(), look.GetProperty("written").ValueKind));
+        Assert.Contains(look.GetProperty("patch").EnumerateArray(), change => change.GetProperty("path").GetString() == "/season/tally");
+        Assert.Equal($"{store}/night@2", Json(0, "migrate", store, "--with", game, "--json")[0].GetProperty("written").GetString());
+        Assert.Equal(JsonValueKind.Null, Json(0, "migrate", store, "--with", game, "--json")[0].GetProperty("written").ValueKind);
+
+        var ledger = Path.Combine(ProgramRun.Repository, "examples", "Tidewarden", "ledger");
+        var check = Json(0, "ledger", "check", game, ledger, "--json");
+        Assert.Equal(("tidewarden", 4, true), (check.GetProperty("game").GetString(), check.GetProperty("version").GetInt32(), check.GetProperty("isFine").GetBoolean()));
+        var diff = Json(0, "ledger", "diff", "1", "2", ledger, "--json");
+        Assert.Equal(4, diff.GetProperty("changes").EnumerateArray().Count(change => change.GetProperty("loses").GetBoolean()));
+        Assert.StartsWith(".From(1, step => step\n", diff.GetProperty("step").GetString(), StringComparison.Ordinal);
+        // For people too: quotes and arrows stand there as they are.
+        Assert.Contains("step => step", ProgramRun.Lodrik("ledger", "diff", "1", "2", ledger, "--json").Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void What_became_of_each_generation_under_another_protection_is_JSON_as_well()
+    {
+        var key = Path.Combine(demo.Folder, "keys", "demo.jwk");
+        Assert.Equal(0, ProgramRun.Lodrik("demo", "--out", _folder).Exit);
+        var sealedNow = Json(0, "seal", Path.Combine(_folder, "xml"), "--key", key, "--json").EnumerateArray().ToList();
+        Assert.Equal(5, sealedNow.Count(one => one.GetProperty("changed").GetBoolean() && one.GetProperty("protection").GetString() == "sealed by the key demo"));
+        Assert.Equal(5, Json(0, "seal", Path.Combine(_folder, "xml"), "--key", key, "--from", key, "--json").EnumerateArray().Count(one => !one.GetProperty("changed").GetBoolean()));
+        var open = Assert.Single(Json(0, "unlock", Path.Combine(_folder, "xml", "evening"), "--key", key, "-o", Path.Combine(_folder, "open.xml"), "--json").EnumerateArray());
+        Assert.Equal("without protection", open.GetProperty("protection").GetString());
+    }
+
+    [Fact]
+    public void What_a_code_costs_and_is_made_of_is_JSON_as_well()
+    {
+        var layout = Path.Combine(ProgramRun.Repository, "examples", "Sequel", "journey.json");
+        var costs = Json(0, "code", "explain", "--layout", layout, "--json");
+        Assert.Equal(37.8, costs.GetProperty("bits").GetDouble(), 0.01);
+        var code = Json(0, "code", "explain", "w5pb17t1gm60", "--layout", layout, "--json");
+        Assert.Equal("the 2nd character of group 2", Assert.Single(code.GetProperty("corrected").EnumerateArray()).GetString());
+        // The digits by their weights are the packed number, and the weights those of the layout.
+        var digits = code.GetProperty("fields").EnumerateArray().ToList();
+        Assert.Equal(long.Parse(code.GetProperty("packed").GetString()!), digits.Sum(field => long.Parse(field.GetProperty("digit").GetString()!) * long.Parse(field.GetProperty("weight").GetString()!)));
+        Assert.Equal(costs.GetProperty("fields").EnumerateArray().Select(field => field.GetProperty("weight").GetString()), digits.Select(field => field.GetProperty("weight").GetString()));
+    }
+
+    [Fact]
     public void A_scene_is_shown_as_a_table_for_each_kind()
     {
         var lines = ProgramRun.Lodrik("show", Evening, "scenes/marsh").Out.Split('\n').Select(line => string.Join(' ', line.Split(' ', StringSplitOptions.RemoveEmptyEntries))).ToList();

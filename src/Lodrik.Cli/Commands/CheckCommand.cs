@@ -1,5 +1,4 @@
 using System.CommandLine;
-using System.Text.Json;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -10,7 +9,7 @@ internal static class CheckCommand
     public static Command Create()
     {
         var path = SaveArgument.Create("save", "A folder with saves in it, all of which are checked; or one save: a file, <folder>/<slot>, <folder>/<slot>@6.");
-        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var json = Screen.JsonOption();
         var command = new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.") { path, json };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(parsed.GetRequiredValue(path), parsed.GetValue(json), key.Of(parsed)));
@@ -25,7 +24,7 @@ internal static class CheckCommand
         var wrong = findings.Count(finding => !finding.IsFine);
         if (json)
         {
-            Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(findings, ToolJson.Default.ListCheckLine));
+            Screen.Json(findings, ToolJson.Readable.ListCheckLine);
             return wrong == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
         }
         foreach (var finding in findings)

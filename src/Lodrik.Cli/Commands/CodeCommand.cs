@@ -98,22 +98,43 @@ internal static class CodeCommand
     private static Command CreateExplain()
     {
         var code = new Argument<string?>("code") { Description = "A code, to see what it is made of.", Arity = ArgumentArity.ZeroOrOne };
-        var (layout, key) = (Layout(), Key());
-        var command = new Command("explain", "Shows what each field costs, and with a code what it is made of, step by step.") { code, layout, key };
+        var (layout, key, json) = (Layout(), Key(), Screen.JsonOption());
+        var command = new Command("explain", "Shows what each field costs, and with a code what it is made of, step by step.") { code, layout, key, json };
         command.SetAction(parsed =>
         {
             var codes = Read(parsed.GetRequiredValue(layout), parsed.GetValue(key));
             return Guarded(() =>
             {
-                if (parsed.GetValue(code) is { } text)
-                    ShowSteps(codes.Explain(text));
-                else
-                    ShowCosts(codes.Explain(), codes.Options);
+                switch (parsed.GetValue(code), parsed.GetValue(json))
+                {
+                    case ({ } text, true):
+                        Screen.Json(Line(codes.Explain(text)), ToolJson.Readable.CodeLine);
+                        break;
+                    case ({ } text, false):
+                        ShowSteps(codes.Explain(text));
+                        break;
+                    case (null, true):
+                        Screen.Json(Line(codes.Explain(), codes.Options), ToolJson.Readable.CodeLayoutLine);
+                        break;
+                    default:
+                        ShowCosts(codes.Explain(), codes.Options);
+                        break;
+                }
                 return ExitCode.Fine;
             });
         });
         return command;
     }
+
+    private static CodeLayoutLine Line(CodeExplanation layout, CodeOptions options) => new(
+        layout.Name, layout.Version, layout.Fingerprint, layout.Bits, Plain(layout.LargestNumber), layout.Characters, layout.MarkCharacters, layout.CheckCharacters, options.Corrects, layout.OddsOfGuessing,
+        [.. layout.Fields.Select(field => new CodeFieldLine(field.Name, field.What, field.Since, Plain(field.Values), field.Bits, Plain(field.Weight)))]);
+
+    private static CodeLine Line(CodeSteps code) => new(
+        code.Text, [.. code.Corrected.Select(position => position.ToString())], Plain(code.Number), code.Version, code.Variant, Plain(code.Scrambled), Plain(code.Packed),
+        [.. code.Fields.Select(field => new CodeDigitLine(field.Name, Plain(field.Digit), Plain(field.Weight), field.Value))]);
+
+    private static string Plain(BigInteger number) => number.ToString(CultureInfo.InvariantCulture);
 
     private static void ShowCosts(CodeExplanation layout, CodeOptions options)
     {

@@ -1,7 +1,6 @@
 using System.CommandLine;
 using System.Diagnostics;
 using System.Globalization;
-using System.Text.Json;
 using Lodrik.Cli.Views;
 using Lodrik.State;
 using Spectre.Console;
@@ -16,7 +15,7 @@ internal static class FormsCommand
     public static Command Create()
     {
         var save = SaveArgument.Create("save");
-        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var json = Screen.JsonOption();
         var command = new Command("forms", "Compares the forms on one save: size, time to write and to read, readable or not.") { save, json };
         command.SetAction(parsed => Run(SaveArgument.Of(parsed.GetRequiredValue(save)).Path, parsed.GetValue(json)));
         return command;
@@ -56,7 +55,7 @@ internal static class FormsCommand
         }
         if (json)
         {
-            Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(lines, ToolJson.Default.ListFormLine));
+            Screen.Json(lines, ToolJson.Readable.ListFormLine);
             return ExitCode.Fine;
         }
         table.Write();

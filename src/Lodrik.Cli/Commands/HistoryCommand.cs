@@ -1,6 +1,5 @@
 using System.CommandLine;
 using System.Globalization;
-using System.Text.Json;
 using Lodrik.Cli.Views;
 using Lodrik.Slots;
 using Spectre.Console;
@@ -14,7 +13,7 @@ internal static class HistoryCommand
     {
         var folder = SaveArgument.Create("folder", "The folder of a game's saves; or of one slot, as <folder>/<slot>.");
         var slot = new Argument<string?>("slot") { Description = "The slot, where it does not stand in the folder.", Arity = ArgumentArity.ZeroOrOne };
-        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var json = Screen.JsonOption();
         var command = new Command("history", "Lists the generations of a slot, newest first.") { folder, slot, json };
         var key = new KeyOptions(command, headersOnly: true);
         command.SetAction(parsed =>
@@ -33,9 +32,9 @@ internal static class HistoryCommand
         var exit = generations.All(one => one.Problem is null) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {
-            Console.WriteLine(JsonSerializer.Serialize(generations.Select(one => new GenerationLine(
+            Screen.Json(generations.Select(one => new GenerationLine(
                 one.Number, one.Header?.Title, one.Header?.Played.TotalSeconds, one.Header?.Saved, one.Header?.Version, one.Header?.Content.ToString(),
-                one.Bytes, one.File, one.Problem?.Message)).ToList(), ToolJson.Default.ListGenerationLine));
+                one.Bytes, one.File, one.Problem?.Message)).ToList(), ToolJson.Readable.ListGenerationLine);
             return exit;
         }
         var table = new FittingTable()

@@ -45,11 +45,17 @@ internal static class LedgerCommand
     private static Command CreateCheck()
     {
         var (assembly, folder, root) = (Assembly(), Folder(), Root());
-        var command = new Command("check", "Holds the assembly against the ledger; something that saves would lose is wrong.") { assembly, folder, root };
+        var json = Screen.JsonOption();
+        var command = new Command("check", "Holds the assembly against the ledger; something that saves would lose is wrong.") { assembly, folder, root, json };
         command.SetAction(parsed =>
         {
             var shape = SaveShape.OfAssembly(parsed.GetRequiredValue(assembly), parsed.GetValue(root));
             var check = Ledger.Open(parsed.GetRequiredValue(folder)).Check(shape);
+            if (parsed.GetValue(json))
+            {
+                Screen.Json(new LedgerLine(shape.Game, check.Version, check.IsFine, check.IsRecorded, check.IsReleased, [.. check.Problems.Select(problem => problem.ToString())], ShapeLine.Of(check.Changes)), ToolJson.Readable.LedgerLine);
+                return check.IsFine ? ExitCode.Fine : ExitCode.FoundWrong;
+            }
             ShowChanges(check.Changes);
             foreach (var problem in check.Problems)
                 Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{problem}[/]");
@@ -69,12 +75,18 @@ internal static class LedgerCommand
         var from = WholeNumber.Argument("from", "The older version.", least: 1);
         var to = WholeNumber.Argument("to", "The later version.", least: 1);
         var folder = Folder();
-        var command = new Command("diff", "Says what changed between two versions, and proposes the operations of a migration step.") { from, to, folder };
+        var json = Screen.JsonOption();
+        var command = new Command("diff", "Says what changed between two versions, and proposes the operations of a migration step.") { from, to, folder, json };
         command.SetAction(parsed =>
         {
             var ledger = Ledger.Open(parsed.GetRequiredValue(folder));
             var (before, after) = (ledger.Read(parsed.GetRequiredValue(from)), ledger.Read(parsed.GetRequiredValue(to)));
             var changes = before.ChangesTo(after);
+            if (parsed.GetValue(json))
+            {
+                Screen.Json(new LedgerDiffLine(before.Version, after.Version, ShapeLine.Of(changes), before.ProposeStepTo(after) is { Length: > 0 } proposed ? proposed : null), ToolJson.Readable.LedgerDiffLine);
+                return ExitCode.Fine;
+            }
             ShowChanges(changes);
             if (changes.Count == 0)
                 Screen.Out.MarkupLineInterpolated($"Nothing changed between version {before.Version} and version {after.Version}.");

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text.Json;
 using Lodrik.Cli.Views;
 using Lodrik.Inspection;
 using Lodrik.Slots;
@@ -17,9 +18,10 @@ internal static class MigrateCommand
         var dryRun = new Option<bool>("--dry-run") { Description = "Writes nothing, and shows what would be different." };
         var output = new Option<string?>("--output", "-o") { Description = "The file for a single save; the one that is read stays." };
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
+        var json = Screen.JsonOption();
         var root = new Option<string?>("--root") { Description = "The full name of the save root, where the assembly has several." };
         var chain = new Option<string?>("--chain") { Description = "Where the migrations are, as Game.Saves.Migrations, where the assembly has several." };
-        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.") { path, with, to, dryRun, output, full, root, chain };
+        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.") { path, with, to, dryRun, output, full, json, root, chain };
         var key = new KeyOptions(command);
         command.SetAction(parsed =>
         {
@@ -27,7 +29,7 @@ internal static class MigrateCommand
             var version = parsed.GetValue(to) ?? game.Shape.Version;
             if (version < 1 || version > game.Shape.Version)
                 throw new ArgumentException($"The game has version {game.Shape.Version}; there is no way to version {version}.");
-            var look = new Look(game, version, parsed.GetValue(full), key.Of(parsed));
+            var look = new Look(game, version, parsed.GetValue(full), parsed.GetValue(json), key.Of(parsed));
             var at = parsed.GetRequiredValue(path);
             return (SaveArgument.IsStore(at), parsed.GetValue(dryRun)) switch
             {
@@ -44,7 +46,13 @@ internal static class MigrateCommand
     {
         path = SaveArgument.FileOf(path);
         var (before, after) = Open(path, look);
-        if (before is not null)
+        if (look.Json)
+        {
+            Screen.Json([Line(path, before, after, look, output)], ToolJson.Readable.ListMigrationLine);
+            if (output is null)
+                return ExitCode.Fine;
+        }
+        else if (before is not null)
             ShowDifference(path, before, after, look);
         else
             Screen.Out.MarkupLineInterpolated($"{path}: imported as version 0, and brought to {look.Version}.");
@@ -54,7 +62,8 @@ internal static class MigrateCommand
             return ExitCode.Fine;
         }
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), after.ToForm(before?.Form ?? SaveForm.Json, protection: look.Key is { } key && before is not null ? key.For(before) : null), replace: false);
-        Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Written in version {look.Version}.[/]  [{Screen.Faint}]{output}[/]");
+        if (!look.Json)
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Written in version {look.Version}.[/]  [{Screen.Faint}]{output}[/]");
         return ExitCode.Fine;
     }
 
@@ -87,15 +96,24 @@ internal static class MigrateCommand
 
     private static int LookAtStore(string folder, Look look)
     {
-        var count = 0;
+        var (count, lines) = (0, new List<MigrationLine>());
         foreach (var (slot, generation, file) in SlotMigration.NewestOf(Screen.Folder(folder)))
         {
             CheckGame(file, look, folder);
             if (file.Header is not { } header || header.Version >= look.Version)
                 continue;
             look.Check(file);
-            ShowDifference($"{slot}, generation {generation}", file, look.Game.Migrations.Migrate(file, look.Version), look);
+            var migrated = look.Game.Migrations.Migrate(file, look.Version);
+            if (look.Json)
+                lines.Add(Line($"{folder}/{slot}@{generation}", file, migrated, look, written: null));
+            else
+                ShowDifference($"{slot}, generation {generation}", file, migrated, look);
             count++;
+        }
+        if (look.Json)
+        {
+            Screen.Json(lines, ToolJson.Readable.ListMigrationLine);
+            return ExitCode.Fine;
         }
         Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]Nothing was written.[/] {(count == 0 ? $"All saves have version {look.Version}." : $"{count} {(count == 1 ? "save" : "saves")} would be migrated.")}");
         return ExitCode.Fine;
@@ -110,6 +128,12 @@ internal static class MigrateCommand
         var results = SlotMigration.Run(storage, look.Game.Migrations, look.Version, protection);
         if (results.Count == 0)
             throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
+        var exit = results.Any(one => one.Problem is not null) ? ExitCode.FoundWrong : ExitCode.Fine;
+        if (look.Json)
+        {
+            Screen.Json([.. results.Select(one => new MigrationLine($"{folder}/{one.Slot}@{one.Generation}", one.From, one.To, one.Written is { } written ? $"{folder}/{one.Slot}@{written}" : null, one.Problem?.Message, null))], ToolJson.Readable.ListMigrationLine);
+            return exit;
+        }
         var grid = new Grid().AddColumn(new GridColumn().NoWrap()).AddColumn();
         foreach (var one in results)
         {
@@ -121,8 +145,11 @@ internal static class MigrateCommand
             });
         }
         Screen.Out.Write(grid);
-        return results.Any(one => one.Problem is not null) ? ExitCode.FoundWrong : ExitCode.Fine;
+        return exit;
     }
+
+    private static MigrationLine Line(string name, SavedFile? before, SavedFile after, Look look, string? written) => new(
+        name, before?.Header?.Version ?? 0, look.Version, written, null, before is null ? null : JsonDocument.Parse(SaveComparison.Of(before, after).ToJsonPatch()).RootElement);
 
     private static void ShowDifference(string name, SavedFile before, SavedFile after, Look look)
     {
@@ -137,7 +164,7 @@ internal static class MigrateCommand
     }
 
     /// <summary>What is to be done, and how it is shown.</summary>
-    private sealed record Look(GameAssembly Game, int Version, bool Full, ToolKey? Key)
+    private sealed record Look(GameAssembly Game, int Version, bool Full, bool Json, ToolKey? Key)
     {
         /// <summary>Checks a save by its seal, and says how what becomes of it is sealed.</summary>
         public SaveProtection? Check(SavedFile? file)

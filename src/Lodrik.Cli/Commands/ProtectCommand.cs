@@ -23,7 +23,8 @@ internal static class ProtectCommand
         var context = new Option<string>("--context") { Description = "What the saves are bound to, such as an account.", DefaultValueFactory = _ => "" };
         var output = new Option<string?>("--output", "-o") { Description = "The file for a single save; if not given, it takes the place of the one that is read." };
         var hide = new Option<bool>("--hide-titles") { Description = "Encrypts titles and summaries as well." };
-        var command = new Command(name, description) { path, key, context, output };
+        var json = Screen.JsonOption();
+        var command = new Command(name, description) { path, key, context, output, json };
         if (protect is not null)
             command.Options.Add(from);
         if (hides)
@@ -38,14 +39,14 @@ internal static class ProtectCommand
             return SaveArgument.IsStore(at) switch
             {
                 true when parsed.GetValue(output) is not null => throw new ArgumentException("In a folder, every save stays where it is; --output is for a single save."),
-                true => RunFolder(at, old, bound, to),
-                _ => RunFile(at, old, bound, to, parsed.GetValue(output)),
+                true => RunFolder(at, old, bound, to, parsed.GetValue(json)),
+                _ => RunFile(at, old, bound, to, parsed.GetValue(output), parsed.GetValue(json)),
             };
         });
         return command;
     }
 
-    private static int RunFile(string path, SaveKey? old, string context, SaveProtection? to, string? output)
+    private static int RunFile(string path, SaveKey? old, string context, SaveProtection? to, string? output, bool json)
     {
         path = SaveArgument.FileOf(path);
         var file = SavedFile.Open(path);
@@ -58,13 +59,18 @@ internal static class ProtectCommand
         var bytes = file.Protect(to);
         output ??= path;
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: true);
+        if (json)
+        {
+            Screen.Json([new ProtectionLine(output, State(to), true, null)], ToolJson.Readable.ListProtectionLine);
+            return ExitCode.Fine;
+        }
         Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]{State(to)}[/], {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
         if (file.Health == SectionHealth.EditedByHand)
             Screen.Out.MarkupLine($"[{Screen.Notice}]The save had been edited by hand; now it is as if the game had written it so.[/]");
         return ExitCode.Fine;
     }
 
-    private static int RunFolder(string folder, SaveKey? old, string context, SaveProtection? to)
+    private static int RunFolder(string folder, SaveKey? old, string context, SaveProtection? to, bool json)
     {
         var storage = Screen.Folder(folder);
         var slots = SlotList.Read(storage);
@@ -75,6 +81,11 @@ internal static class ProtectCommand
         var from = old is null ? null : new SaveProtection(new KeyRing(old)) { Encrypts = isEncrypted, Context = context };
         var results = SlotProtection.Run(storage, from, to);
         var wrong = results.Count(one => one.Problem is not null);
+        if (json)
+        {
+            Screen.Json([.. results.Select(one => new ProtectionLine($"{folder}/{one.Slot}@{one.Generation}", State(to), one.Changed, one.Problem?.Message))], ToolJson.Readable.ListProtectionLine);
+            return wrong == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
+        }
         var grid = new Grid().AddColumn(new GridColumn().NoWrap()).AddColumn();
         foreach (var slot in results.GroupBy(one => one.Slot))
         {

@@ -11,7 +11,7 @@ internal static class SalvageCommand
     {
         var file = SaveArgument.Create("save", "The damaged save, which stays as it is: " + SaveArgument.Description[8..]);
         var output = new Option<string>("--output", "-o") { Description = "The file for the new save.", Required = true };
-        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var json = Screen.JsonOption();
         var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.") { file, output, json };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetRequiredValue(output), parsed.GetValue(json), key.Of(parsed)));
@@ -31,8 +31,8 @@ internal static class SalvageCommand
             new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: false);
         if (json)
         {
-            Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(new SalvageLine(
-                isNothing ? null : output, isNothing ? null : bytes.Length, [.. saved.Sections.Select(section => new SectionLine(section.Name, null, JsonNamingPolicy.CamelCase.ConvertName(section.Outcome.ToString()), section.Reason))]), ToolJson.Default.SalvageLine));
+            Screen.Json(new SalvageLine(
+                isNothing ? null : output, isNothing ? null : bytes.Length, [.. saved.Sections.Select(section => new SectionLine(section.Name, null, JsonNamingPolicy.CamelCase.ConvertName(section.Outcome.ToString()), section.Reason))]), ToolJson.Readable.SalvageLine);
             return lost == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
         }
         var grid = new Grid().AddColumn(new GridColumn().NoWrap().PadRight(2)).AddColumn();

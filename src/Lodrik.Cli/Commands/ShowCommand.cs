@@ -20,7 +20,7 @@ internal static class ShowCommand
         path.CompletionSources.Add(SaveCompletions.PlacesIn(file));
         var depth = WholeNumber.Option("--depth", "How deep it unfolds: 0 for the sections alone, 1 for their members, …", least: 0);
         var full = new Option<bool>("--full") { Description = "Shows long lists to their end." };
-        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var json = Screen.JsonOption();
         var command = new Command("show", "Shows what is inside a save: its header, its sections, and their content.") { file, path, depth, full, json };
         var key = new KeyOptions(command);
         command.SetAction(parsed =>

@@ -1,6 +1,5 @@
 using System.CommandLine;
 using System.Globalization;
-using System.Text.Json;
 using Lodrik.Cli.Views;
 using Lodrik.Slots;
 using Lodrik.State;
@@ -14,7 +13,7 @@ internal static class SlotsCommand
     public static Command Create()
     {
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
-        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var json = Screen.JsonOption();
         var command = new Command("slots", "Lists the slots of a folder, newest first.") { folder, json };
         var key = new KeyOptions(command, headersOnly: true);
         command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetValue(json), key.Of(parsed)));
@@ -27,10 +26,10 @@ internal static class SlotsCommand
         var exit = slots.All(slot => slot.Health == SlotHealth.Readable) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {
-            Console.WriteLine(JsonSerializer.Serialize(slots.Select(slot => new SlotLine(
+            Screen.Json(slots.Select(slot => new SlotLine(
                 slot.Slot.ToString(), slot.Header?.Kind.ToString(), slot.Title, slot.Header?.Summary.ToDictionary(pair => pair.Key, pair => Short(pair.Value)) ?? [],
                 slot.Played.TotalSeconds, slot.Header?.Saved, slot.Header?.Version, slot.Header?.Content.ToString(), slot.Bytes, slot.Generation, slot.Generations,
-                slot.File, slot.Health.ToString(), slot.Problem?.Message)).ToList(), ToolJson.Default.ListSlotLine));
+                slot.File, slot.Health.ToString(), slot.Problem?.Message)).ToList(), ToolJson.Readable.ListSlotLine);
             return exit;
         }
         if (slots.Count == 0)

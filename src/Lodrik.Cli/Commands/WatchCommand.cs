@@ -91,7 +91,7 @@ internal static class WatchCommand
         {
             line = line with { Problem = problem.Message };
         }
-        Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(line, ToolJsonLines.Default.WatchLine));
+        Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(line, ToolJsonLines.Readable.WatchLine));
         Screen.Out.Profile.Out.Writer.Flush();
     }
 

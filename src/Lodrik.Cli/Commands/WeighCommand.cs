@@ -1,6 +1,5 @@
 using System.CommandLine;
 using System.Globalization;
-using System.Text.Json;
 using Lodrik.Inspection;
 using Spectre.Console;
 
@@ -18,7 +17,7 @@ internal static class WeighCommand
         var save = SaveArgument.Create("save");
         var depth = WholeNumber.Option("--depth", "How deep it looks into sections: 1 for kinds and members, 2 for their parts, …", least: 0, otherwise: 1);
         var full = new Option<bool>("--full") { Description = "Shows also what takes less than a hundredth." };
-        var json = new Option<bool>("--json") { Description = "Writes JSON, for scripts." };
+        var json = Screen.JsonOption();
         var command = new Command("weigh", "Shows what takes the space in a save: sections, kinds of entities, parts, members.") { save, depth, full, json };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
@@ -32,7 +31,7 @@ internal static class WeighCommand
         var weight = Screen.WithProgress("Weighing", file.Bytes, progress => SaveWeight.Of(file, progress));
         if (json)
         {
-            Screen.Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(weight, ToolJson.Default.SaveWeight));
+            Screen.Json(weight, ToolJson.Readable.SaveWeight);
             return ExitCode.Fine;
         }
         var content = Math.Max(weight.Sections.Sum(section => section.Content.Bytes), 1);
