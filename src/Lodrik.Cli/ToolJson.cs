@@ -6,7 +6,7 @@ namespace Lodrik.Cli;
 
 /// <summary>A slot as <c>--json</c> gives it. Times are in seconds, dates in ISO 8601.</summary>
 internal sealed record SlotLine(
-    string Slot, string? Kind, string Title, Dictionary<string, string> Summary, double Played, DateTimeOffset? Saved, int? Version, string? Form,
+    string Slot, string? Kind, string Title, Dictionary<string, JsonElement> Summary, double Played, DateTimeOffset? Saved, int? Version, string? Form,
     long Bytes, int Generation, int Generations, string File, string Health, string? Problem);
 
 /// <summary>A generation as <c>--json</c> gives it.</summary>

@@ -6,7 +6,7 @@ namespace Lodrik.Generator.Tests;
 /// <summary>What the documents show is code that compiles.</summary>
 public sealed class DocumentTests
 {
-    public static TheoryData<string> Pages => ["state-types.md", "slots.md", "scenes.md", "sessions.md", "protection.md", "transfer-codes.md"];
+    public static TheoryData<string> Pages => ["state-types.md", "slots.md", "scenes.md", "sessions.md", "migrations.md", "protection.md", "transfer-codes.md"];
 
     [Theory, MemberData(nameof(Pages))]
     public void Every_snippet_of_a_page_compiles_with_those_before_it(string page)
@@ -17,12 +17,17 @@ public sealed class DocumentTests
         // What a reader takes for granted stands in a comment of the page.
         var given = Regex.Matches(text, "<!-- with\n(.*?)-->", RegexOptions.Singleline).Select(match => match.Groups[1].Value).ToList();
         var use = given.Exists(one => one.Contains("static class Given", StringComparison.Ordinal)) ? "using static Given;\n" : "";
-        var run = GeneratorRun.OfAll([.. given, .. snippets.Select((snippet, i) => use + (IsDeclaration(snippet) ? snippet : $"static class Snippet{i} {{ static {(snippet.Contains("await ", StringComparison.Ordinal) ? "async System.Threading.Tasks.Task" : "void")} Run() {{ {snippet} }} }}"))]);
+        var run = GeneratorRun.OfAll([.. given, .. snippets.Select((snippet, i) => use + (
+            IsDeclaration(snippet) ? snippet
+            : IsMember(snippet) ? $"static class Snippet{i} {{ {snippet} }}"
+            : $"static class Snippet{i} {{ static {(snippet.Contains("await ", StringComparison.Ordinal) ? "async System.Threading.Tasks.Task" : "void")} Run() {{ {snippet} }} }}"))]);
         Assert.Empty(run.Problems);
         Assert.Empty(run.Complaints);
     }
 
-    private static bool IsDeclaration(string snippet) => Regex.IsMatch(snippet, @"^(\[|public |internal |using [A-Z])", RegexOptions.None);
+    private static bool IsDeclaration(string snippet) => Regex.IsMatch(snippet, @"^(\[|public |internal |using [A-Z])", RegexOptions.None) && !IsMember(snippet);
+
+    private static bool IsMember(string snippet) => Regex.IsMatch(snippet, @"^(\[[^\]]*\]\n)?public static (?!class|partial)");
 
     internal static string Repository
     {

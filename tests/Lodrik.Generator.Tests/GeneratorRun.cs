@@ -45,7 +45,7 @@ internal sealed class GeneratorRun
 
     private static CSharpParseOptions Parsing { get; } = new(LanguageVersion.CSharp13);
 
-    private const string Usings = "using System; using System.Collections.Generic; using System.Linq; using System.Numerics; using Lodrik; using Lodrik.State;\n";
+    private const string Usings = "using System; using System.Collections.Generic; using System.Linq; using System.Numerics; using Lodrik; using Lodrik.State; using Lodrik.Testing;\n";
 
     public GeneratorRunResult Result => _results.Results.Single();
 

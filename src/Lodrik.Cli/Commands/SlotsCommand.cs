@@ -1,6 +1,8 @@
 using System.CommandLine;
 using System.Globalization;
+using System.Text.Json;
 using Lodrik.Cli.Views;
+using Lodrik.Inspection;
 using Lodrik.Slots;
 using Lodrik.State;
 using Spectre.Console;
@@ -27,7 +29,7 @@ internal static class SlotsCommand
         if (json)
         {
             Screen.Json(slots.Select(slot => new SlotLine(
-                slot.Slot.ToString(), slot.Header?.Kind.ToString(), slot.Title, slot.Header?.Summary.ToDictionary(pair => pair.Key, pair => Short(pair.Value)) ?? [],
+                slot.Slot.ToString(), slot.Header?.Kind.ToString(), slot.Title, slot.Header?.Summary.ToDictionary(pair => pair.Key, pair => JsonDocument.Parse(SaveJson.Write(pair.Value)).RootElement) ?? [],
                 slot.Played.TotalSeconds, slot.Header?.Saved, slot.Header?.Version, slot.Header?.Content.ToString(), slot.Bytes, slot.Generation, slot.Generations,
                 slot.File, slot.Health.ToString(), slot.Problem?.Message)).ToList(), ToolJson.Readable.ListSlotLine);
             return exit;
