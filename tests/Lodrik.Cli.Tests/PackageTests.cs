@@ -63,7 +63,7 @@ public sealed partial class PackageTests : IDisposable
         }
         Assert.Equal(2, checks);
         Assert.Contains("Evening on the marsh", output, StringComparison.Ordinal);
-        Assert.Contains("lantern 1", output, StringComparison.Ordinal);
+        Assert.Contains("lantern (1)", output, StringComparison.Ordinal);
 
         // The file to copy needs nothing but the package either.
         foreach (var file in Directory.GetFiles(place, "*.cs"))

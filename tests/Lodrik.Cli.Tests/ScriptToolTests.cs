@@ -107,7 +107,7 @@ public sealed class ScriptToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, 
     {
         var lines = ProgramRun.Lodrik("show", Evening, "scenes/marsh").Out.Split('\n').Select(line => string.Join(' ', line.Split(' ', StringSplitOptions.RemoveEmptyEntries))).ToList();
         Assert.Equal("scenes/marsh 22 entities", lines[0]);
-        var lanterns = lines.IndexOf("driftLantern 3 parent place/at candle/burnt candle/glass guides");
+        var lanterns = lines.IndexOf("driftLantern (3) parent place/at candle/burnt candle/glass guides");
         Assert.Equal("#1 [9.0,3.0] 0.20208333 \"amber\" \"beacon-3\"", lines[lanterns + 1]);
         Assert.Equal("#3 punt [13.0,5.0] 0.09375 \"amber\" \"beacon-1\"", lines[lanterns + 3]);
     }
@@ -120,7 +120,7 @@ public sealed class ScriptToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, 
         Assert.DoesNotContain("stamina", sections, StringComparison.Ordinal);
         var members = ProgramRun.Lodrik("show", Evening, "--depth", "1").Out;
         Assert.Contains("stamina", members, StringComparison.Ordinal);
-        Assert.Contains("oilCan 6", members, StringComparison.Ordinal);
+        Assert.Contains("oilCan (6)", members, StringComparison.Ordinal);
         Assert.DoesNotContain("flame/lit", members, StringComparison.Ordinal);
         Assert.Contains("flame/lit", ProgramRun.Lodrik("show", Evening, "--depth", "2").Out, StringComparison.Ordinal);
     }

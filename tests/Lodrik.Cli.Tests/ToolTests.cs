@@ -66,7 +66,7 @@ public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDispo
         foreach (var expected in new[] { "Evening on the marsh", "tidewarden, version 4", "Isolde Reedmere", "scenes/marsh", "stamina 73.2", "position [13.0, 3.0]", "tide \"Flood\"", "session/weather", "scene \"marsh\"" })
             Assert.Contains(expected, run.Out, StringComparison.Ordinal);
         // A scene is a table for each kind: a column for each member of each part, a row for each entity.
-        Assert.Matches(@"driftLantern 3 +parent +place/at +candle/burnt +candle/glass +guides *\n", run.Out);
+        Assert.Matches(@"driftLantern \(3\) +parent +place/at +candle/burnt +candle/glass +guides *\n", run.Out);
         Assert.Matches(@"\n +#3 +punt +\[13\.0,5\.0\] +0\.09375 +""amber"" +""beacon-1"" *\n", run.Out);
         Assert.DoesNotContain("--full", ProgramRun.Lodrik("show", demo.Evening(form), "--full").Out, StringComparison.Ordinal);
     }

@@ -35,7 +35,7 @@ internal sealed class ContentView(bool full, int depth)
         if (depth < 2 && !full)
         {
             foreach (var kind in scene.Entities.GroupBy(entity => entity.Kind).OrderByDescending(kind => kind.Count()))
-                Screen.Out.MarkupLine($"    [{Screen.Name}]{Screen.Text(kind.Key)}[/] [{Screen.Faint}]{kind.Count().ToString(CultureInfo.InvariantCulture)}[/]");
+                Screen.Out.MarkupLine($"    [{Screen.Name}]{Screen.Text(kind.Key)}[/] [{Screen.Faint}]({kind.Count().ToString(CultureInfo.InvariantCulture)})[/]");
             return;
         }
         foreach (var kind in scene.Tables())
@@ -45,7 +45,7 @@ internal sealed class ContentView(bool full, int depth)
     private void ShowKind(EntityTable kind)
     {
         var table = new Table().Border(TableBorder.None);
-        table.AddColumn(Column($"[{Screen.Name} underline]{Screen.Text(kind.Kind.Length == 0 ? "no kind" : kind.Kind)}[/] [{Screen.Faint}]{kind.Entities.Count.ToString(CultureInfo.InvariantCulture)}[/]"));
+        table.AddColumn(Column($"[{Screen.Name} underline]{Screen.Text(kind.Kind.Length == 0 ? "no kind" : kind.Kind)}[/] [{Screen.Faint}]({kind.Entities.Count.ToString(CultureInfo.InvariantCulture)})[/]"));
         var hasParents = kind.Entities.Any(entity => entity.Parent is not null);
         if (hasParents)
             table.AddColumn(Column($"[{Screen.Faint}]parent[/]"));
