@@ -70,8 +70,13 @@ public readonly struct HalfCodec : IStateCodec<Half>
     public static void Write<TWriter>(ref TWriter writer, Half value) where TWriter : IStateWriter, allows ref struct =>
         writer.WriteSingle((float)value);
 
-    public static void Read<TReader>(ref TReader reader, ref Half value) where TReader : IStateReader, allows ref struct =>
-        value = (Half)reader.ReadSingle();
+    public static void Read<TReader>(ref TReader reader, ref Half value) where TReader : IStateReader, allows ref struct
+    {
+        var number = reader.ReadSingle();
+        value = (Half)number;
+        if (NumberText.IsTooLarge(value, number))
+            throw reader.Wrong(NumberText.TooLargeFor<Half>(NumberText.Of(number)));
+    }
 
     public static bool AreEqual(Half one, Half other) => BitConverter.HalfToInt16Bits(one) == BitConverter.HalfToInt16Bits(other);
 }

@@ -208,6 +208,35 @@ public sealed class BadInputTests
         Assert.Contains(message, problem.Message, StringComparison.Ordinal);
     }
 
+    [Theory]
+    [InlineData(SaveForm.Json)]
+    [InlineData(SaveForm.Xml)]
+    [InlineData(SaveForm.Binary)]
+    public void A_number_that_is_too_large_for_a_float_does_not_become_infinite(SaveForm form)
+    {
+        foreach (var (path, wide) in new (string, Soundings)[]
+        {
+            ("/depth", new() { Depth = 1e300 }),
+            ("/small", new() { Small = -70000 }),
+            (form == SaveForm.Json ? "/depths/2" : "/depths", new() { Depths = [1, 2, 1e39] }),
+            ("/rows/11/depth", new() { Rows = [.. Enumerable.Range(0, 20).Select(i => new Sounding { Depth = i == 11 ? -1e300 : i })] }),
+        })
+        {
+            var problem = Assert.Throws<SaveContentException>(() => StateFile.FromBytes<SmallSoundings>(StateFile.ToBytes(wide, form)));
+            Assert.Equal((path, true), (problem.Location.Path, problem.Message.Contains($"is too large for a {(path == "/small" ? "Half" : "float")}", StringComparison.Ordinal)));
+        }
+        // What is infinite stays so, and what is only not exact is rounded.
+        var endless = StateFile.FromBytes<SmallSoundings>(StateFile.ToBytes(new Soundings { Depth = double.NegativeInfinity, Depths = [double.NaN, 0.1, double.PositiveInfinity], Small = float.PositiveInfinity }, form));
+        Assert.Equal((float.NegativeInfinity, Half.PositiveInfinity), (endless.Depth, endless.Small));
+        Assert.Equal([float.NaN, 0.1f, float.PositiveInfinity], endless.Depths);
+    }
+
+    [Theory]
+    [InlineData("{ \"depth\": 1e400 }")]
+    [InlineData("<soundings><depth>1e400</depth></soundings>")]
+    public void A_number_typed_by_hand_that_no_float_has_room_for_is_refused(string text) =>
+        Assert.Contains("1e400 is too large for a double.", Assert.Throws<SaveContentException>(() => StateFile.FromText<Soundings>(text)).Message, StringComparison.Ordinal);
+
     [Fact]
     public void An_unknown_enum_name_is_answered_with_the_known_ones()
     {
@@ -384,4 +413,34 @@ public sealed partial class Fussy
         get => _depth;
         set => _depth = value >= 0 ? value : throw new ArgumentOutOfRangeException(nameof(value), "A depth is not negative.");
     }
+}
+
+[StateType]
+public sealed partial class Soundings
+{
+    public double Depth { get; set; }
+    public float Small { get; set; }
+    public double[] Depths { get; set; } = [];
+    public List<Sounding> Rows { get; set; } = [];
+}
+
+[StateType]
+public sealed partial class Sounding
+{
+    public double Depth { get; set; }
+}
+
+[StateType]
+public sealed partial class SmallSoundings
+{
+    public float Depth { get; set; }
+    public Half Small { get; set; }
+    public float[] Depths { get; set; } = [];
+    public List<SmallSounding> Rows { get; set; } = [];
+}
+
+[StateType]
+public sealed partial class SmallSounding
+{
+    public float Depth { get; set; }
 }

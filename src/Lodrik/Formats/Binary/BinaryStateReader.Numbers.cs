@@ -35,7 +35,7 @@ internal ref partial struct BinaryStateReader
         if (typeof(T) == typeof(decimal))
             return T.CreateChecked(ReadDecimal());
         if (!NumberText.IsWholeType<T>())
-            return T.CreateTruncating(ReadDouble());
+            return Narrowed<T>(ReadDouble());
         var number = ReadBigInteger();
         if (number < BigInteger.CreateChecked(T.MinValue) || number > BigInteger.CreateChecked(T.MaxValue))
             throw Wrong($"{number} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.");

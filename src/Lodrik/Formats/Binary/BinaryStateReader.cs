@@ -153,8 +153,12 @@ internal ref partial struct BinaryStateReader : IStateReader
             _position += 5;
             return BinaryPrimitives.ReadSingleBigEndian(_bytes[(_position - 4)..]);
         }
-        return (float)ReadDouble();
+        return Narrowed<float>(ReadDouble());
     }
+
+    private T Narrowed<T>(double number) where T : INumber<T> => T.CreateTruncating(number) is var taken && NumberText.IsTooLarge(taken, number)
+        ? throw Wrong(NumberText.TooLargeFor<T>(NumberText.Of(number)))
+        : taken;
 
     public double ReadDouble()
     {
@@ -172,7 +176,8 @@ internal ref partial struct BinaryStateReader : IStateReader
         switch (Peek())
         {
             case SaveValueKind.Integer:
-                return (double)ReadBigInteger();
+                var whole = ReadBigInteger();
+                return double.IsFinite((double)whole) ? (double)whole : throw Wrong(NumberText.TooLargeFor<double>(whole.ToString(CultureInfo.InvariantCulture)));
             case SaveValueKind.Text:
                 // Text forms have no number for these, and a converted save may carry the word.
                 var word = ReadText();

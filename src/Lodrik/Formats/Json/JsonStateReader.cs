@@ -204,7 +204,7 @@ internal ref struct JsonStateReader : IStateReader
     private readonly T ReadFloat<T>() where T : INumber<T>
     {
         if (_reader.TokenType == JsonTokenType.Number && T.TryParse(_reader.ValueSpan, NumberStyles.Float, CultureInfo.InvariantCulture, out var number))
-            return number;
+            return T.IsInfinity(number) ? throw Wrong(NumberText.TooLargeFor<T>(Token())) : number;
         if (_reader.TokenType == JsonTokenType.String && (NumberText.IsFloatWord(Token()) || typeof(T) == typeof(decimal)))
             return T.TryParse(Token(), NumberStyles.Float, CultureInfo.InvariantCulture, out number) ? number : throw Unexpected("a number");
         throw Unexpected("a number");

@@ -386,7 +386,9 @@ internal struct XmlStateReader : IStateReader
     }
 
     private T ReadFloat<T>(string text) where T : INumber<T> =>
-        T.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) ? number : throw Unexpected("a number", text);
+        !T.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) ? throw Unexpected("a number", text)
+        : T.IsInfinity(number) && !NumberText.IsFloatWord(text) ? throw Wrong(NumberText.TooLargeFor<T>(text))
+        : number;
 
     private Exception Unexpected(string expected, string text) =>
         Wrong(text.Length == 0 ? $"Expected {expected}, found nothing." : $"Expected {expected}, found \"{Shorten.Text(text)}\".");

@@ -123,7 +123,11 @@ internal ref partial struct TableReader : IRowReader
         return Left(_plain.ReadBigInteger());
     }
 
-    public float ReadSingle() => Column.Kind == ColumnKind.Single ? Column.NextSingle(_bytes) : (float)ReadDouble();
+    public float ReadSingle() => Column.Kind == ColumnKind.Single ? Column.NextSingle(_bytes) : Narrowed<float>(ReadDouble());
+
+    private T Narrowed<T>(double number) where T : INumber<T> => T.CreateTruncating(number) is var taken && NumberText.IsTooLarge(taken, number)
+        ? throw Wrong(NumberText.TooLargeFor<T>(NumberText.Of(number)))
+        : taken;
 
     public double ReadDouble()
     {
@@ -366,7 +370,7 @@ internal ref partial struct TableReader : IRowReader
         }
         return NumberText.IsWholeType<T>()
             ? T.CreateTruncating(ReadInteger(long.CreateTruncating(T.MinValue), long.CreateTruncating(T.MaxValue)))
-            : T.CreateTruncating(ReadDouble());
+            : Narrowed<T>(ReadDouble());
     }
 
     /// <summary>Enters the next value, of which so many parts are to come.</summary>
