@@ -94,9 +94,10 @@ internal static class ValueConversion
             SaveValueKind.Decimal => (double)from.Decimal,
             _ => 0,
         };
-        return from.Kind == SaveValueKind.Text
-            ? double.TryParse(from.Text, NumberStyles.Float, CultureInfo.InvariantCulture, out number)
-            : from.Kind != SaveValueKind.Bytes;
+        if (from.Kind == SaveValueKind.Text && !double.TryParse(from.Text, NumberStyles.Float, CultureInfo.InvariantCulture, out number))
+            return false;
+        // What a double has no room for is not infinite.
+        return from.Kind != SaveValueKind.Bytes && (!double.IsInfinity(number) || from.Kind is SaveValueKind.Single or SaveValueKind.Double || from.Kind == SaveValueKind.Text && NumberText.IsFloatWord(from.Text));
     }
 
     private static bool TryDecimal(SaveScalar from, ref SaveValue converted)

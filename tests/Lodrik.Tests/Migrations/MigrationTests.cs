@@ -249,6 +249,12 @@ public sealed class MigrationTests
         Assert.Equal(5, ((SaveValue)5.0).ConvertTo(SaveValueKind.Integer));
         Assert.Equal(0.5f, ((SaveValue)0.5).ConvertTo(SaveValueKind.Single));
         Assert.Equal(1.5m, ((SaveValue)"1.5").ConvertTo(SaveValueKind.Decimal));
+        Assert.Equal(double.NegativeInfinity, ((SaveValue)"-Infinity").ConvertTo(SaveValueKind.Double));
+        Assert.Equal(float.PositiveInfinity, ((SaveValue)double.PositiveInfinity).ConvertTo(SaveValueKind.Single));
+        // What has no room is not infinite.
+        Assert.Throws<InvalidCastException>(() => ((SaveValue)"1e400").ConvertTo(SaveValueKind.Double));
+        Assert.Throws<InvalidCastException>(() => ((SaveValue)System.Numerics.BigInteger.Pow(10, 400)).ConvertTo(SaveValueKind.Double));
+        Assert.Throws<InvalidCastException>(() => ((SaveValue)1e300).ConvertTo(SaveValueKind.Single));
         Assert.Equal(true, ((SaveValue)1).ConvertTo(SaveValueKind.Bool));
         Assert.Equal(new byte[] { 1, 2, 3 }, ((SaveValue)"AQID").ConvertTo(SaveValueKind.Bytes));
         Assert.Equal(SaveValue.Null, SaveValue.Null.ConvertTo(SaveValueKind.Integer));
