@@ -58,6 +58,6 @@ Console.WriteLine(same ? "Everything came along." : "SOMETHING WAS LOST.");
 return same ? 0 : 1;
 
 static string Told(Journey journey) =>
-    $"{journey.MarshBeacons.Count + journey.HarbourBeacons.Count} of nine beacons lit, day {journey.Day}, {journey.Tide.ToString().ToLowerInvariant()}, {journey.LettersDelivered} letters delivered, {journey.Oil} l of oil, {journey.CansTaken.Count} oil cans taken";
+    $"beacons lit {journey.MarshBeacons.Count + journey.HarbourBeacons.Count} of nine, day {journey.Day}, {journey.Tide.ToString().ToLowerInvariant()}, letters delivered {journey.LettersDelivered}, oil {journey.Oil} l, oil cans taken {journey.CansTaken.Count}";
 
 static string Spoilt(string code, int at) => $"{code[..at]}{(code[at] == '7' ? '8' : '7')}{code[(at + 1)..]}";
