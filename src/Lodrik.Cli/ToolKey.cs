@@ -17,7 +17,7 @@ internal sealed record ToolKey(SaveKey Key, string Context)
 /// <summary>The options by which a command takes a key.</summary>
 internal sealed class KeyOptions
 {
-    private readonly Option<string?> _key = new("--key") { Description = "The file of a key, or env:NAME for an environment variable that has one." };
+    private readonly Option<string?> _key = new("--key") { Description = "The key: " + KeyFile.Forms };
     private readonly Option<string?> _context = new("--context") { Description = "What the saves are bound to, such as an account." };
 
     /// <param name="command">The command.</param>

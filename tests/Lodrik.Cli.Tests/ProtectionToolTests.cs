@@ -1,3 +1,5 @@
+using System.Security.Cryptography;
+using System.Text;
 using Xunit;
 
 namespace Lodrik.Cli.Tests;
@@ -67,6 +69,46 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IClassFixture<DemoSave
         var again = ProgramRun.Lodrik("seal", signed, "--key", Secret, "--from", Signing + ".pub", "-o", Path.Combine(_folder, "again.json"));
         Assert.Equal(1, again.Exit);
         Assert.False(File.Exists(Path.Combine(_folder, "again.json")));
+    }
+
+    [Fact]
+    public void A_key_is_taken_in_every_form_in_which_a_game_has_it()
+    {
+        var (secret, save) = (RandomNumberGenerator.GetBytes(SaveKey.SecretBytes), SavedFile.Open(demo.Evening("json")));
+        using var pair = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        string Written(string name, byte[] content)
+        {
+            File.WriteAllBytes(Path.Combine(_folder, name), content);
+            return Path.Combine(_folder, name);
+        }
+        var raw = Written("secret.key", secret);
+        var base64 = Written("secret.b64", Encoding.ASCII.GetBytes(Convert.ToBase64String(secret) + "\n"));
+        var phrase = Written("phrase.txt", "salt and reed\n"u8.ToArray());
+        var own = Written("own.pem", Encoding.ASCII.GetBytes(pair.ExportPkcs8PrivateKeyPem()));
+        var shared = Written("shared.pem", Encoding.ASCII.GetBytes(pair.ExportSubjectPublicKeyInfoPem()));
+        foreach (var (key, options) in new (SaveKey, string[])[]
+        {
+            (SaveKey.FromBytes("2031", secret), [$"2031={raw}", $"2031={base64}"]),
+            (SaveKey.FromBytes("secret", secret), [raw, base64]),
+            (SaveKey.FromPassphrase("pass", "salt and reed"), [$"pass=passphrase:{phrase}"]),
+            (SaveKey.Signing("studio", pair.ExportPkcs8PrivateKeyPem()), [$"studio={shared}", $"studio={own}"]),
+        })
+        {
+            // As the game writes it.
+            var file = Written("game.json", save.Protect(SaveProtection.With(key)));
+            foreach (var option in options)
+                Assert.Contains("intact, and the seal fits", Fine("check", file, "--key", option), StringComparison.Ordinal);
+        }
+        // And the other way round.
+        var locked = Path.Combine(_folder, "locked");
+        Fine("lock", demo.Evening("json"), "--key", $"2031={base64}", "-o", locked);
+        SavedFile.Open(locked).CheckSeal(SaveProtection.Encrypted(SaveKey.FromBytes("2031", secret)));
+
+        Wrong(2, "The key has an id of its own, demo, and is not 2031.", "key", "show", $"2031={Secret}");
+        Wrong(2, "It is no key", "key", "show", phrase);
+        Wrong(2, "It is no key", "key", "show", Written("short", secret[..31]));
+        Wrong(2, "The passphrase is empty.", "key", "show", $"pass=passphrase:{Written("empty", "\n"u8.ToArray())}");
+        Assert.DoesNotContain("salt", ProgramRun.Lodrik("key", "show", phrase).Error, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -17,7 +17,7 @@ internal static class CodeCommand
 
     private static Option<string> Layout() => new("--layout") { Description = "The layout: a JSON file, as the game's CodeLayout.ToJson() writes it.", Required = true };
 
-    private static Option<string?> Key() => new("--key") { Description = "The key of keyed codes: a file, or env:NAME." };
+    private static Option<string?> Key() => new("--key") { Description = "The key of keyed codes: " + KeyFile.Forms };
 
     private static CodeLayout<SaveMap> Read(string path, string? key)
     {

@@ -37,7 +37,7 @@ internal static class KeyCommand
 
     private static Command CreateShow()
     {
-        var file = new Argument<string>("key") { Description = "The file of a key, or env:NAME." };
+        var file = new Argument<string>("key") { Description = KeyFile.Forms };
         var command = new Command("show", "Says which key a file has, and nothing that is secret of it.") { file };
         command.SetAction(parsed =>
         {

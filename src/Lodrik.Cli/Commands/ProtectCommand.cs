@@ -8,12 +8,12 @@ namespace Lodrik.Cli.Commands;
 internal static class ProtectCommand
 {
     public static Command CreateSeal() => Create(
-        "seal", "Seals saves by a secret key, or signs them by a private one. Their content stays as it is.", "The key to seal by: a file, or env:NAME.", (key, _) => SaveProtection.With(key));
+        "seal", "Seals saves by a secret key, or signs them by a private one. Their content stays as it is.", "The key to seal by: " + KeyFile.Forms, (key, _) => SaveProtection.With(key));
 
     public static Command CreateLock() => Create(
-        "lock", "Encrypts and seals saves by a secret key.", "The key to encrypt by: a file, or env:NAME.", (key, hide) => SaveProtection.Encrypted(key) with { HidesLabels = hide }, hides: true);
+        "lock", "Encrypts and seals saves by a secret key.", "The key to encrypt by: " + KeyFile.Forms, (key, hide) => SaveProtection.Encrypted(key) with { HidesLabels = hide }, hides: true);
 
-    public static Command CreateUnlock() => Create("unlock", "Takes seals and encryption off, for a look with other tools or an edit.", "The key that the saves have: a file, or env:NAME.", null);
+    public static Command CreateUnlock() => Create("unlock", "Takes seals and encryption off, for a look with other tools or an edit.", "The key that the saves have: " + KeyFile.Forms, null);
 
     private static Command Create(string name, string description, string keyDescription, Func<SaveKey, bool, SaveProtection>? protect, bool hides = false)
     {
