@@ -45,6 +45,9 @@ internal static partial class KeyFile
         var name = id.Length > 0 ? id : otherwise;
         if (isPassphrase)
             return SaveKey.FromPassphrase(name, text.Length > 0 ? text : throw new ArgumentException("The passphrase is empty."));
+        // Nothing else is as short as this, and random bytes may begin like anything.
+        if (content.Length == SaveKey.SecretBytes)
+            return SaveKey.FromBytes(name, content);
         if (text.StartsWith('{'))
         {
             var key = SaveKey.FromJwk(text);
@@ -52,8 +55,6 @@ internal static partial class KeyFile
         }
         if (text.StartsWith("-----BEGIN", StringComparison.Ordinal))
             return text.Contains("PRIVATE KEY", StringComparison.Ordinal) ? SaveKey.Signing(name, text) : SaveKey.Verifying(name, text);
-        if (content.Length == SaveKey.SecretBytes)
-            return SaveKey.FromBytes(name, content);
         // What was wrong is not repeated: it may have a part of the key in it.
         return Base64.IsValid(text, out var length) && length == SaveKey.SecretBytes
             ? SaveKey.FromBase64(name, text)

@@ -75,6 +75,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IClassFixture<DemoSave
     public void A_key_is_taken_in_every_form_in_which_a_game_has_it()
     {
         var (secret, save) = (RandomNumberGenerator.GetBytes(SaveKey.SecretBytes), SavedFile.Open(demo.Evening("json")));
+        secret[0] = (byte)'{'; // As a JSON Web Key begins.
         using var pair = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         string Written(string name, byte[] content)
         {
