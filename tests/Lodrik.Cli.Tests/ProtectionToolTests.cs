@@ -107,7 +107,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IClassFixture<DemoSave
 
         Wrong(2, "The key has an id of its own, demo, and is not 2031.", "key", "show", $"2031={Secret}");
         Wrong(2, "It is no key", "key", "show", phrase);
-        Wrong(2, "It is no key", "key", "show", Written("short", secret[..31]));
+        Wrong(2, "It is no key", "key", "show", Written("short", new byte[31]));
         Wrong(2, "The passphrase is empty.", "key", "show", $"pass=passphrase:{Written("empty", "\n"u8.ToArray())}");
         Assert.DoesNotContain("salt", ProgramRun.Lodrik("key", "show", phrase).Error, StringComparison.Ordinal);
     }
