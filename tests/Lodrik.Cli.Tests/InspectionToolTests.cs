@@ -4,7 +4,7 @@ using Xunit;
 namespace Lodrik.Cli.Tests;
 
 /// <summary>Comparing, weighing, changing and following saves from the command line.</summary>
-public sealed class InspectionToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDisposable
+public sealed class InspectionToolTests(DemoSaves demo) : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
 

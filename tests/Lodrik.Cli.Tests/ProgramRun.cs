@@ -1,5 +1,8 @@
 using System.Diagnostics;
 using System.Runtime.CompilerServices;
+using Xunit;
+
+[assembly: AssemblyFixture(typeof(Lodrik.Cli.Tests.DemoSaves))]
 
 namespace Lodrik.Cli.Tests;
 
@@ -39,7 +42,7 @@ internal sealed record ProgramRun(int Exit, string Out, string Error)
     private static string FindRepository([CallerFilePath] string here = "") => Path.GetFullPath(Path.Combine(Path.GetDirectoryName(here)!, "..", ".."));
 }
 
-/// <summary>The saves of one demo, shared by the tests that only look at them.</summary>
+/// <summary>The saves of one demo, shared by all tests, which only look at them.</summary>
 public sealed class DemoSaves : IDisposable
 {
     public DemoSaves()
@@ -53,6 +56,17 @@ public sealed class DemoSaves : IDisposable
     internal ProgramRun Run { get; }
 
     public void Dispose() => Directory.Delete(Folder, recursive: true);
+
+    /// <summary>Copies them, for a test that changes them.</summary>
+    public void CopyTo(string folder)
+    {
+        foreach (var file in Directory.GetFiles(Folder, "*", SearchOption.AllDirectories))
+        {
+            var copy = Path.Combine(folder, Path.GetRelativePath(Folder, file));
+            Directory.CreateDirectory(Path.GetDirectoryName(copy)!);
+            File.Copy(file, copy);
+        }
+    }
 
     public string Evening(string form) => Directory.GetFiles(Path.Combine(Folder, form, "slots", "evening")).Single(file => !file.EndsWith(".png", StringComparison.Ordinal));
 }

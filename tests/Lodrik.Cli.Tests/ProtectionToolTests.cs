@@ -5,7 +5,7 @@ using Xunit;
 namespace Lodrik.Cli.Tests;
 
 /// <summary>Seals, encryption and salvage from the command line.</summary>
-public sealed class ProtectionToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDisposable
+public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
 

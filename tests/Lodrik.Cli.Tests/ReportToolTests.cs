@@ -3,7 +3,7 @@ using Xunit;
 namespace Lodrik.Cli.Tests;
 
 /// <summary>The report: what it says, what it makes of saves that are hostile, damaged or locked, and how it behaves in a browser.</summary>
-public sealed class ReportToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDisposable
+public sealed class ReportToolTests(DemoSaves demo) : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
 

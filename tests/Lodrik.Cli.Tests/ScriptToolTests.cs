@@ -4,7 +4,7 @@ using Xunit;
 namespace Lodrik.Cli.Tests;
 
 /// <summary>What the tool writes for scripts, and the ways into a save that <c>show</c> knows.</summary>
-public sealed class ScriptToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDisposable
+public sealed class ScriptToolTests(DemoSaves demo) : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
 
@@ -59,7 +59,7 @@ public sealed class ScriptToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, 
     public void What_a_migration_would_change_and_what_it_wrote_is_JSON_as_well()
     {
         var (store, game) = (Path.Combine(_folder, "first-release"), Path.Combine(AppContext.BaseDirectory, "Tidewarden.dll"));
-        Assert.Equal(0, ProgramRun.Lodrik("demo", "--out", _folder).Exit);
+        demo.CopyTo(_folder);
         var look = Assert.Single(Json(0, "migrate", store, "--with", game, "--dry-run", "--json").EnumerateArray());
         Assert.Equal(($"{store}/night@1", 1, 4, JsonValueKind.Null), (look.GetProperty("save").GetString(), look.GetProperty("from").GetInt32(), look.GetProperty("to").GetInt32(), look.GetProperty("written").ValueKind));
         Assert.Contains(look.GetProperty("patch").EnumerateArray(), change => change.GetProperty("path").GetString() == "/season/tally");
@@ -80,7 +80,7 @@ public sealed class ScriptToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, 
     public void What_became_of_each_generation_under_another_protection_is_JSON_as_well()
     {
         var key = Path.Combine(demo.Folder, "keys", "demo.jwk");
-        Assert.Equal(0, ProgramRun.Lodrik("demo", "--out", _folder).Exit);
+        demo.CopyTo(_folder);
         var sealedNow = Json(0, "seal", Path.Combine(_folder, "xml"), "--key", key, "--json").EnumerateArray().ToList();
         Assert.Equal(5, sealedNow.Count(one => one.GetProperty("changed").GetBoolean() && one.GetProperty("protection").GetString() == "sealed by the key demo"));
         Assert.Equal(5, Json(0, "seal", Path.Combine(_folder, "xml"), "--key", key, "--from", key, "--json").EnumerateArray().Count(one => !one.GetProperty("changed").GetBoolean()));

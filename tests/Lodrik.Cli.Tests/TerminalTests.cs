@@ -5,7 +5,7 @@ using Xunit;
 namespace Lodrik.Cli.Tests;
 
 /// <summary>What somebody sees who sits in front of it: the Tab key, narrow and colorless terminals, answers to slips of the hand.</summary>
-public sealed partial class TerminalTests(DemoSaves demo) : IClassFixture<DemoSaves>
+public sealed partial class TerminalTests(DemoSaves demo)
 {
     private string Store => Path.Combine(demo.Folder, "json");
 

@@ -3,7 +3,7 @@ using Xunit;
 
 namespace Lodrik.Cli.Tests;
 
-public sealed class ToolTests(DemoSaves demo) : IClassFixture<DemoSaves>, IDisposable
+public sealed class ToolTests(DemoSaves demo) : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
 
