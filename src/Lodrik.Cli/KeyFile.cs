@@ -65,6 +65,8 @@ internal static partial class KeyFile
     {
         if (place.StartsWith(Variable, StringComparison.Ordinal))
             return Encoding.UTF8.GetBytes(Environment.GetEnvironmentVariable(place[Variable.Length..]) ?? throw new ArgumentException($"There is no environment variable {place[Variable.Length..]}."));
+        if (place.Length == 0)
+            throw new ArgumentException("Say which file has the key.");
         try
         {
             return File.ReadAllBytes(place);

@@ -27,7 +27,7 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         return argument;
     }
 
-    /// <summary>The file of a save that is named as a file or as a slot;</summary>
+    /// <summary>The file of a save that is named as a file or as a slot.</summary>
     /// <exception cref="SaveException">There is no such slot or generation.</exception>
     public static string FileOf(string text) => File.Exists(text) ? text : Of(text).Path;
 

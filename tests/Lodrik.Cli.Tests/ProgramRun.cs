@@ -57,12 +57,13 @@ public sealed class DemoSaves : IDisposable
 
     public void Dispose() => Directory.Delete(Folder, recursive: true);
 
-    /// <summary>Copies them, for a test that changes them.</summary>
-    public void CopyTo(string folder)
+    /// <summary>Copies them, or those of one store, for a test that changes them.</summary>
+    public void CopyTo(string folder, string store = "")
     {
-        foreach (var file in Directory.GetFiles(Folder, "*", SearchOption.AllDirectories))
+        var from = Path.Combine(Folder, store);
+        foreach (var file in Directory.GetFiles(from, "*", SearchOption.AllDirectories))
         {
-            var copy = Path.Combine(folder, Path.GetRelativePath(Folder, file));
+            var copy = Path.Combine(folder, Path.GetRelativePath(from, file));
             Directory.CreateDirectory(Path.GetDirectoryName(copy)!);
             File.Copy(file, copy);
         }

@@ -108,6 +108,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
         Wrong(2, "The key has an id of its own, demo, and is not 2031.", "key", "show", $"2031={Secret}");
         Wrong(2, "It is no key", "key", "show", phrase);
         Wrong(2, "It is no key", "key", "show", Written("short", new byte[31]));
+        Wrong(2, "Say which file has the key.", "key", "show", "pass=passphrase:");
         Wrong(2, "The passphrase is empty.", "key", "show", $"pass=passphrase:{Written("empty", "\n"u8.ToArray())}");
         Assert.DoesNotContain("salt", ProgramRun.Lodrik("key", "show", phrase).Error, StringComparison.Ordinal);
     }
@@ -181,12 +182,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
     private string CopyOf(string store)
     {
         var target = Path.Combine(_folder, store);
-        foreach (var file in Directory.GetFiles(Path.Combine(demo.Folder, store, "slots"), "*", SearchOption.AllDirectories))
-        {
-            var copy = Path.Combine(target, Path.GetRelativePath(Path.Combine(demo.Folder, store), file));
-            Directory.CreateDirectory(Path.GetDirectoryName(copy)!);
-            File.Copy(file, copy);
-        }
+        demo.CopyTo(target, store);
         return target;
     }
 
