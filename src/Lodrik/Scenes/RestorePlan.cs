@@ -143,8 +143,8 @@ public enum RestorePhase
 /// <summary>How far a restoration has got.</summary>
 /// <param name="Phase">What is being done.</param>
 /// <param name="Done">How many of all single steps are done.</param>
-/// <param name="InAll">How many there are.</param>
-public readonly record struct RestoreProgress(RestorePhase Phase, int Done, int InAll);
+/// <param name="Total">How many there are.</param>
+public readonly record struct RestoreProgress(RestorePhase Phase, int Done, int Total);
 
 /// <summary>What a restoration did.</summary>
 /// <param name="Plan">The plan that was carried out; what could not be done stands in it as stuck, and why.</param>

@@ -21,8 +21,9 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
     private readonly Dictionary<(EntityId Id, string Name), IReadOnlyList<(int Place, EntityReference Reference)>> _unresolved = [];
     private readonly TimeSpan[] _times = new TimeSpan[(int)RestorePhase.Done];
     private readonly TimeSpan _planning;
-    private readonly IEnumerator<RestorePhase> _steps;
-    private readonly int _inAll;
+    private readonly IEnumerator<(RestorePhase Phase, Func<IEnumerable<int>> Steps)> _phases;
+    private readonly int _total;
+    private IEnumerator<int>? _steps;
     private RestorePhase _phase;
     private (string? Doing, EntityId Id, string Kind) _doing;
     private int _done;
@@ -38,15 +39,15 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
         var started = Stopwatch.GetTimestamp();
         _planner = plan(lookAround(), record);
         _planning = Stopwatch.GetElapsedTime(started);
-        _inAll = _planner.Live.Count + _planner.Removals.Count + (3 * _planner.Order.Count);
-        _steps = Act().GetEnumerator();
+        _total = CountSteps();
+        _phases = Phases().GetEnumerator();
     }
 
     /// <summary>What is being done.</summary>
     public RestorePlan Plan => _planner.Plan;
 
     /// <summary>How far it has got.</summary>
-    public RestoreProgress Progress => new(IsDone ? RestorePhase.Done : _phase, IsDone ? _inAll : Math.Min(_done, _inAll), _inAll);
+    public RestoreProgress Progress => new(IsDone ? RestorePhase.Done : _phase, IsDone ? _total : _done, _total);
 
     /// <summary>Whether it is over: done, cancelled or failed.</summary>
     public bool IsDone => _report is not null || _isAbandoned;
@@ -113,7 +114,14 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
     {
         try
         {
-            return _steps.MoveNext();
+            while (_steps?.MoveNext() != true)
+            {
+                if (!_phases.MoveNext())
+                    return false;
+                (_phase, var steps) = _phases.Current;
+                _steps = steps().GetEnumerator();
+            }
+            return true;
         }
         catch (Exception exception) when (exception is not OutOfMemoryException)
         {
@@ -138,29 +146,44 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
             Plan, _planning, _times.Aggregate(TimeSpan.Zero, (all, one) => all + one), [.. _times.Select((time, phase) => ((RestorePhase)phase, time))]);
     }
 
-    /// <summary>The phases in their order; after each single step it may be left for a while.</summary>
-    private IEnumerable<RestorePhase> Act()
-    {
-        _phase = RestorePhase.CurtainDown;
-        _bindings.LowerCurtain?.Invoke(_scene);
-        yield return _phase;
+    /// <summary>The phases in their order. Each gives a value after every single step, where it may be left for a while.</summary>
+    private IEnumerable<(RestorePhase Phase, Func<IEnumerable<int>> Steps)> Phases() =>
+    [
+        (RestorePhase.CurtainDown, LowerCurtain),
+        (RestorePhase.Remembering, Remember),
+        (RestorePhase.Removing, Remove),
+        (RestorePhase.Spawning, Spawn),
+        (RestorePhase.Parenting, PutParents),
+        (RestorePhase.Putting, PutParts),
+        (RestorePhase.Referring, PutReferences),
+        (RestorePhase.Settling, Settle),
+        (RestorePhase.CurtainUp, RaiseCurtain),
+    ];
 
-        _phase = RestorePhase.Remembering;
+    private IEnumerable<int> LowerCurtain()
+    {
+        _bindings.LowerCurtain?.Invoke(_scene);
+        yield return 0;
+    }
+
+    private IEnumerable<int> Remember()
+    {
         _before.MakeRoom(_planner.Live.Count);
         _before.NextSpawn = _bindings.Numbers?.Invoke(_scene).Upcoming ?? 0;
         foreach (var live in _planner.Live.All)
         {
             Doing("remembering", live.Id, live.Kind.Kind);
             SceneTaking.TakeWhole(live, _planner.Live, _before);
-            yield return _phase;
+            yield return 0;
         }
+    }
 
-        _phase = RestorePhase.Removing;
+    private IEnumerable<int> Remove()
+    {
         _isTouched = true;
         foreach (var live in _planner.Live.All)
         {
-            // In some games what goes takes along what belongs to it: what stays is let go of first.
-            if (live.Parent is null || _planner.IsRemoved(live.Id) || _planner.Live.ParentOf(live) is not { } parent || !_planner.IsRemoved(parent))
+            if (!LosesParent(live))
                 continue;
             Doing("parenting", live.Id, live.Kind.Kind);
             live.Kind.PutParent(live.Object, null);
@@ -169,20 +192,28 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
         {
             Doing("removing", live.Id, live.Kind.Kind);
             live.Kind.Remove(_scene, live.Object);
-            yield return _phase;
+            yield return 0;
         }
+    }
 
-        _phase = RestorePhase.Spawning;
+    /// <summary>Whether an entity stays and its parent goes. In some games what goes takes along what belongs to it: what stays is let go of first.</summary>
+    private bool LosesParent(LiveEntity<TScene> live) =>
+        live.Parent is not null && !_planner.IsRemoved(live.Id) && _planner.Live.ParentOf(live) is { } parent && _planner.IsRemoved(parent);
+
+    private IEnumerable<int> Spawn()
+    {
         foreach (var target in _planner.Order)
         {
             if (!target.IsSpawned)
                 continue;
             Doing("spawning", target.Id, target.Kind.Kind);
             target.Object = target.Kind.Spawn(_scene, target.Id);
-            yield return _phase;
+            yield return 0;
         }
+    }
 
-        _phase = RestorePhase.Parenting;
+    private IEnumerable<int> PutParents()
+    {
         foreach (var target in _planner.Order)
         {
             if (!target.Kind.HasParent)
@@ -191,20 +222,24 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
             target.Kind.PutParent(target.Object!, target.Parent?.Object);
             if (target.Saved.Parent is { } lost && target.Parent is null)
                 _unresolved[(target.Id, KeptState.ParentName)] = [(0, lost)];
-            yield return _phase;
+            yield return 0;
         }
+    }
 
-        _phase = RestorePhase.Putting;
+    private IEnumerable<int> PutParts()
+    {
         foreach (var target in _planner.Order)
         {
             Doing("putting the parts of", target.Id, target.Kind.Kind);
             target.Kind.PutParts(target.Object!, _record, target.RecordIndex, _authored, target.AuthoredIndex);
-            yield return _phase;
+            yield return 0;
         }
         if (_record.NextSpawn > 0)
             _bindings.Numbers?.Invoke(_scene).ContinueFrom(_record.NextSpawn);
+    }
 
-        _phase = RestorePhase.Referring;
+    private IEnumerable<int> PutReferences()
+    {
         foreach (var target in _planner.Order)
         {
             if (!target.Kind.HasReferences)
@@ -214,25 +249,47 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
             target.Kind.PutReferences(target.Object!, from, index, this);
             foreach (var (name, lost) in target.Kind.FindLost(from, index, this))
                 _unresolved[(target.Id, name)] = lost;
-            yield return _phase;
+            yield return 0;
         }
+    }
 
-        _phase = RestorePhase.Settling;
-        var there = _planner.Order.Where(target => target.Kind.HasSettled).Select(target => (target.Id, target.Kind, Object: target.Object!))
-            .Concat(_planner.Others.Where(other => other.Kind.HasSettled).Select(other => (other.Id, other.Kind, other.Object)));
-        foreach (var (id, kind, live) in there)
+    private IEnumerable<int> Settle()
+    {
+        foreach (var target in _planner.Order)
         {
-            Doing("settling", id, kind.Kind);
-            kind.Settle(_scene, live);
-            yield return _phase;
+            if (!target.Kind.HasSettled)
+                continue;
+            Doing("settling", target.Id, target.Kind.Kind);
+            target.Kind.Settle(_scene, target.Object!);
+            yield return 0;
+        }
+        foreach (var other in _planner.Others)
+        {
+            if (!other.Kind.HasSettled)
+                continue;
+            Doing("settling", other.Id, other.Kind.Kind);
+            other.Kind.Settle(_scene, other.Object);
+            yield return 0;
         }
         _doing = default;
         _bindings.SceneSettled?.Invoke(_scene);
-        yield return _phase;
-
-        _phase = RestorePhase.CurtainUp;
-        _bindings.RaiseCurtain?.Invoke(_scene);
+        yield return 0;
     }
+
+    private IEnumerable<int> RaiseCurtain()
+    {
+        _bindings.RaiseCurtain?.Invoke(_scene);
+        yield break;
+    }
+
+    /// <summary>How many times something is done to an entity, in all phases.</summary>
+    private int CountSteps() => _planner.Live.Count
+        + _planner.Live.All.Count(LosesParent)
+        + _planner.Removals.Count
+        + _planner.Order.Sum(target => 1 + One(target.IsSpawned) + One(target.Kind.HasParent) + One(target.Kind.HasReferences) + One(target.Kind.HasSettled))
+        + _planner.Others.Count(other => other.Kind.HasSettled);
+
+    private static int One(bool isDone) => isDone ? 1 : 0;
 
     private void Doing(string doing, EntityId id, string kind)
     {

@@ -284,6 +284,59 @@ public sealed class TableTests
         reader.End();
     }
 
+    [Theory]
+    [InlineData(200, false), InlineData(1_000_000, true), InlineData(int.MaxValue, true)]
+    public void A_column_claims_no_more_rows_than_its_bytes_allow(int rows, bool isTooMany)
+    {
+        // A list of objects whose one member is always null: the number of rows is one number, and a row takes no byte.
+        using var buffer = new PooledBuffer();
+        var writer = new BinaryStateWriter(buffer);
+        writer.WriteTag(TableFormat.Tag);
+        writer.BeginList(3);
+        writer.WriteInteger((int)ColumnKind.List);
+        writer.BeginList(2);
+        writer.WriteInteger((int)ColumnKind.Same);
+        writer.WriteInteger(rows);
+        writer.BeginList(3);
+        writer.WriteInteger((int)ColumnKind.Object);
+        writer.WriteText(new string('a', 40));
+        writer.BeginList(1);
+        writer.WriteInteger((int)ColumnKind.Null);
+        Refuses(buffer.Written.ToArray(), isTooMany);
+    }
+
+    [Theory]
+    [InlineData(7, false), InlineData(40, true)]
+    public void All_columns_together_claim_no_more_slots_than_the_tables_bytes_allow(int members, bool isTooMany)
+    {
+        using var buffer = new PooledBuffer();
+        var writer = new BinaryStateWriter(buffer);
+        writer.WriteTag(TableFormat.Tag);
+        writer.BeginList(3);
+        writer.WriteInteger((int)ColumnKind.List);
+        writer.BeginList(2);
+        writer.WriteInteger((int)ColumnKind.Same);
+        // Each column alone stays below its own bound of eight rows for a byte.
+        writer.WriteInteger(7 * 4 * members);
+        writer.BeginList(1 + (2 * members));
+        writer.WriteInteger((int)ColumnKind.Object);
+        for (var i = 0; i < members; i++)
+        {
+            writer.WriteText($"{i}");
+            writer.BeginList(1);
+            writer.WriteInteger((int)ColumnKind.Null);
+        }
+        Refuses(buffer.Written.ToArray(), isTooMany);
+    }
+
+    private static void Refuses(byte[] table, bool isRefused)
+    {
+        if (isRefused)
+            Assert.Contains("more rows than fit", Assert.Throws<ContentException>(() => Read<SaveValue?, SaveValueCodec>(table)).Message, StringComparison.Ordinal);
+        else
+            Assert.NotNull(Read<SaveValue?, SaveValueCodec>(table));
+    }
+
     private static DriftSave Reload(DriftSave save) => StateFile.FromBytes<DriftSave>(StateFile.ToBytes(save, SaveForm.Binary));
 
     private static void AssertSame(DriftSave expected, DriftSave actual) => Same.Assert(expected.Content(), actual.Content());

@@ -111,6 +111,42 @@ public sealed class SealTests
         Assert.Equal(SaveErrorCode.Unprotected, Assert.Throws<TamperedSaveException>(() => again.Load("sealed")).Code);
     }
 
+    [Theory]
+    [InlineData(SaveForm.Json), InlineData(SaveForm.Xml), InlineData(SaveForm.Binary)]
+    public void A_key_on_the_ring_that_is_meant_for_another_level_is_refused(SaveForm form)
+    {
+        var (secret, signing) = (SaveKey.FromBytes("secret", Secret), SaveKey.Signing("signing", Pair.Private));
+        // Both keys are on both rings; which of them is current says what the game asks for.
+        var (seals, signs) = (new SaveProtection(new KeyRing(secret, signing)), new SaveProtection(new KeyRing(signing, secret)));
+        foreach (var (written, asked, key) in new[] { (seals, signs, "secret"), (signs, seals, "signing") })
+        {
+            var bytes = Save(written, form);
+            Assert.Null(Refuses(bytes, written));
+            var refused = Assert.IsType<TamperedSaveException>(Refuses(bytes, asked));
+            Assert.Equal(SaveErrorCode.UnknownKey, refused.Code);
+            Assert.Contains($"key {key}", refused.Problem, StringComparison.Ordinal);
+        }
+    }
+
+    [Fact]
+    public void Each_section_of_a_save_is_encrypted_with_a_nonce_of_its_own()
+    {
+        var bytes = Save(With("encrypting"), SaveForm.Binary);
+        var file = SavedFile.FromBytes(bytes);
+        // A COSE_Encrypt0 with the algorithm protected and the IV not: nine bytes, then the twelve of the nonce.
+        byte[] prefix = [0xD0, 0x83, 0x43, 0xA1, 0x01, 0x03, 0xA1, 0x05, 0x4C];
+        var nonces = new List<string>();
+        for (var at = bytes.AsSpan().IndexOf(prefix); at >= 0;)
+        {
+            nonces.Add(Convert.ToHexString(bytes.AsSpan(at + prefix.Length, 12)));
+            var next = bytes.AsSpan(at + 1).IndexOf(prefix);
+            at = next < 0 ? -1 : at + 1 + next;
+        }
+        Assert.Equal(file.Sections.Count, nonces.Count);
+        Assert.True(nonces.Count > 2);
+        Assert.Equal(nonces.Count, nonces.Distinct().Count());
+    }
+
     [Fact]
     public void No_nonce_comes_twice_under_a_key_also_where_one_save_is_written_twice()
     {

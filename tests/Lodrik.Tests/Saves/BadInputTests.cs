@@ -39,6 +39,20 @@ public sealed class BadInputTests
         }
     }
 
+    [Theory]
+    [InlineData(4096, true), InlineData(4097, false), InlineData(100_000, false)]
+    public void A_whole_number_in_a_readable_save_has_a_bounded_number_of_digits(int digits, bool isTaken)
+    {
+        var number = new string('7', digits);
+        foreach (var text in new[] { $"{{\"number\": {number}}}", $"<save><number>{number}</number></save>" })
+        {
+            if (isTaken)
+                Assert.Equal(System.Numerics.BigInteger.Parse(number, System.Globalization.CultureInfo.InvariantCulture), StateFile.FromText<Ledger>(text).Number);
+            else
+                Assert.Equal("/number", Assert.ThrowsAny<SaveException>(() => StateFile.FromText<Ledger>(text)).Location.Path);
+        }
+    }
+
     [Theory, MemberData(nameof(Forms))]
     public void A_mutated_save_loads_or_is_refused_and_a_refusal_leaves_the_object_alone(SaveForm form)
     {
@@ -443,4 +457,10 @@ public sealed partial class SmallSoundings
 public sealed partial class SmallSounding
 {
     public float Depth { get; set; }
+}
+
+[StateType]
+public sealed partial class Ledger
+{
+    public System.Numerics.BigInteger Number { get; set; }
 }

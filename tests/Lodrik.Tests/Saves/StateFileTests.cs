@@ -75,6 +75,7 @@ public sealed class StateFileTests : IDisposable
     [InlineData("// at the top\n{\"doors\":[{\"name\":\"stairs\"}],\"name\":\"loft\",\"unknown\":{\"deep\":[1,2]}}")]
     [InlineData("<room><name>loft</name><doors type=\"list\"><item><name>stairs</name></item></doors></room>")]
     [InlineData("<?xml version=\"1.0\"?>\n<!-- by hand -->\n<r><unknown><deep a='>'/></unknown><doors>\n <door><name><![CDATA[stairs]]></name></door>\n</doors><name>l<!-- -->oft</name></r>\n")]
+    [InlineData("<room><?a > <note> ?><name>l<?x <y>?>oft</name><doors type=\"list\"><?by <hand> ?><item><name>stairs</name><?end?></item></doors></room>")]
     public void A_file_written_wholly_by_hand_loads_as_the_state_it_describes(string text)
     {
         var room = StateFile.FromText<Room>(text);
@@ -212,6 +213,7 @@ public sealed class StateFileTests : IDisposable
     [InlineData("<a/>")]
     [InlineData("<a></a>")]
     [InlineData("<a> <b/> <c d='>'>x</c> <!-- <e> --> <?pi <f> ?> <g><![CDATA[</g>]]><h/></g> </a>")]
+    [InlineData("<a><b><?pi </b> <f> ?><c/></b><d><?pi?></d></a>")]
     [InlineData("<?xml version='1.0'?><a><entry key='with / and &lt;'>x</entry><b>\n</b></a>\n")]
     public void Sections_of_XML_are_found_where_XmlReader_finds_them(string text)
     {

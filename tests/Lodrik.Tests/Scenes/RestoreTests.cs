@@ -117,7 +117,7 @@ public sealed class RestoreTests
         Assert.Equal(wanted, fleet.Print());
         Assert.True(seen.Count > 40);
         Assert.Equal(seen.OrderBy(one => one.Done).ThenBy(one => one.Phase), seen);
-        Assert.Equal(new RestoreProgress(RestorePhase.Done, seen[0].InAll, seen[0].InAll), restoration.Progress);
+        Assert.Equal(new RestoreProgress(RestorePhase.Done, seen[0].Total, seen[0].Total), restoration.Progress);
         Assert.Equal(9, restoration.Report.Phases.Count);
         Assert.Contains("curtain down", restoration.Report.ToString(), StringComparison.Ordinal);
         Assert.True(restoration.Step(TimeSpan.Zero));
@@ -265,6 +265,82 @@ public sealed class RestoreTests
         var again = Fleet.Author();
         Fleet.Bindings().Begin(again).RestoreFrom(archive, "harbour");
         Assert.Equal(fleet.Print(), again.Print());
+    }
+
+    [Fact]
+    public void What_a_list_referred_to_and_is_not_there_keeps_its_place_in_the_list()
+    {
+        var fleet = Fleet.Author();
+        var live = Fleet.Bindings().Begin(fleet);
+        fleet.Sailors.AddRange([new Sailor(fleet.Numbers.Next()), new Cook(fleet.Numbers.Next()), new Sailor(fleet.Numbers.Next()), new Cook(fleet.Numbers.Next())]);
+        var (mate, cook, mate2, cook2) = (fleet.Sailors[0], fleet.Sailors[1], fleet.Sailors[2], fleet.Sailors[3]);
+        fleet.Boats[0].Crew = [cook, mate, cook2, mate2];
+        var archive = Through(SaveForm.Json, live.Capture());
+
+        // A version of the game that knows no cooks: the mates are there, and the cooks keep their places between them.
+        var without = new SceneBindings<Fleet>()
+            .SpawnNumbers(one => one.Numbers)
+            .Kind("boat", one => one.Boats, boat => boat.Id(one => one.Id).ReferenceList("crew", one => one.Crew, (one, crew) => one.Crew = [.. crew]))
+            .Kind("buoy", one => one.Buoys, buoy => buoy.Id(one => one.Id))
+            .Kind("mate", one => one.Sailors, sailor => sailor.Id(one => one.Id).Spawn((one, id) =>
+            {
+                one.Sailors.Add(new Sailor(id));
+                return one.Sailors[^1];
+            }).Remove((one, sailor) => one.Sailors.Remove(sailor)));
+        var cookless = Fleet.Author();
+        var restored = without.Begin(cookless);
+        restored.RestoreFrom(archive, "harbour");
+        Assert.Equal([mate.Id, mate2.Id], cookless.Boats[0].Crew.Select(one => one.Id));
+
+        var again = Fleet.Author();
+        Fleet.Bindings().Begin(again).RestoreFrom(Through(SaveForm.Json, restored.Capture()), "harbour");
+        Assert.Equal([cook.Id, mate.Id, cook2.Id, mate2.Id], again.Boats[0].Crew.Select(one => one.Id));
+    }
+
+    [Fact]
+    public void Rolling_back_keeps_what_the_restoration_had_tied_to_something_that_goes_again()
+    {
+        var fleet = Fleet.Author();
+        var live = Fleet.Bindings(fleet).Begin(fleet);
+        var tug = fleet.Spawn();
+        tug.Tows(fleet.Boats[3]);
+        var record = live.Capture();
+        fleet.Boats[3].TowedBy = null;
+        fleet.Sink(tug);
+        var before = fleet.Print();
+        var kept = fleet.Boats[3];
+
+        // The tug is spawned again and tows the boat; sinking it on the way back must not take the boat along.
+        fleet.Fault = what =>
+        {
+            if (what != "boat-1 settled")
+                return;
+            fleet.Fault = _ => { };
+            throw new InvalidOperationException("no");
+        };
+        Assert.Equal("The scene is as it was before.", Assert.Throws<SceneException>(() => live.Restore(record)).Remedy);
+        Assert.Equal(before, fleet.Print());
+        Assert.Contains(fleet.Boats, boat => ReferenceEquals(boat, kept));
+    }
+
+    [Fact]
+    public void The_total_of_a_restoration_is_what_there_is_to_do()
+    {
+        var (fleet, live, record, _) = Apart();
+        var calls = 0;
+        fleet.Fault = name => calls += name is "curtain down" or "curtain up" or "settled" ? 0 : 1;
+        var restoration = live.BeginRestore(record);
+        var total = restoration.Progress.Total;
+        var last = restoration.Progress;
+        Assert.Equal(0, last.Done);
+        while (!restoration.Step(TimeSpan.Zero))
+        {
+            Assert.Equal(total, restoration.Progress.Total);
+            // A step is one thing to do, and letting go of what stays goes along with the first removal.
+            Assert.InRange(restoration.Progress.Done - last.Done, 0, 3);
+            last = restoration.Progress;
+        }
+        Assert.Equal((total, total), (last.Done, restoration.Progress.Done));
     }
 
     [Fact]
