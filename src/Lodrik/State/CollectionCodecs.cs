@@ -28,6 +28,8 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
         if (TCodec.HasColumns && writer.TryWriteTable<List<T>?, ListCodec<T, TCodec>>(value, value.Count))
             return;
         var items = CollectionsMarshal.AsSpan(value);
+        if (NumberItems.TryWrite<TWriter, T>(ref writer, items))
+            return;
         writer.BeginList(items.Length);
         if (!writer.TryWriteItems<T, TCodec>(items))
         {
@@ -89,6 +91,8 @@ public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : 
         }
         if (TCodec.HasColumns && writer.TryWriteTable<T[]?, ArrayCodec<T, TCodec>>(value, value.Length))
             return;
+        if (NumberItems.TryWrite<TWriter, T>(ref writer, value))
+            return;
         writer.BeginList(value.Length);
         if (!writer.TryWriteItems<T, TCodec>(value))
         {
@@ -125,6 +129,8 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
             return;
         }
         if (TCodec.HasColumns && writer.TryWriteTable<TCollection?, CollectionCodec<TCollection, T, TCodec>>(value, value.Count))
+            return;
+        if (NumberItems.Are<T>() && NumberItems.TryWrite<TWriter, T>(ref writer, value.ToArray()))
             return;
         writer.BeginList(value.Count);
         foreach (var item in value)

@@ -135,14 +135,10 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
     private static bool TryWriteIntegers<TWriter>(ref TWriter writer, BigInteger[] numbers) where TWriter : IStateWriter, allows ref struct
     {
         var (min, max) = (numbers.Min(), numbers.Max());
-        if (min >= 0 && max <= byte.MaxValue)
-            writer.WriteNumbers<byte>(Array.ConvertAll(numbers, number => (byte)number));
-        else if (min >= short.MinValue && max <= short.MaxValue)
-            writer.WriteNumbers<short>(Array.ConvertAll(numbers, number => (short)number));
-        else if (min >= int.MinValue && max <= int.MaxValue)
-            writer.WriteNumbers<int>(Array.ConvertAll(numbers, number => (int)number));
-        else if (min >= long.MinValue && max <= long.MaxValue)
-            writer.WriteNumbers<long>(Array.ConvertAll(numbers, number => (long)number));
+        if (min >= long.MinValue && max <= long.MaxValue)
+            NumberItems.WriteWhole(ref writer, Array.ConvertAll(numbers, number => (long)number));
+        else if (min >= 0 && max <= ulong.MaxValue)
+            writer.WriteNumbers<ulong>(Array.ConvertAll(numbers, number => (ulong)number));
         else
             return false;
         return true;

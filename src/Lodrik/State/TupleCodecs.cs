@@ -12,6 +12,11 @@ public readonly struct TupleCodec<T1, T2, TCodec1, TCodec2> : IStateCodec<(T1, T
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2) value) where TWriter : IStateWriter, allows ref struct
     {
+        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>())
+        {
+            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2)]);
+            return;
+        }
         writer.BeginList(2);
         TCodec1.Write(ref writer, value.Item1);
         TCodec2.Write(ref writer, value.Item2);
@@ -40,6 +45,11 @@ public readonly struct TupleCodec<T1, T2, T3, TCodec1, TCodec2, TCodec3> : IStat
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3) value) where TWriter : IStateWriter, allows ref struct
     {
+        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>())
+        {
+            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3)]);
+            return;
+        }
         writer.BeginList(3);
         TCodec1.Write(ref writer, value.Item1);
         TCodec2.Write(ref writer, value.Item2);
@@ -71,6 +81,11 @@ public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCo
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4) value) where TWriter : IStateWriter, allows ref struct
     {
+        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>())
+        {
+            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4)]);
+            return;
+        }
         writer.BeginList(4);
         TCodec1.Write(ref writer, value.Item1);
         TCodec2.Write(ref writer, value.Item2);
@@ -105,6 +120,11 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3,
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5) value) where TWriter : IStateWriter, allows ref struct
     {
+        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>() && NumberItems.IsWhole<T5>())
+        {
+            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4), NumberItems.Whole(value.Item5)]);
+            return;
+        }
         writer.BeginList(5);
         TCodec1.Write(ref writer, value.Item1);
         TCodec2.Write(ref writer, value.Item2);
@@ -142,6 +162,11 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCod
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6) value) where TWriter : IStateWriter, allows ref struct
     {
+        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>() && NumberItems.IsWhole<T5>() && NumberItems.IsWhole<T6>())
+        {
+            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4), NumberItems.Whole(value.Item5), NumberItems.Whole(value.Item6)]);
+            return;
+        }
         writer.BeginList(6);
         TCodec1.Write(ref writer, value.Item1);
         TCodec2.Write(ref writer, value.Item2);
@@ -182,6 +207,11 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, 
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6, T7) value) where TWriter : IStateWriter, allows ref struct
     {
+        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>() && NumberItems.IsWhole<T5>() && NumberItems.IsWhole<T6>() && NumberItems.IsWhole<T7>())
+        {
+            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4), NumberItems.Whole(value.Item5), NumberItems.Whole(value.Item6), NumberItems.Whole(value.Item7)]);
+            return;
+        }
         writer.BeginList(7);
         TCodec1.Write(ref writer, value.Item1);
         TCodec2.Write(ref writer, value.Item2);

@@ -69,9 +69,15 @@ internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
 
     public readonly void WriteBytes(scoped ReadOnlySpan<byte> value) => writer.WriteBase64StringValue(value);
 
-    /// <summary>Numbers stand on one line, as many as there are.</summary>
+    /// <summary>Numbers are on one line, as many as there are; no numbers at all are an empty list like any other.</summary>
     public readonly void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
     {
+        if (values.IsEmpty)
+        {
+            writer.WriteStartArray();
+            writer.WriteEndArray();
+            return;
+        }
         // A number, its quotes, and the comma and blank before it.
         const int Widest = NumberText.MaxLength + 4;
         var room = checked(2 + (values.Length * Widest));

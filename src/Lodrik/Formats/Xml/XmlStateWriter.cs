@@ -83,9 +83,14 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
         _writer.WriteEndElement();
     }
 
-    /// <summary>Numbers of one type stand in one element with blanks between, as an xs:list of XML Schema does.</summary>
+    /// <summary>Numbers of one type are in one element with blanks between, like an xs:list of XML Schema; no numbers at all are an empty list like any other.</summary>
     public void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
     {
+        if (values.IsEmpty)
+        {
+            Marked(XmlWords.ListType);
+            return;
+        }
         Start();
         _writer.WriteAttributeString(XmlWords.Type, XmlWords.NumbersType);
         Span<byte> digits = stackalloc byte[NumberText.MaxLength];
