@@ -7,7 +7,7 @@ using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.Formats.Json;
 using Lodrik.Formats.Xml;
-using Lodrik.Saves;
+using Lodrik.Saves.Writing;
 using Lodrik.State;
 using Lodrik.Storage;
 using MemoryPack;
@@ -153,23 +153,24 @@ internal static class Budgets
         SceneRecord Scene() => StateFile.FromText<ScenesSave>(text).Scenes.Get("x")!;
         for (var i = 0; i < 100; i++)
             save.Scenes.Put($"scene {i}", Scene());
-        using var encoder = new SaveEncoder();
+        using var writer = new SaveWriter();
         var cache = new SectionCache();
         var visited = Scene();
         var other = Scene();
-        encoder.Snapshot(save, SaveForm.Binary, indented: false, cache);
+        var terms = new SaveTerms(SaveForm.Binary);
+        Snapshot.Of(save, cache).Dispose();
         var (ours, theirs) = Race(
             () =>
             {
                 (visited, other) = (other, visited);
                 save.Scenes.Put("scene 7", visited);
-                encoder.Snapshot(save, SaveForm.Binary, indented: false, cache);
-                encoder.Complete(new SaveHeader { Game = "bench" });
+                using var snapshot = Snapshot.Of(save, cache);
+                writer.Write(snapshot, new SaveHeader { Game = "bench" }, terms, cache);
             },
             () =>
             {
-                encoder.Snapshot(save, SaveForm.Binary, indented: false);
-                encoder.Complete(new SaveHeader { Game = "bench" });
+                using var snapshot = Snapshot.Of(save);
+                writer.Write(snapshot, new SaveHeader { Game = "bench" }, terms);
             });
         yield return BudgetLine.Of("autosave with 1 of 100 scenes changed / a full save (ms)", ours, theirs, 0.15);
 
@@ -195,10 +196,11 @@ internal static class Budgets
         yield return BudgetLine.Of("binary, 10,000 entities: allocated by one encode (KB)", Allocated(() => Encode(world, buffer)), 1, 1.0);
 
         var save = SmallSave.Make();
-        using var encoder = new SaveEncoder();
+        using var writer = new SaveWriter();
         var header = new SaveHeader { Game = "bench", Version = 1, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
-        WarmUp(() => encoder.Encode(save, header, SaveForm.Binary, indented: false));
-        yield return BudgetLine.Of("one small save, Binary: allocated by one whole file (KB)", Allocated(() => encoder.Encode(save, header, SaveForm.Binary, indented: false)), 1, 1.0);
+        var binary = new SaveTerms(SaveForm.Binary);
+        WarmUp(() => writer.Write(save, header, binary));
+        yield return BudgetLine.Of("one small save, Binary: allocated by one whole file (KB)", Allocated(() => writer.Write(save, header, binary)), 1, 1.0);
     }
 
     private static double Allocated(Action act)
@@ -299,13 +301,14 @@ internal static class Budgets
         var save = SmallSave.Make();
         foreach (var (form, microseconds) in new[] { (SaveForm.Binary, 10.0), (SaveForm.Json, 30.0) })
         {
-            using var encoder = new SaveEncoder();
+            using var writer = new SaveWriter();
+            var terms = new SaveTerms(form, IsIndented: false);
             var ours = Median(() =>
             {
                 for (var i = 0; i < 200; i++)
                 {
                     var header = new SaveHeader { Game = "bench", Version = 1, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
-                    encoder.Encode(save, header, form, indented: false);
+                    writer.Write(save, header, terms);
                 }
             });
             yield return BudgetLine.Of($"one small save, {form}: whole file / {microseconds:F0} microseconds", ours * 1000 / 200, microseconds, 1.0);

@@ -1,7 +1,8 @@
 using System.IO.Hashing;
 using System.Security.Cryptography;
 using Lodrik.Protection;
-using Lodrik.Saves;
+using Lodrik.Saves.Forms;
+using Lodrik.Saves.Writing;
 
 namespace Lodrik.Bench;
 
@@ -72,17 +73,16 @@ internal static class ProtectionBudgets
         yield return BudgetLine.Of("decrypting 64 MB / AES-GCM and XxHash128 (ms)", ours, theirs, 1.25);
 
         // The whole way of a save, from sections in memory to the bytes of a file, with and without.
-        using var encoder = new SaveEncoder();
-        TakenSection[] sections = [new TakenSection("sea", section, 0)];
-        (ours, theirs) = Budgets.Race(() => Whole(encoder, sections, SaveProtection.With(key)), () =>
+        using var writer = new SaveWriter();
+        (ours, theirs) = Budgets.Race(() => Whole(writer, section, SaveProtection.With(key)), () =>
         {
-            Whole(encoder, sections, null);
+            Whole(writer, section, null);
             SHA256.HashData(section);
         });
         yield return BudgetLine.Of("whole save, sealed / unprotected, then SHA-256 (ms)", ours, theirs, 1.25);
-        (ours, theirs) = Budgets.Race(() => Whole(encoder, sections, SaveProtection.Encrypted(key)), () =>
+        (ours, theirs) = Budgets.Race(() => Whole(writer, section, SaveProtection.Encrypted(key)), () =>
         {
-            Whole(encoder, sections, null);
+            Whole(writer, section, null);
             var copy = new byte[Count];
             aes.Encrypt(nonce, section, copy, tag);
             XxHash128.HashToUInt128(copy);
@@ -91,9 +91,6 @@ internal static class ProtectionBudgets
         yield return BudgetLine.Of("whole save, encrypted / unprotected, then AES-GCM (ms)", ours, theirs, 1.5);
     }
 
-    private static void Whole(SaveEncoder encoder, TakenSection[] sections, SaveProtection? protection)
-    {
-        encoder.TakeOver(SaveForm.Binary, sections);
-        encoder.Complete(new SaveHeader { Game = "bench" }, protection: protection);
-    }
+    private static void Whole(SaveWriter writer, byte[] section, SaveProtection? protection) =>
+        writer.Write([EncodedSection.Of("sea", section)], new SaveHeader { Game = "bench" }, SaveForm.Binary, protection);
 }

@@ -1,6 +1,6 @@
-using Lodrik.Formats;
-using Lodrik.Formats.Binary;
-using Lodrik.Saves;
+using Lodrik.Saves.Forms;
+using Lodrik.Saves.Reading;
+using Lodrik.Saves.Writing;
 using Lodrik.State;
 
 namespace Lodrik.Testing;
@@ -139,9 +139,9 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     private Failure? Try(SaveShape shape, SaveMap sections, SaveForm form, LostMembers lost) => Try(
         () =>
         {
-            using var encoder = new SaveEncoder();
+            using var writer = new SaveWriter();
             var header = new SaveHeader { Game = shape.Game, Version = shape.Version, SaveId = Guid.CreateVersion7() };
-            return SavedFile.FromBytes(encoder.Encode(TreeSave.Of(sections), header, form, indented: false).ToArray());
+            return SavedFile.FromBytes(writer.Write(TreeSave.Of(sections), header, new SaveTerms(form, IsIndented: false)).ToArray());
         },
         form,
         lost);
@@ -177,8 +177,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     {
         foreach (var group in T.Root.Sections.Where(section => section.EndsWith('/')).Select(section => section[..^1]))
         {
-            var sections = file.FindGroup(group).Select(slice => (UndecodedSection)file.Verify(slice).Within(group)).ToList();
-            foreach (var section in sections)
+            foreach (var section in SectionReader.GroupOf(file.Source, group))
             {
                 if (IsScene(section))
                     DecodeScene(section);
@@ -194,9 +193,9 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     {
         var archive = new SceneArchive();
         ((ISectionGroup)archive).TakeSections([section]);
-        var first = Encode(archive.Get(section.Name, _scenes!)!);
-        ((ISectionGroup)archive).TakeSections([new MemorySection(section.Name, first)]);
-        if (!Encode(archive.Get(section.Name, _scenes!)!).AsSpan().SequenceEqual(first))
+        var first = PackedSection.Of(section.Name, archive.Get(section.Name, _scenes!)!);
+        ((ISectionGroup)archive).TakeSections([first]);
+        if (!PackedSection.Of(section.Name, archive.Get(section.Name, _scenes!)!).Bytes.Span.SequenceEqual(first.Bytes.Span))
             throw new SaveContentException(SaveErrorCode.WrongContent, "The scene is another after being saved and loaded again.", new SaveLocation { Section = section.Name });
     }
 
@@ -205,14 +204,6 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         var archive = new SessionArchive();
         ((ISectionGroup)archive).TakeSections([section]);
         decode(archive);
-    }
-
-    private static byte[] Encode(SceneRecord scene)
-    {
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        scene.Write(ref writer);
-        return buffer.Written.ToArray();
     }
 
     private int CheckSamples(LostMembers lost)
@@ -241,8 +232,8 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
 
     private CompatibilityException Report(SaveShape shape, SaveMap smallest, SaveForm form, Failure failure, int index)
     {
-        using var encoder = new SaveEncoder();
-        var bytes = encoder.Encode(TreeSave.Of(smallest), new SaveHeader { Game = shape.Game, Version = shape.Version }, SaveForm.Binary, indented: false).ToArray();
+        using var writer = new SaveWriter();
+        var bytes = writer.Write(TreeSave.Of(smallest), new SaveHeader { Game = shape.Game, Version = shape.Version }, new SaveTerms(SaveForm.Binary)).ToArray();
         var step = shape.Version < T.Root.Version && _migrations is null ? " No migrations were given." : "";
         return new CompatibilityException(
             $"""

@@ -1,4 +1,4 @@
-using Lodrik.Saves;
+using Lodrik.Saves.Writing;
 
 namespace Lodrik.Testing;
 
@@ -20,14 +20,13 @@ public static class SampleSaves
         ArgumentOutOfRangeException.ThrowIfLessThan(count, 1);
         var random = new RandomSaves(shape, source => names?.GetValueOrDefault(source)
             ?? throw new CompatibilityException($"The ledger speaks of names in the catalogue of {source}. Say what names there are."));
-        using var encoder = new SaveEncoder();
+        using var writer = new SaveWriter();
         for (var i = 0; i < count; i++)
         {
             var save = TreeSave.Of(random.Next(unchecked((seed * 1_000_003) + i)));
             foreach (var form in Forms)
-                yield return ($"made-up-{i + 1}{form.FileExtension()}", encoder.Encode(save, Header(), form, indented: true).ToArray());
-            encoder.Snapshot(save, SaveForm.Binary, indented: false);
-            yield return ($"made-up-{i + 1}-compressed{SaveForm.Binary.FileExtension()}", encoder.Complete(Header(), SaveCompression.Small).ToArray());
+                yield return ($"made-up-{i + 1}{form.FileExtension()}", writer.Write(save, Header(), new SaveTerms(form)).ToArray());
+            yield return ($"made-up-{i + 1}-compressed{SaveForm.Binary.FileExtension()}", writer.Write(save, Header(), new SaveTerms(SaveForm.Binary, Compression: SaveCompression.Small)).ToArray());
         }
 
         SaveHeader Header() => new() { Game = shape.Game, Version = shape.Version, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };

@@ -1,3 +1,5 @@
+using Lodrik.Saves.Forms;
+
 namespace Lodrik;
 
 /// <summary>How the content of a save is written. The same generated code serves all three.</summary>
@@ -17,18 +19,8 @@ public enum SaveForm
 public static class SaveForms
 {
     /// <summary>The form's name in a sentence: JSON, XML, binary.</summary>
-    public static string DisplayName(this SaveForm form) => form switch
-    {
-        SaveForm.Json => "JSON",
-        SaveForm.Xml => "XML",
-        _ => "binary",
-    };
+    public static string DisplayName(this SaveForm form) => FileForm.Of(form).DisplayName;
 
     /// <summary>The extension that files of this form have unless the game chooses another, with its dot.</summary>
-    public static string FileExtension(this SaveForm form) => form switch
-    {
-        SaveForm.Json => ".json",
-        SaveForm.Xml => ".xml",
-        _ => ".lodrik",
-    };
+    public static string FileExtension(this SaveForm form) => FileForm.Of(form).Extension;
 }

@@ -1,5 +1,7 @@
 using System.Security.Cryptography;
-using Lodrik.Saves;
+using Lodrik.Saves.Forms;
+using Lodrik.Saves.Reading;
+using Lodrik.Saves.Writing;
 using Lodrik.Storage;
 using Tidewarden;
 
@@ -158,12 +160,17 @@ public sealed class ReaderFuzz
         var file = SavedFile.FromBytes(save);
         foreach (var known in _protections.Where(_ => file.HasSeal))
             Try(() => { file.CheckSeal(known); return true; });
-        var sections = file.Sections.Select(section => file.Take(file.Find(section.Name)!.Value)).ToList();
+        var sections = SectionsOf(file);
         var one = _random.Next(sections.Count);
-        sections[one] = sections[one] with { Bytes = Spoil(sections[one].Bytes.ToArray()), Decompressed = sections[one].Decompressed > 0 ? _random.Next(1, 1 << 30) : 0 };
-        using var encoder = new SaveEncoder();
-        encoder.TakeOver(file.Form, sections);
-        return encoder.Complete(file.Header!.ForVersion(file.Header.Version), protection: _random.Next(2) == 0 ? protection : null).ToArray();
+        sections[one] = EncodedSection.Of(sections[one].Name, Spoil(sections[one].Bytes.ToArray()), sections[one].Decompressed > 0 ? _random.Next(1, 1 << 30) : 0);
+        using var writer = new SaveWriter();
+        return writer.Write(sections, file.Header!.ForVersion(file.Header.Version), file.Form, _random.Next(2) == 0 ? protection : null).ToArray();
+    }
+
+    private static List<EncodedSection> SectionsOf(SavedFile file)
+    {
+        var source = (CheckedSave)file.Source;
+        return [.. source.Names.Select(source.Take)];
     }
 
     private static byte[] Evening(SaveForm form, SaveCompression compression, SaveProtection? protection)

@@ -4,38 +4,31 @@ namespace Lodrik.Formats;
 
 /// <summary>
 /// Half of a pair (a name cut in the middle of an emoji) is no text, and every form replaces it by U+FFFD. That it happened is noted
-/// here while a section is written, and where it happened is looked up afterwards: a save must not fail for it, nor pay for it.
+/// in the context of the section, and where it happened is looked up afterwards: a save must not fail for it, nor pay for it.
 /// </summary>
 internal static class LoneSurrogates
 {
     private const char Replacement = '\uFFFD';
 
-    [ThreadStatic]
-    private static bool _noted;
-
-    /// <summary>Whether one was written since this was asked last.</summary>
-    public static bool TakeNote()
+    /// <summary>Notes a lone surrogate in a text that is being written.</summary>
+    public static void Note(scoped ReadOnlySpan<char> text, WriteContext? context)
     {
-        var noted = _noted;
-        _noted = false;
-        return noted;
+        if (context is { HasReplacedText: false } && AreIn(text))
+            context.HasReplacedText = true;
     }
 
-    /// <summary>Notes a lone surrogate in a text that is being written.</summary>
-    public static void Look(scoped ReadOnlySpan<char> text)
+    /// <summary>Whether there is one in a text.</summary>
+    public static bool AreIn(scoped ReadOnlySpan<char> text)
     {
         for (var at = text.IndexOfAnyInRange('\uD800', '\uDFFF'); at >= 0 && at < text.Length; at++)
         {
             if (!char.IsSurrogate(text[at]))
                 continue;
-            if (at + 1 < text.Length && char.IsSurrogatePair(text[at], text[at + 1]))
-            {
-                at++;
-                continue;
-            }
-            _noted = true;
-            return;
+            if (at + 1 >= text.Length || !char.IsSurrogatePair(text[at], text[at + 1]))
+                return true;
+            at++;
         }
+        return false;
     }
 
     /// <summary>The pointers of the texts and keys that have a replacement character.</summary>

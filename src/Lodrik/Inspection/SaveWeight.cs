@@ -1,8 +1,5 @@
-using Lodrik.Formats;
-using Lodrik.Formats.Binary;
-using Lodrik.Formats.Json;
-using Lodrik.Formats.Xml;
 using Lodrik.Saves;
+using Lodrik.Saves.Forms;
 using Lodrik.State;
 
 namespace Lodrik.Inspection;
@@ -38,13 +35,13 @@ public sealed record SaveWeight(SaveForm Form, long File, long Frame, IReadOnlyL
         ArgumentNullException.ThrowIfNull(file);
         var done = new SectionProgress(file, progress);
         var sections = file.Sections
-            .Select(section => new SectionWeight(section.Name, section.Bytes, Section(section.Name, done.Next(section.Name, file.ReadSection(section.Name)), file.SizeOf(section.Name), file.Form)))
+            .Select(section => new SectionWeight(section.Name, section.Bytes, Section(section.Name, done.Next(section.Name, file.ReadSection(section.Name)), file.SizeOf(section.Name), file.Opened.Content)))
             .OrderByDescending(section => section.Content.Bytes)
             .ToList();
         return new SaveWeight(file.Form, file.Bytes, file.Bytes - sections.Sum(section => section.InFile), sections);
     }
 
-    private static WeightNode Section(string name, SaveValue value, long bytes, SaveForm form)
+    private static WeightNode Section(string name, SaveValue value, long bytes, FileForm form)
     {
         // A scene is weighed kind by kind, and within a kind part by part: what one entity costs is the mean of its kind.
         var parts = value is SaveMap scene && scene.TryGet("entities", out var entities) && entities is SaveMap map
@@ -53,30 +50,30 @@ public sealed record SaveWeight(SaveForm Form, long File, long Frame, IReadOnlyL
         return Shared(new WeightNode(name, bytes, 1, [.. parts]), bytes);
     }
 
-    private static IEnumerable<WeightNode> Kinds(SaveMap entities, SaveForm form) => entities
+    private static IEnumerable<WeightNode> Kinds(SaveMap entities, FileForm form) => entities
         .Where(entry => entry.Value is SaveMap)
         .GroupBy(entry => ((SaveMap)entry.Value).TryGet("kind", out var kind) ? kind.AsText() ?? "" : "")
         .Select(kind =>
         {
             var maps = kind.Select(entry => (SaveMap)entry.Value).ToList();
             var parts = maps.Where(entity => entity.TryGet("parts", out var parts) && parts is SaveMap).Select(entity => entity["parts"]).ToList();
-            var rest = kind.Sum(entry => Measure(entry.Key, form)) + maps.Sum(entity => entity.Where(member => member.Key != "parts").Sum(member => Measure(member.Key, form) + Measure(member.Value, form)));
-            return new WeightNode(kind.Key, rest + parts.Sum(part => Measure(part, form)), maps.Count, [.. Members(parts, form, 2), new WeightNode("id, kind and parent", rest, maps.Count, [])]);
+            var rest = kind.Sum(entry => form.Measure(entry.Key)) + maps.Sum(entity => entity.Where(member => member.Key != "parts").Sum(member => form.Measure(member.Key) + form.Measure(member.Value)));
+            return new WeightNode(kind.Key, rest + parts.Sum(part => form.Measure(part)), maps.Count, [.. Members(parts, form, 2), new WeightNode("id, kind and parent", rest, maps.Count, [])]);
         });
 
     /// <summary>The members of several maps of one kind, each taken together.</summary>
-    private static IEnumerable<WeightNode> Members(IReadOnlyList<SaveValue> values, SaveForm form, int depth) => depth > MostDepth ? [] : values
+    private static IEnumerable<WeightNode> Members(IReadOnlyList<SaveValue> values, FileForm form, int depth) => depth > MostDepth ? [] : values
         .OfType<SaveMap>()
         .SelectMany(map => map)
         .GroupBy(entry => entry.Key, entry => entry.Value)
         .Select(member => Value(member.Key, [.. member], form, depth));
 
-    private static WeightNode Value(string name, IReadOnlyList<SaveValue> values, SaveForm form, int depth)
+    private static WeightNode Value(string name, IReadOnlyList<SaveValue> values, FileForm form, int depth)
     {
         var lists = values.OfType<SaveList>().ToList();
         var items = lists.Count == 0 ? 0 : lists.Sum(list => list.Count);
         var inner = lists.Count > 0 && items > 0 ? lists.SelectMany(list => list).ToList() : values;
-        return new WeightNode(name, values.Sum(value => Measure(value, form) + Measure(name, form)), Math.Max(items, values.Count), [.. Members(inner, form, depth + 1)]);
+        return new WeightNode(name, values.Sum(value => form.Measure(value) + form.Measure(name)), Math.Max(items, values.Count), [.. Members(inner, form, depth + 1)]);
     }
 
     /// <summary>Shares out what a node takes among its children, in proportion to what each would take alone: together they take neither more nor less.</summary>
@@ -92,34 +89,5 @@ public sealed record SaveWeight(SaveForm Form, long File, long Frame, IReadOnlyL
             children.Add(Shared(child, share));
         }
         return node with { Bytes = bytes, Children = [.. children.OrderByDescending(child => child.Bytes)] };
-    }
-
-    private static long Measure(SaveValue value, SaveForm form)
-    {
-        using var buffer = new PooledBuffer();
-        switch (form)
-        {
-            case SaveForm.Binary:
-                var binary = new BinaryStateWriter(buffer);
-                SaveValueCodec.Write(ref binary, value);
-                return buffer.Length;
-            case SaveForm.Json:
-                using (var writer = new System.Text.Json.Utf8JsonWriter(buffer, JsonStateWriter.Options(indented: true)))
-                {
-                    var json = new JsonStateWriter(writer);
-                    SaveValueCodec.Write(ref json, value);
-                }
-                return buffer.Length;
-            default:
-                var settings = XmlStateWriter.Settings(indented: true);
-                settings.OmitXmlDeclaration = true;
-                using (var writer = System.Xml.XmlWriter.Create(new BufferStream(buffer), settings))
-                {
-                    var xml = new XmlStateWriter(writer);
-                    xml.Name("v");
-                    SaveValueCodec.Write(ref xml, value);
-                }
-                return buffer.Length;
-        }
     }
 }

@@ -1,7 +1,9 @@
-using System.Xml;
 using System.Xml.Linq;
+using System.Xml;
 using Lodrik.Migrations;
 using Lodrik.Saves;
+using Lodrik.Saves.Forms;
+using Lodrik.Saves.Writing;
 using Lodrik.State;
 
 namespace Lodrik;
@@ -157,9 +159,9 @@ public sealed class MigrationChain
     {
         var sections = Read(bytes, location);
         Apply(new MapSections(sections), Way(0, version, location), location);
-        using var encoder = new SaveEncoder();
+        using var writer = new SaveWriter();
         var header = new SaveHeader { Game = game, Version = version, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
-        return SavedFile.FromBytes(encoder.Encode(TreeSave.Of(sections), header, SaveForm.Binary, indented: false).ToArray(), location);
+        return SavedFile.FromBytes(writer.Write(TreeSave.Of(sections), header, new SaveTerms(SaveForm.Binary)).ToArray(), location);
     }
 
     /// <summary>Holds the chain against the game that it is for.</summary>
@@ -197,7 +199,7 @@ public sealed class MigrationChain
         }
         foreach (var save in saves)
         {
-            if (save.Names.FirstOrDefault(name => name.Length == 0 || name is SaveEncoder.HeaderKey or SaveEncoder.ContentsKey or SaveEncoder.SealKey) is { } reserved)
+            if (save.Names.FirstOrDefault(name => name.Length == 0 || FileWords.IsReserved(name)) is { } reserved)
                 throw new MigrationException(SaveErrorCode.MigrationFailed, $"After the last step there is a section \"{reserved}\", which is a word of the file itself.", location, "Rename, move or remove it in a step.");
         }
     }
@@ -249,8 +251,7 @@ public sealed class MigrationChain
         }
     }
 
-    private static SaveValue ReadJson(ReadOnlyMemory<byte> bytes) => new VerifiedSection(
-        SaveForm.Json, bytes, new SectionSlice("", 0, bytes.Length), SectionHealth.Unchecked, default).ToTree();
+    private static SaveValue ReadJson(ReadOnlyMemory<byte> bytes) => FileForm.Of(SaveForm.Json).ReadForeign(bytes);
 
     private static SaveValue ReadXml(ReadOnlyMemory<byte> bytes)
     {

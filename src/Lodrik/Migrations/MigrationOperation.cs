@@ -175,7 +175,7 @@ internal static class ValueOperations
         return save.IsSection(to) ? save.Store.Read(name) : throw new OperationException("The section has shared objects, and can only become a section of its own.", place.Locate());
     }
 
-    private static MigrationPath SharedBeside(MigrationPath section) => section.Beside(section.Steps[^1] + Saves.SharedSection.Suffix);
+    private static MigrationPath SharedBeside(MigrationPath section) => section.Beside(section.Steps[^1] + Saves.Forms.SharedSection.Suffix);
 
     private static SaveValue CopyOf(SaveValue value) => SaveValueCodec.Copy(value)!;
 

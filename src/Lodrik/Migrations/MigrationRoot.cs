@@ -199,7 +199,7 @@ internal sealed class SaveRoot(SectionStore store, IReadOnlyCollection<string> g
         return new SaveLocation { Section = section, Path = pointer.Length == 0 ? null : pointer };
     }
 
-    private static bool IsShared(string name) => name.EndsWith(Saves.SharedSection.Suffix, StringComparison.Ordinal);
+    private static bool IsShared(string name) => name.EndsWith(Saves.Forms.SharedSection.Suffix, StringComparison.Ordinal);
 
     /// <summary>The section that a path begins with, and how many steps that takes.</summary>
     private (string Name, int Taken) SectionOf(IReadOnlyList<string?> steps) => steps is [{ } group, { } name, ..] && !store.Has(group) && IsGroup(group)

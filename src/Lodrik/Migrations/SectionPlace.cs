@@ -1,5 +1,6 @@
 using Lodrik.Formats;
-using Lodrik.Saves;
+using Lodrik.Saves.Forms;
+using Lodrik.Saves.Reading;
 using Lodrik.State;
 
 namespace Lodrik.Migrations;

@@ -46,11 +46,16 @@ internal static class HiddenLabel
         return hidden;
     }
 
-    /// <summary>Puts title and summary back, where the key is at hand and nothing was changed; otherwise they stay hidden.</summary>
-    public static void Reveal(SaveHeader? header, KeyRing keys)
+    /// <summary>The header with its title and summary, where they are hidden, the key is at hand and nothing was changed; otherwise the header as it is.</summary>
+    public static SaveHeader? Reveal(SaveHeader? header, KeyRing keys)
     {
-        if (header?.Slot is not { } label || !label.Rest.TryGet(SlotLabel.HiddenKey, out var value) || value is not SaveScalar { Kind: SaveValueKind.Bytes } hidden || Open(hidden.Bytes.ToArray(), header.SaveId, keys) is not { } shown)
-            return;
+        if (header?.Slot is not { } hiding || !hiding.Rest.TryGet(SlotLabel.HiddenKey, out var value) || value is not SaveScalar { Kind: SaveValueKind.Bytes } hidden
+            || Open(hidden.Bytes.ToArray(), header.SaveId, keys) is not { } shown)
+        {
+            return header;
+        }
+        var revealed = header.Copy();
+        var label = revealed.Slot!;
         if (shown.TryGet("title", out var title) && title is SaveScalar { Kind: SaveValueKind.Text } text && shown.TryGet("summary", out var values) && values is SaveMap summary)
         {
             label.Title = text.Text;
@@ -59,6 +64,7 @@ internal static class HiddenLabel
                 label.Summary[name] = one;
             label.Rest.Remove(SlotLabel.HiddenKey);
         }
+        return revealed;
     }
 
     private static SaveMap? Open(byte[] hidden, Guid save, KeyRing keys)

@@ -1,4 +1,6 @@
 using Lodrik.Saves;
+using Lodrik.Saves.Forms;
+using Lodrik.Saves.Writing;
 
 namespace Lodrik;
 
@@ -27,9 +29,9 @@ public sealed record SalvagedSection(string Name, SalvageOutcome Outcome, string
 /// </summary>
 public sealed class SalvagedSave
 {
-    private readonly IReadOnlyList<TakenSection> _sections;
+    private readonly IReadOnlyList<EncodedSection> _sections;
 
-    internal SalvagedSave(SaveHeader header, IReadOnlyList<SalvagedSection> sections, IReadOnlyList<TakenSection> taken, bool wasEncrypted, bool hidLabel) =>
+    internal SalvagedSave(SaveHeader header, IReadOnlyList<SalvagedSection> sections, IReadOnlyList<EncodedSection> taken, bool wasEncrypted, bool hidLabel) =>
         (Header, Sections, _sections, WasEncrypted, HidLabel) = (header, sections, taken, wasEncrypted, hidLabel);
 
     /// <summary>What the save says of itself.</summary>
@@ -72,8 +74,7 @@ public sealed class SalvagedSave
         var header = Header.ForVersion(Header.Version);
         header.SaveId = Guid.CreateVersion7();
         header.Slot?.ParentId = Header.SaveId;
-        using var encoder = new SaveEncoder();
-        encoder.TakeOver(Header.Content, _sections);
-        return encoder.Complete(header, protection: protection).ToArray();
+        using var writer = new SaveWriter();
+        return writer.Write(_sections, header, Header.Content, protection).ToArray();
     }
 }

@@ -1,7 +1,6 @@
 using System.ComponentModel;
-using Lodrik.Formats;
-using Lodrik.Formats.Binary;
 using Lodrik.Saves;
+using Lodrik.Saves.Forms;
 using Lodrik.State;
 
 namespace Lodrik;
@@ -83,7 +82,7 @@ public static class StateContent
     public static void CopyGroup(ISectionGroup? group, ISectionGroup copy)
     {
         ArgumentNullException.ThrowIfNull(copy);
-        copy.TakeSections([.. (group?.SectionNames ?? []).Select(name => new MemorySection(name, Encode(group!, name)))]);
+        copy.TakeSections([.. (group?.SectionNames ?? []).Select(name => PackedSection.Of(group!, name))]);
     }
 
     /// <summary>Whether two groups have the same sections with the same content. Called by generated code.</summary>
@@ -92,44 +91,8 @@ public static class StateContent
     {
         var names = (one?.SectionNames ?? []).ToHashSet(StringComparer.Ordinal);
         return names.SetEquals(other?.SectionNames ?? [])
-            && names.All(name => new MemorySection(name, Encode(one!, name)).Tree().Equals(new MemorySection(name, Encode(other!, name)).Tree()));
-    }
-
-    private static byte[] Encode(ISectionGroup group, string name)
-    {
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        group.WriteSection(name, ref writer);
-        return buffer.Written.ToArray();
+            && names.All(name => PackedSection.Of(one!, name).ToTree().Equals(PackedSection.Of(other!, name).ToTree()));
     }
 
     private static SaveMap Tree<T>(T state, SaveForm form) where T : IStateRoot<T> => SavedFile.FromBytes(StateFile.ToBytes(state, form)).ReadTree();
-}
-
-/// <summary>A section that stands in memory, as CBOR.</summary>
-internal sealed class MemorySection(string name, byte[] cbor) : UndecodedSection
-{
-    public override string Name => name;
-
-    public override bool IsIntact => true;
-
-    public override void Decode(ISectionDecoder decoder)
-    {
-        var reader = new BinaryStateReader(cbor);
-        try
-        {
-            decoder.Decode(ref reader);
-        }
-        catch (ContentException content)
-        {
-            throw new SaveContentException(
-                content.Code, content.Message, new SaveLocation { Section = name, Path = BinaryPlace.PointerAt(cbor, content.Place) }, null, content);
-        }
-    }
-
-    public SaveValue Tree()
-    {
-        var reader = new BinaryStateReader(cbor);
-        return SaveValueCodec.ReadTree(ref reader);
-    }
 }

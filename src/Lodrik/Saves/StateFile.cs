@@ -1,5 +1,6 @@
 using System.Text;
-using Lodrik.Saves;
+using Lodrik.Saves.Forms;
+using Lodrik.Saves.Writing;
 using Lodrik.State;
 using Lodrik.Storage;
 
@@ -25,10 +26,10 @@ public static class StateFile
     public static void Write<T>(string path, T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
     {
         ArgumentException.ThrowIfNullOrEmpty(path);
-        using var encoder = new SaveEncoder();
+        using var writer = new SaveWriter();
         var file = Path.GetFullPath(path);
         var folder = Path.GetDirectoryName(file) ?? throw new StorageException($"\"{path}\" is a folder, not a file.", new SaveLocation { File = path });
-        new DirectoryStorage(folder).Write(Path.GetFileName(file), Encode(encoder, state, form), replace: true);
+        new DirectoryStorage(folder).Write(Path.GetFileName(file), Encode(writer, state, form), replace: true);
     }
 
     /// <summary>Writes the object to a stream, which stays open.</summary>
@@ -36,16 +37,16 @@ public static class StateFile
     public static void Write<T>(Stream stream, T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
     {
         ArgumentNullException.ThrowIfNull(stream);
-        using var encoder = new SaveEncoder();
-        stream.Write(Encode(encoder, state, form).Span);
+        using var writer = new SaveWriter();
+        stream.Write(Encode(writer, state, form).Span);
     }
 
     /// <summary>The object as the bytes of a save.</summary>
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
     public static byte[] ToBytes<T>(T state, SaveForm form = SaveForm.Binary) where T : IStateRoot<T>
     {
-        using var encoder = new SaveEncoder();
-        return Encode(encoder, state, form).ToArray();
+        using var writer = new SaveWriter();
+        return Encode(writer, state, form).ToArray();
     }
 
     /// <summary>The object as text.</summary>
@@ -55,10 +56,10 @@ public static class StateFile
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
     public static string ToText<T>(T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
     {
-        if (form == SaveForm.Binary)
-            throw new ArgumentOutOfRangeException(nameof(form), form, "Binary content is no text; use ToBytes.");
-        using var encoder = new SaveEncoder();
-        return Encoding.UTF8.GetString(Encode(encoder, state, form).Span);
+        if (!FileForm.Of(form).IsText)
+            throw new ArgumentOutOfRangeException(nameof(form), form, $"The {form.DisplayName()} form is not text. Use ToBytes.");
+        using var writer = new SaveWriter();
+        return Encoding.UTF8.GetString(Encode(writer, state, form).Span);
     }
 
     /// <summary>Reads a file into a new object.</summary>
@@ -137,7 +138,7 @@ public static class StateFile
         return state ?? T.CreateState();
     }
 
-    private static ReadOnlyMemory<byte> Encode<T>(SaveEncoder encoder, T state, SaveForm form) where T : IStateRoot<T>
+    private static ReadOnlyMemory<byte> Encode<T>(SaveWriter writer, T state, SaveForm form) where T : IStateRoot<T>
     {
         ArgumentNullException.ThrowIfNull(state);
         var header = new SaveHeader
@@ -147,6 +148,6 @@ public static class StateFile
             SaveId = Guid.CreateVersion7(),
             Saved = DateTimeOffset.UtcNow,
         };
-        return encoder.Encode(state, header, form, indented: true);
+        return writer.Write(state, header, new SaveTerms(form));
     }
 }

@@ -1,4 +1,6 @@
-using Lodrik.Saves;
+using Lodrik.Saves.Reading;
+using Lodrik.Saves.Writing;
+using Lodrik.Sessions;
 using Lodrik.State;
 
 namespace Lodrik;
@@ -6,7 +8,7 @@ namespace Lodrik;
 // Checkpoints: what the player can be put back to.
 public sealed partial class GameSession<TSave, TScene>
 {
-    private readonly List<Marked> _checkpoints = [];
+    private readonly List<CheckpointSection> _checkpoints = [];
 
     /// <summary>The checkpoints of what is being played, the newest last.</summary>
     public IReadOnlyList<SessionCheckpoint> Checkpoints => [.. _checkpoints.Select(one => one.Shown)];
@@ -18,12 +20,10 @@ public sealed partial class GameSession<TSave, TScene>
     public SessionCheckpoint Mark(string name = "last", bool inSave = false)
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
-        var state = TakeDown();
-        // A checkpoint does not hold the checkpoints before it.
-        foreach (var one in _checkpoints)
-            state.Session.Remove(SessionArchive.CheckpointPrefix + one.Shown.Name);
+        // A checkpoint holds neither the checkpoints before it nor what survives the way back.
+        using var snapshot = Snapshot.Of(TakeDown(), isWanted: section => !CheckpointShape.IsName(section) && !_survivors.Has(section));
         var checkpoint = new SessionCheckpoint(name, _place, Clock.Played, inSave);
-        var marked = new Marked(checkpoint, StateFile.ToBytes(state));
+        var marked = new CheckpointSection(checkpoint, _checkpoints.Count, snapshot.Keep());
         Forget(name);
         _checkpoints.Add(marked);
         return checkpoint;
@@ -52,7 +52,8 @@ public sealed partial class GameSession<TSave, TScene>
             SaveErrorCode.NoSuchCheckpoint,
             name is null ? "No checkpoint was marked." : $"There is no checkpoint \"{name}\".",
             remedy: _checkpoints.Count == 0 ? "Mark one first." : $"There are: {string.Join(", ", _checkpoints.Select(one => one.Shown.Name))}.");
-        var state = StateFile.Decode<TSave>(SavedFile.FromBytes(marked.Bytes));
+        var state = TSave.CreateState();
+        SectionReader.ReadAll(new PackedSource(marked.Sections), ref state);
         KeepSurvivors(state);
         // The checkpoint may come from a save that is older than the names of today.
         RenameScenes(state.Scenes);
@@ -124,13 +125,21 @@ public sealed partial class GameSession<TSave, TScene>
     {
         if (_options.Survives.Count == 0)
             return;
-        var live = SavedFile.FromBytes(StateFile.ToBytes(TakeSubsystems(_state!)));
-        var members = _options.Survives.Where(IsSection).ToList();
-        if (members.Count > 0)
-            live.ReadInto(ref marked, members);
+        using var live = Snapshot.Of(TakeSubsystems(_state!), isWanted: _survivors.Has);
+        var sections = new PackedSource(live.Keep());
+        SectionReader.ReadAll(sections, ref marked, _options.Survives.Where(IsSection).ToList());
         foreach (var name in _options.Survives.Where(name => !IsSection(name)))
-            marked.Session.PutTree(name, live.ReadSection($"{SessionSection}/{name}"));
+        {
+            if (sections.Find($"{SessionSection}/{name}") is { } section)
+                marked.Session.Put(name, new LoadedSection(section));
+        }
     }
+
+    /// <summary>The sections that the options name as surviving: members of the save root, and registered parts.</summary>
+    private readonly WantedSections _survivors;
+
+    private static WantedSections FindSurvivors(SessionOptions<TSave> options) =>
+        new([.. options.Survives.Select(name => IsSection(name) ? name : $"{SessionSection}/{name}")]);
 
     private static bool IsSection(string name) => TSave.Root.Sections.Contains(name);
 
@@ -140,40 +149,21 @@ public sealed partial class GameSession<TSave, TScene>
             archive.Remove(name);
         for (var i = 0; i < _checkpoints.Count; i++)
         {
-            var (shown, bytes) = (_checkpoints[i].Shown, _checkpoints[i].Bytes);
-            if (!shown.IsInSave)
-                continue;
-            archive.Put(SessionArchive.CheckpointPrefix + shown.Name, new CheckpointState
-            {
-                Order = i,
-                Scene = shown.Place.Scene,
-                Entrance = shown.Place.Entrance,
-                Played = shown.Played,
-                Sections = SavedFile.FromBytes(bytes).ReadTree(),
-            });
+            _checkpoints[i] = _checkpoints[i].At(i);
+            if (_checkpoints[i].Shown.IsInSave)
+                archive.Put(SessionArchive.CheckpointPrefix + _checkpoints[i].Shown.Name, _checkpoints[i]);
         }
     }
 
     /// <summary>The checkpoints that a loaded save has, the newest last.</summary>
-    private static IEnumerable<Marked> FindCheckpoints(SessionArchive archive)
+    private static List<CheckpointSection> FindCheckpoints(SessionArchive archive)
     {
-        var found = new List<(int Order, Marked Marked)>();
+        var found = new List<(int Order, CheckpointSection Section)>();
         foreach (var name in archive.Names.Where(name => name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal)))
         {
-            var saved = archive.Get<CheckpointState>(name)!;
-            var shown = new SessionCheckpoint(name[SessionArchive.CheckpointPrefix.Length..], new ScenePlace(saved.Scene, saved.Entrance), saved.Played, IsInSave: true);
-            found.Add((saved.Order, new Marked(shown, Encode(saved.Sections as SaveMap ?? new SaveMap()))));
+            var state = archive.Get<CheckpointState>(name)!;
+            found.Add((state.Order, CheckpointSection.Of(name[SessionArchive.CheckpointPrefix.Length..], state)));
         }
-        return found.OrderBy(one => one.Order).Select(one => one.Marked);
+        return [.. found.OrderBy(one => one.Order).Select(one => one.Section)];
     }
-
-    private static byte[] Encode(SaveMap sections)
-    {
-        using var encoder = new SaveEncoder();
-        var header = new SaveHeader { Game = TSave.Root.Game, Version = TSave.Root.Version, SaveId = Guid.CreateVersion7() };
-        return encoder.Encode(TreeSave.Of(sections), header, SaveForm.Binary, indented: false).ToArray();
-    }
-
-    /// <summary>A checkpoint and what was marked: a whole save in binary.</summary>
-    private sealed record Marked(SessionCheckpoint Shown, byte[] Bytes);
 }

@@ -1,4 +1,5 @@
 using Lodrik.Sessions;
+using Lodrik.State;
 
 namespace Lodrik;
 
@@ -79,15 +80,7 @@ public sealed partial class GameSession<TSave, TScene>
     public string Print(bool full = false) => SavedFile.FromBytes(StateFile.ToBytes(TakeDown())).Print(full);
 
     /// <summary>The name of the group that the save root has the session's part under.</summary>
-    private static string SessionSection { get; } = FindSessionSection();
-
-    private static string FindSessionSection()
-    {
-        var probe = TSave.CreateState();
-        probe.Session.Put("probe", new ClockState());
-        var section = SavedFile.FromBytes(StateFile.ToBytes(probe)).Sections.First(one => one.Name.EndsWith("/probe", StringComparison.Ordinal));
-        return section.Name[..^"/probe".Length];
-    }
+    private static string SessionSection { get; } = GroupNames.Of<TSave>(state => state.Session);
 
     private void SaveByItself()
     {

@@ -43,7 +43,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         ArgumentNullException.ThrowIfNull(bindings);
         ArgumentNullException.ThrowIfNull(options);
         ArgumentException.ThrowIfNullOrEmpty(options.Start.Scene, nameof(options));
-        (_store, _bindings, _options) = (store, bindings, options);
+        (_store, _bindings, _options, _survivors) = (store, bindings, options, FindSurvivors(options));
         foreach (var scene in new[] { options.Start.Scene, options.Fallback?.Scene ?? options.Start.Scene }.Concat(options.FormerScenes.Values))
         {
             if (!IsKnown(scene))

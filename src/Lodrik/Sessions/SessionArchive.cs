@@ -47,12 +47,15 @@ public sealed class SessionArchive : ISectionGroup
     /// <exception cref="SaveException">The content does not fit the type.</exception>
     public T? Get<T>(string name) where T : IStateType<T> => _sections.TryGetValue(name, out var section) ? section.As<T>(name) : default;
 
-    internal void PutTree(string name, SaveValue tree) => _sections[name] = new TreeSection(tree);
+    internal void Put(string name, ISessionSection section) => _sections[name] = section;
+
+    /// <summary>A section as it is kept; null where there is none.</summary>
+    internal ISessionSection? Find(string name) => _sections.GetValueOrDefault(name);
 
     /// <summary>Forgets a section; false where there was none.</summary>
     public bool Remove(string name) => _sections.Remove(name);
 
-    object? ISectionGroup.IdentityOf(string name) => null;
+    object? ISectionGroup.IdentityOf(string name) => _sections[name].Identity;
 
     void ISectionGroup.WriteSection<TWriter>(string name, ref TWriter writer) => _sections[name].Write(ref writer);
 

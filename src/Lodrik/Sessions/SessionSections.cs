@@ -1,13 +1,13 @@
-using Lodrik.Formats;
-using Lodrik.Formats.Binary;
+using Lodrik.Saves.Forms;
 using Lodrik.State;
 
 namespace Lodrik.Sessions;
 
 /// <summary>One section of the session's part of a save: as it was loaded, or as the game gave it.</summary>
-internal interface ISessionSection
+internal interface ISessionSection : IValueWriter
 {
-    void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct;
+    /// <summary>An object that is another one as soon as the content is; null where that cannot be told.</summary>
+    object? Identity => null;
 
     T As<T>(string name) where T : IStateType<T>;
 }
@@ -16,35 +16,31 @@ internal sealed class TypedSection<TState>(TState state) : ISessionSection where
 {
     public void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct => TState.WriteState(ref writer, state);
 
-    public T As<T>(string name) where T : IStateType<T>
-    {
-        if (state is T same)
-            return StateContent.Copy(same);
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        TState.WriteState(ref writer, state);
-        return new LoadedSection(new MemorySection(name, buffer.Written.ToArray())).As<T>(name);
-    }
+    public T As<T>(string name) where T : IStateType<T> =>
+        state is T same ? StateContent.Copy(same) : new LoadedSection(PackedSection.Of(name, this)).As<T>(name);
 }
 
 internal sealed class TreeSection(SaveValue tree) : ISessionSection
 {
     public void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct => SaveValueCodec.Write(ref writer, tree);
 
-    public T As<T>(string name) where T : IStateType<T>
-    {
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        SaveValueCodec.Write(ref writer, tree);
-        return new LoadedSection(new MemorySection(name, buffer.Written.ToArray())).As<T>(name);
-    }
+    public T As<T>(string name) where T : IStateType<T> => new LoadedSection(PackedSection.Of(name, this)).As<T>(name);
 }
 
+/// <summary>A section as it was loaded. It is decoded when somebody asks for it, and written again as it came.</summary>
 internal sealed class LoadedSection(UndecodedSection section) : ISessionSection
 {
+    public object? Identity => section;
+
     public SaveValue ToTree() => section.ToTree();
 
-    public void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct => SaveValueCodec.Write(ref writer, ToTree());
+    public void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct
+    {
+        if (section is SectionContent { IsIntact: true, Form: PackedFile } packed)
+            new PackedSection(packed.Name, packed.Bytes).WriteTo(ref writer);
+        else
+            SaveValueCodec.Write(ref writer, ToTree());
+    }
 
     public T As<T>(string name) where T : IStateType<T>
     {

@@ -54,9 +54,9 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
         Generation = generation;
         _state = state;
         Header = file.Header;
-        EditedSections = [.. file.Sections.Where(section => section.Health == SectionHealth.EditedByHand).Select(section => section.Name)];
+        EditedSections = [.. file.Opened.EditedSections];
         MissingSections = file.MissingSections;
-        WasEditedByHand = file.Health is SectionHealth.EditedByHand or SectionHealth.Unchecked;
+        WasEditedByHand = file.Opened.IsEdited;
     }
 
     /// <summary>The slot that was asked for.</summary>

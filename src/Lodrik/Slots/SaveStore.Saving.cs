@@ -1,5 +1,5 @@
 using System.Diagnostics;
-using Lodrik.Saves;
+using Lodrik.Saves.Writing;
 using Lodrik.Slots;
 
 namespace Lodrik;
@@ -13,9 +13,10 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     private readonly SynchronizationContext? _events;
     private readonly Lock _queueGate = new();
-    private readonly Stack<SaveEncoder> _encoders = [];
+    private readonly SaveTerms _terms;
     private readonly SectionCache _cache = new();
     private readonly OrderedDictionary<SlotName, Request> _waiting = [];
+    private SaveWriter? _saveWriter;
     private Task _worker = Task.CompletedTask;
     private bool _isWorking;
     private bool _isClosed;
@@ -44,7 +45,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <exception cref="StoreInUseException">Another process writes to the store.</exception>
     public SaveReceipt Save(SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused)
     {
-        using var request = Snapshot(slot, state, label, overwrite, progress: null);
+        using var request = TakeDown(slot, state, label, overwrite, progress: null);
         WaitForBackground();
         return Write(request);
     }
@@ -69,7 +70,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         Request request;
         try
         {
-            request = Snapshot(slot, state, label, overwrite, progress);
+            request = TakeDown(slot, state, label, overwrite, progress);
         }
         catch (SaveException exception)
         {
@@ -151,27 +152,24 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         foreach (var request in givenUp)
             request.Cancel();
         WaitForBackground();
-        lock (_queueGate)
-        {
-            while (_encoders.TryPop(out var encoder))
-                encoder.Dispose();
-        }
+        lock (_gate)
+            _saveWriter?.Dispose();
         _writer.Dispose();
     }
 
     /// <summary>Takes down the state as it is at this moment.</summary>
-    private Request Snapshot(SlotName slot, T state, SaveLabel? label, Overwrite overwrite, IProgress<SaveProgress>? progress)
+    private Request TakeDown(SlotName slot, T state, SaveLabel? label, Overwrite overwrite, IProgress<SaveProgress>? progress)
     {
         ArgumentNullException.ThrowIfNull(state);
         ObjectDisposedException.ThrowIf(_isClosed, this);
         CheckThumbnail(label);
         Raise(Saving, slot);
         progress?.Report(new SaveProgress(SaveStage.Encoding, 0, 0));
-        var request = new Request(this, slot, label ?? new SaveLabel(), overwrite, Playthrough, _clock.GetUtcNow(), progress);
+        var request = new Request(slot, label ?? new SaveLabel(), overwrite, Playthrough, _clock.GetUtcNow(), progress);
         var started = Stopwatch.GetTimestamp();
         try
         {
-            request.Encoder.Snapshot(state, _options.Form, _options.Indented, _cache);
+            request.Snapshot = Snapshot.Of(state, _cache);
         }
         catch (Exception exception)
         {
@@ -253,52 +251,69 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     private SaveReceipt WriteAlone(Request request)
     {
+        var place = FindPlace(request);
+        _writer.Hold();
+        var started = Stopwatch.GetTimestamp();
+        var warnings = request.Snapshot.FindWarnings();
+        var counter = Counter;
+        var header = Describe(request, place.Occupant?.Header, counter);
+        var bytes = Encode(request, header);
+        var encoded = Stopwatch.GetTimestamp();
+        var file = Store(request, place.Generation, bytes);
+        // The save comes first: cut short between the two, it is newer than the counter says, and not older.
+        counter?.Note(request.Slot, request.Playthrough, header.Count ?? 0);
+        var written = Stopwatch.GetTimestamp();
+        // A playthrough that was begun meanwhile is not ended by a save of the one before.
+        if (request.Playthrough == Playthrough)
+            Remember(request.Slot, request.Playthrough);
+        DropOldGenerations(request.Slot, place.Earlier, request.Playthrough);
+        var receipt = new SaveReceipt(
+            request.Slot, place.Generation, _files.Storage.Locate(file), bytes.Length, _options.Form, header.SaveId,
+            request.Encoding + Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
+        {
+            Warnings = warnings,
+        };
+        foreach (var warning in warnings)
+            StoreLog.Warned(_log, receipt.Slot, receipt.Generation, warning.ToString());
+        StoreLog.Saved(_log, receipt.Slot, receipt.Generation, receipt.Bytes, receipt.Milliseconds, receipt.File);
+        return receipt;
+    }
+
+    /// <summary>Where a save goes, if it may go there.</summary>
+    /// <exception cref="SaveException">It may not.</exception>
+    private Place FindPlace(Request request)
+    {
         var slot = request.Slot;
-        var generations = _files.Of(slot);
-        if (generations.Count == 0)
+        var earlier = _files.Of(slot);
+        if (earlier.Count == 0)
             RefuseNew(slot);
-        var occupant = generations.Count > 0 ? _files.Summarise(slot, generations) : null;
+        var occupant = earlier.Count > 0 ? _files.Summarise(slot, earlier) : null;
         if (request.Overwrite == Overwrite.Refused && occupant is not null && IsAnothers(slot, occupant, request.Playthrough))
             throw new SlotTakenException(occupant);
         if (!slot.IsRing && occupant?.Header is { } held && held.Version > T.Root.Version)
             throw NewerInSlot(slot, held.Version);
-        _writer.Hold();
+        return new Place(earlier, occupant, earlier.Count > 0 ? earlier[0].Number + 1 : 1);
+    }
 
-        var started = Stopwatch.GetTimestamp();
-        var header = Describe(request, occupant?.Header);
-        var counter = Counter;
-        var count = counter?.Next(occupant?.Header?.Count) ?? 0;
-        if (counter is not null)
-            header.Slot!.Rest[SlotLabel.CountKey] = count;
+    /// <summary>Makes the bytes of a save out of its snapshot. They are valid until the next save.</summary>
+    private ReadOnlyMemory<byte> Encode(Request request, SaveHeader header)
+    {
         var progress = request.Progress;
-        var bytes = request.Encoder.Complete(
-            header, _options.Compression, progress is null ? null : (done, all) => progress.Report(new SaveProgress(SaveStage.Compressing, done, all)), _options.Protection);
-        var encoded = Stopwatch.GetTimestamp();
+        _saveWriter ??= new SaveWriter();
+        return _saveWriter.Write(
+            request.Snapshot, header, _terms, _cache, progress is null ? null : (done, total) => progress.Report(new SaveProgress(SaveStage.Compressing, done, total)));
+    }
+
+    /// <summary>Writes a save and its picture for good.</summary>
+    /// <returns>The name of the save's file.</returns>
+    private string Store(Request request, int generation, ReadOnlyMemory<byte> bytes)
+    {
         request.Progress?.Report(new SaveProgress(SaveStage.Writing, 0, bytes.Length));
-
-        var generation = generations.Count > 0 ? generations[0].Number + 1 : 1;
-        var file = SlotFiles.NameOf(slot, generation, _options.Extension ?? (_options.Compression == SaveCompression.None && _options.Protection is not { Encrypts: true } ? _options.Form : SaveForm.Binary).FileExtension());
         if (request.Label.Thumbnail is { IsEmpty: false } thumbnail)
-            _files.Storage.Write(SlotFiles.ThumbnailOf(slot, generation), thumbnail, replace: true);
+            _files.Storage.Write(SlotFiles.ThumbnailOf(request.Slot, generation), thumbnail, replace: true);
+        var file = SlotFiles.NameOf(request.Slot, generation, _options.Extension ?? _terms.File.Extension);
         _files.Storage.Write(file, bytes, replace: false);
-        // The save comes first: cut short between the two, it is newer than the counter says, and not older.
-        counter?.Note(slot, request.Playthrough, count);
-        var written = Stopwatch.GetTimestamp();
-
-        // A playthrough that was begun meanwhile is not ended by a save of the one before.
-        if (request.Playthrough == Playthrough)
-            Remember(slot, request.Playthrough);
-        DropOldGenerations(slot, generations, request.Playthrough);
-        var receipt = new SaveReceipt(
-            slot, generation, _files.Storage.Locate(file), bytes.Length, _options.Form, header.SaveId,
-            request.Encoding + Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
-        {
-            Warnings = request.Encoder.Warnings,
-        };
-        foreach (var warning in receipt.Warnings)
-            StoreLog.Warned(_log, slot, generation, warning.ToString());
-        StoreLog.Saved(_log, slot, generation, receipt.Bytes, receipt.Milliseconds, receipt.File);
-        return receipt;
+        return file;
     }
 
     /// <summary>A save of this version on top would hide the newer one from the game that made it.</summary>
@@ -306,7 +321,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         SaveErrorCode.NewerVersion, $"The slot holds a save of version {version}, and this game has version {T.Root.Version}; it is not written over.",
         new SaveLocation { Slot = slot.ToString() }, "Save to another slot, or delete this one first.");
 
-    private SaveHeader Describe(Request request, SaveHeader? parent)
+    private SaveHeader Describe(Request request, SaveHeader? parent, SaveCounter? counter)
     {
         var (slot, label) = (request.Slot, request.Label);
         var shown = new SlotLabel
@@ -319,6 +334,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         };
         foreach (var (name, value) in label.Summary)
             shown.Summary[name] = value;
+        if (counter is not null)
+            shown.Rest[SlotLabel.CountKey] = counter.Next(parent?.Count);
         return new SaveHeader
         {
             Game = T.Root.Game,
@@ -327,23 +344,6 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             Saved = request.Taken,
             Slot = shown,
         };
-    }
-
-    private SaveEncoder RentEncoder()
-    {
-        lock (_queueGate)
-            return _encoders.TryPop(out var encoder) ? encoder : new SaveEncoder();
-    }
-
-    private void ReturnEncoder(SaveEncoder encoder)
-    {
-        lock (_queueGate)
-        {
-            if (!_isClosed && _encoders.Count < 2)
-                _encoders.Push(encoder);
-            else
-                encoder.Dispose();
-        }
     }
 
     /// <summary>Raises an event where the game wants it. A handler that throws harms no save.</summary>
@@ -369,12 +369,18 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         }
     }
 
+    /// <summary>Where a save goes.</summary>
+    /// <param name="Earlier">The generations that are there.</param>
+    /// <param name="Occupant">The save that is there now.</param>
+    /// <param name="Generation">The number of the new one.</param>
+    private sealed record Place(List<Generation> Earlier, SlotSummary? Occupant, int Generation);
+
     /// <summary>A save between its snapshot and its receipt.</summary>
     private sealed class Request(
-        SaveStore<T> store, SlotName slot, SaveLabel label, Overwrite overwrite, Guid playthrough, DateTimeOffset taken, IProgress<SaveProgress>? progress) : IDisposable
+        SlotName slot, SaveLabel label, Overwrite overwrite, Guid playthrough, DateTimeOffset taken, IProgress<SaveProgress>? progress) : IDisposable
     {
         private readonly List<TaskCompletionSource<SaveReceipt>> _replaced = [];
-        private SaveEncoder? _encoder = store.RentEncoder();
+        private Snapshot? _snapshot;
 
         public SlotName Slot => slot;
 
@@ -395,7 +401,12 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
         public TimeSpan Encoding { get; set; }
 
-        public SaveEncoder Encoder => _encoder!;
+        /// <summary>The state as it was when the save was asked for.</summary>
+        public Snapshot Snapshot
+        {
+            get => _snapshot!;
+            set => _snapshot = value;
+        }
 
         /// <summary>Whether nobody wants it any more; those whose place it took still do.</summary>
         public bool IsGivenUp => _replaced.Count == 0 && Cancellation.IsCancellationRequested;
@@ -418,11 +429,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             Dispose();
         }
 
-        public void Dispose()
-        {
-            if (Interlocked.Exchange(ref _encoder, null) is { } encoder)
-                store.ReturnEncoder(encoder);
-        }
+        public void Dispose() => Interlocked.Exchange(ref _snapshot, null)?.Dispose();
 
         private void ForAll(Action<TaskCompletionSource<SaveReceipt>> act)
         {

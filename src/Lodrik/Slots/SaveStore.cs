@@ -1,3 +1,4 @@
+using Lodrik.Saves.Writing;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
@@ -35,6 +36,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         _writer = StoreWriter.Of(_files.Storage);
         _gate = _writer.Gate;
         _events = options.EventContext ?? SynchronizationContext.Current;
+        _terms = new SaveTerms(options.Form, options.Indented, options.Compression, options.Protection);
         Playthrough = NewId();
     }
 
@@ -224,7 +226,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             try
             {
                 var file = open(slot, generation);
-                if (_options.EditedSaves != EditedSaves.Loaded && file.Health is SectionHealth.EditedByHand or SectionHealth.Unchecked)
+                if (_options.EditedSaves != EditedSaves.Loaded && file.Opened.IsEdited)
                     throw Edited(slot, generation);
                 var (state, problem) = Decode(file, decode);
                 var result = new LoadResult<T>(slot, generation.Number, state, file) { PassedOver = passedOver, SealProblem = problem, PutBack = Counter?.Judge(slot, file.Header) };
@@ -257,8 +259,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
         catch (TamperedSaveException problem) when (_options.Protection?.TamperedSaves == TamperedSaves.Marked)
         {
-            file.ForgetSeal();
-            return (decode(InThisVersion(file)), problem);
+            return (decode(InThisVersion(file.WithoutSeal())), problem);
         }
     }
 

@@ -1,6 +1,6 @@
 using System.Globalization;
 using Lodrik.Protection;
-using Lodrik.Saves;
+using Lodrik.Saves.Forms;
 using Lodrik.Storage;
 
 namespace Lodrik.Slots;
@@ -168,14 +168,12 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
         for (var count = HeaderBytes; ; count *= 8)
         {
             var start = storage.Read(generation.File, 0, count) ?? throw new GenerationGoneException(location);
-            var header = FileLayout.ReadHeader(start, location);
+            var header = FileForm.Recognise(start, location).FindHeader(start);
             if (header is null && start.Length < count)
                 header = SavedFile.FromBytes(start, location).Header;
             else if (header is null)
                 continue;
-            if (protection is not null)
-                HiddenLabel.Reveal(header, protection.Keys);
-            return header;
+            return protection is null ? header : HiddenLabel.Reveal(header, protection.Keys);
         }
     }
 

@@ -1,3 +1,5 @@
+using Lodrik.Saves.Forms;
+using Lodrik.Saves.Writing;
 using Lodrik.Storage;
 
 namespace Lodrik.Slots;
@@ -48,9 +50,9 @@ public sealed record SlotProtection(SlotName Slot, int Generation, bool Changed,
     {
         try
         {
-            if (IsUnder(files.Open(slot, generation), to))
-                return new SlotProtection(slot, generation.Number, Changed: false, null);
             var file = files.Open(slot, generation);
+            if (IsUnder(file, to))
+                return new SlotProtection(slot, generation.Number, Changed: false, null);
             if (from is not null)
                 file.CheckSeal(from);
             else if (file.HasSeal)
@@ -78,8 +80,7 @@ public sealed record SlotProtection(SlotName Slot, int Generation, bool Changed,
             return false;
         try
         {
-            file.CheckSeal(to);
-            return file.SealKey == to.Keys.Current.Id;
+            return file.Opened.Check(to).KeyId == to.Keys.Current.Id;
         }
         catch (TamperedSaveException)
         {
@@ -91,8 +92,8 @@ public sealed record SlotProtection(SlotName Slot, int Generation, bool Changed,
     private static string ExtensionFor(string name, SavedFile file, SaveProtection? to)
     {
         var extension = Path.GetExtension(name);
-        return Enum.GetValues<SaveForm>().Any(form => form.FileExtension() == extension)
-            ? (file.IsCompressed || to is { Encrypts: true } ? SaveForm.Binary : file.Form).FileExtension()
+        return FileForm.All.Any(form => form.Extension == extension)
+            ? new SaveTerms(file.Form, Compression: file.IsCompressed ? SaveCompression.Fast : SaveCompression.None, Protection: to).File.Extension
             : extension;
     }
 }

@@ -89,6 +89,9 @@ public interface IKeyCodec<T>
 /// <summary>Writes the tokens of one format.</summary>
 public interface IStateWriter
 {
+    /// <summary>What goes along with the section that is being written; null where this is not a section.</summary>
+    WriteContext? Context { get; }
+
     /// <summary>Writes the absence of a value.</summary>
     void WriteNull();
 
@@ -155,6 +158,9 @@ public interface IStateWriter
 /// <summary>Reads the tokens of one format.</summary>
 public interface IStateReader
 {
+    /// <summary>What goes along with the section that is being read; null where this is not a section.</summary>
+    ReadContext? Context { get; }
+
     /// <summary>What the next value is, without consuming it.</summary>
     SaveValueKind Peek();
 

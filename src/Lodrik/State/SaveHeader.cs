@@ -85,6 +85,14 @@ public sealed partial class SaveHeader
 
     private static readonly OrderedDictionary<string, State.SaveValue> NoSummary = [];
 
+    /// <summary>A header that says the same.</summary>
+    internal SaveHeader Copy()
+    {
+        var copy = ForVersion(Version);
+        (copy.Format, copy.Content, copy.SectionCount, copy.ContentsDigest) = (Format, Content, SectionCount, ContentsDigest);
+        return copy;
+    }
+
     /// <summary>The header of the same save in another version, before anything is known of its sections.</summary>
     internal SaveHeader ForVersion(int version) => new() { Game = Game, Version = version, SaveId = SaveId, Saved = Saved, Slot = Slot?.Copy() };
 }

@@ -13,7 +13,7 @@ public readonly record struct EntityRecord(EntityId Id, string Kind, EntityId? P
 /// A scene at one moment: its entities with their parts, and the placed ones that are gone. It is a copy, which later changes
 /// of the live scene do not reach.
 /// </summary>
-public sealed class SceneRecord
+public sealed class SceneRecord : IValueWriter
 {
     private static readonly KeyTable SceneKeys = new("nextSpawn", "gone", "entities");
     private static readonly KeyTable EntityKeys = new("kind", "parent", "carried", "parts");
@@ -174,6 +174,8 @@ public sealed class SceneRecord
     }
 
     /// <summary>Writes the scene as one value: entity by entity, each under its id.</summary>
+    void IValueWriter.Write<TWriter>(ref TWriter writer) => Write(ref writer);
+
     internal void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct
     {
         writer.BeginObject(3);

@@ -38,7 +38,7 @@ public static class SharedObjects
             writer.WriteNull();
             return;
         }
-        var objects = SharedWriting.Current ?? throw new ContentException(
+        var objects = writer.Context?.Shared ?? throw new ContentException(
             SaveErrorCode.UndeclaredType,
             $"A {typeof(T).Name} is shared, and shared objects belong into a section of the save root, not into a part of a scene.",
             new ContentPlace(long.MaxValue, int.MaxValue));
@@ -52,7 +52,7 @@ public static class SharedObjects
         if (reader.TryReadNull())
             return null;
         var number = (int)reader.ReadInteger(1, int.MaxValue);
-        return SharedReading.Current?.Find<T, TContent>(number) switch
+        return reader.Context?.Shared?.Find<T, TContent>(number) switch
         {
             null => throw reader.Wrong($"The shared object {number} is not in the save."),
             T found => found,
@@ -95,25 +95,19 @@ public static class SharedObjects
     }
 }
 
-/// <summary>The shared objects of the section that this thread is writing.</summary>
-internal sealed class SharedWriting : IDisposable
+/// <summary>The shared objects of a section that is being written.</summary>
+internal sealed class SharedWriting
 {
-    [ThreadStatic]
-    private static SharedWriting? _current;
-
-    private readonly SharedWriting? _outer = _current;
     private Dictionary<object, int>? _numbers;
-
-    public static SharedWriting? Current => _current;
 
     /// <summary>The objects in the order of their numbers, from 1; writing one may add more.</summary>
     public List<SharedEntry> Entries { get; } = [];
 
-    public static SharedWriting Begin()
+    /// <summary>Forgets the objects, for the next section.</summary>
+    public void Reset()
     {
-        var writing = new SharedWriting();
-        _current = writing;
-        return writing;
+        Entries.Clear();
+        _numbers?.Clear();
     }
 
     public int NumberOf<T, TContent>(T value) where T : class where TContent : ISharedCodec<T>
@@ -125,8 +119,6 @@ internal sealed class SharedWriting : IDisposable
         _numbers.Add(value, Entries.Count);
         return Entries.Count;
     }
-
-    public void Dispose() => _current = _outer;
 }
 
 /// <summary>A shared object to be written.</summary>
@@ -146,43 +138,31 @@ internal abstract class SharedContents
     public abstract bool Has(int number);
 
     /// <summary>Reads the content of one object.</summary>
+    /// <param name="number">The object's number.</param>
+    /// <param name="decoder">What is done with the content.</param>
+    /// <param name="objects">The section's objects, which the content may lead to.</param>
     /// <exception cref="SaveException">It does not fit.</exception>
-    public abstract void Decode(int number, ISectionDecoder decoder);
+    public abstract void Decode(int number, ISectionDecoder decoder, SharedReading objects);
 }
 
-/// <summary>The shared objects of the section that this thread is reading.</summary>
-internal sealed class SharedReading : IDisposable
+/// <summary>The shared objects of a section that is being read.</summary>
+/// <param name="contents">Where their contents come from.</param>
+internal sealed class SharedReading(SharedContents contents)
 {
-    [ThreadStatic]
-    private static SharedReading? _current;
-
-    private readonly SharedReading? _outer = _current;
-    private readonly SharedContents? _contents;
     private readonly Dictionary<int, object> _objects = [];
     private readonly Queue<Action> _toFill = [];
-
-    private SharedReading(SharedContents? contents) => _contents = contents;
-
-    public static SharedReading? Current => _current;
-
-    public static SharedReading Begin(SharedContents? contents)
-    {
-        var reading = new SharedReading(contents);
-        _current = reading;
-        return reading;
-    }
 
     /// <summary>The object of that number, made if it is met for the first time; null where the save does not have it.</summary>
     public object? Find<T, TContent>(int number) where T : class where TContent : ISharedCodec<T>
     {
         if (_objects.TryGetValue(number, out var known))
             return known;
-        if (_contents?.Has(number) != true)
+        if (!contents.Has(number))
             return null;
         var maker = new Maker<T, TContent>();
-        _contents.Decode(number, maker);
+        contents.Decode(number, maker, this);
         _objects.Add(number, maker.Made!);
-        _toFill.Enqueue(() => _contents.Decode(number, new Filler<T, TContent>(maker.Made!)));
+        _toFill.Enqueue(() => contents.Decode(number, new Filler<T, TContent>(maker.Made!), this));
         return maker.Made;
     }
 
@@ -192,8 +172,6 @@ internal sealed class SharedReading : IDisposable
         while (_toFill.TryDequeue(out var fill))
             fill();
     }
-
-    public void Dispose() => _current = _outer;
 
     private sealed class Maker<T, TContent> : ISectionDecoder where T : class where TContent : ISharedCodec<T>
     {

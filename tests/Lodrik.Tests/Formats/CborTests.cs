@@ -66,7 +66,7 @@ public sealed class CborTests
             {
                 var bytes = StateFile.ToBytes(save, SaveForm.Binary);
                 var file = SavedFile.FromBytes(bytes);
-                foreach (var slice in Lodrik.Saves.FileLayout.Read(bytes, default).Slices)
+                foreach (var slice in Lodrik.Saves.Forms.FileForm.Recognise(bytes, default).Find(bytes, default).Sections)
                 {
                     var reader = new CborReader(bytes.AsMemory(slice.Offset, slice.Length), CborConformanceMode.Strict);
                     Same.Assert(file.ReadSection(slice.Name), PlainCbor.Read(reader));

@@ -141,10 +141,12 @@ public sealed class SaveComparisonTests
                 Assert.Equal(["/warden/oil"], SaveComparison.Of(save, edited).All.Select(change => change.Path));
                 Assert.Equal(save.Header!.SaveId, edited.Header!.ParentId);
                 foreach (var section in save.Sections.Where(section => section.Name != "warden"))
-                    Assert.Equal(Convert.ToHexString(save.Take(save.Find(section.Name)!.Value).Bytes.Span), Convert.ToHexString(edited.Take(edited.Find(section.Name)!.Value).Bytes.Span));
+                    Assert.Equal(Convert.ToHexString(Plain(save, section.Name)), Convert.ToHexString(Plain(edited, section.Name)));
             }
             Assert.Equal(SaveErrorCode.NoSuchSection, Assert.Throws<SaveContentException>(() => save.WithSection("nothing", warden)).Code);
         }
+
+        static ReadOnlySpan<byte> Plain(SavedFile save, string section) => ((Lodrik.Saves.Reading.CheckedSave)save.Source).Take(section).Bytes.Span;
     }
 
     private static Gen<string> OneOf(params string[] values) => Gen.Int[0, values.Length - 1].Select(i => values[i]);

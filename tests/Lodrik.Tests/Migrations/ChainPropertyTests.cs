@@ -1,6 +1,6 @@
 using System.Globalization;
 using CsCheck;
-using Lodrik.Saves;
+using Lodrik.Saves.Writing;
 using Lodrik.State;
 
 namespace Lodrik.Tests.Migrations;
@@ -260,8 +260,8 @@ public sealed class ChainPropertyTests
 
     private static SavedFile Save(SaveMap sections, SaveForm form)
     {
-        using var encoder = new SaveEncoder();
+        using var writer = new SaveWriter();
         var header = new SaveHeader { Game = "ferry", Version = 1, SaveId = Guid.CreateVersion7() };
-        return SavedFile.FromBytes(encoder.Encode(TreeSave.Of(sections), header, form, indented: false).ToArray());
+        return SavedFile.FromBytes(writer.Write(TreeSave.Of(sections), header, new SaveTerms(form, IsIndented: false)).ToArray());
     }
 }

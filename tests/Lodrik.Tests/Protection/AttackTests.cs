@@ -2,7 +2,8 @@ using System.Buffers.Text;
 using System.Text;
 using Lodrik.Fuzz;
 using Lodrik.Protection;
-using Lodrik.Saves;
+using Lodrik.Saves.Forms;
+using Lodrik.Saves.Writing;
 using Lodrik.Tests.Migrations;
 using static Lodrik.Tests.Protection.SampleFerries;
 
@@ -25,7 +26,7 @@ public sealed class AttackTests
         foreach (var protection in new[] { null, Sealed, Encrypted })
         {
             foreach (var claimed in new[] { 100_000, 1 << 30, Array.MaxLength })
-                Refused(Made(form, [new TakenSection("pilot", new byte[90], claimed)], protection), protection);
+                Refused(Made(form, [EncodedSection.Of("pilot", new byte[90], claimed)], protection), protection);
         }
     }
 
@@ -43,7 +44,7 @@ public sealed class AttackTests
             _ => [.. Enumerable.Repeat((byte)0x81, Depth), 0x01],
         };
         foreach (var protection in new[] { null, Sealed, Encrypted })
-            Refused(Made(form, [new TakenSection("pilot", nested, 0)], protection), protection);
+            Refused(Made(form, [EncodedSection.Of("pilot", nested)], protection), protection);
     }
 
     [Fact]
@@ -60,7 +61,7 @@ public sealed class AttackTests
                     Refused([.. save[..at], .. head, .. save[at..]], protection);
             }
             // As the content of a section that is sealed by who has the key, and as a seal.
-            Refused(Made(SaveForm.Binary, [new TakenSection("pilot", head, 0)], Sealed), Sealed);
+            Refused(Made(SaveForm.Binary, [EncodedSection.Of("pilot", head)], Sealed), Sealed);
             Assert.Throws<TamperedSaveException>(() => SealEnvelope.OpenCose([0xD1, 0x84, .. head], Sealed.Keys, default));
             Assert.Throws<TamperedSaveException>(() => SealEnvelope.OpenCose([0xD1, 0x84, 0x41, 0xA0, 0xA0, .. head], Sealed.Keys, default));
         }
@@ -114,11 +115,11 @@ public sealed class AttackTests
     {
         var (one, two) = (SampleFerries.Save(Encrypted, SaveForm.Binary), SampleFerries.Save(Encrypted, SaveForm.Binary, hp: 99));
         var (first, second) = (SavedFile.FromBytes(one), SavedFile.FromBytes(two));
-        var places = first.Sections.Select(section => first.Find(section.Name)!.Value).ToList();
+        var places = first.Sections.Select(section => first.Opened.Find(section.Name)!.Slice).ToList();
         var tried = 0;
         foreach (var to in places)
         {
-            foreach (var (bytes, from) in places.Select(place => (one, place)).Concat(second.Sections.Select(section => (two, second.Find(section.Name)!.Value))))
+            foreach (var (bytes, from) in places.Select(place => (one, place)).Concat(second.Sections.Select(section => (two, second.Opened.Find(section.Name)!.Slice))))
             {
                 var content = bytes.AsSpan(from.Offset, from.Length);
                 var changed = (byte[])[.. one[..to.Offset], .. content, .. one[(to.Offset + to.Length)..]];
@@ -146,12 +147,11 @@ public sealed class AttackTests
         Assert.Equal(0, fuzz.Forged);
     }
 
-    private static byte[] Made(SaveForm form, IReadOnlyList<TakenSection> sections, SaveProtection? protection)
+    private static byte[] Made(SaveForm form, IReadOnlyList<EncodedSection> sections, SaveProtection? protection)
     {
         var header = SavedFile.FromBytes(SampleFerries.Save(null)).Header!;
-        using var encoder = new SaveEncoder();
-        encoder.TakeOver(form, sections);
-        return encoder.Complete(header.ForVersion(header.Version), protection: protection).ToArray();
+        using var writer = new SaveWriter();
+        return writer.Write(sections, header.ForVersion(header.Version), form, protection).ToArray();
     }
 
     private static void Refused(byte[] save, SaveProtection? protection)

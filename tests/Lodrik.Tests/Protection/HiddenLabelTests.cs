@@ -90,13 +90,12 @@ public sealed class HiddenLabelTests
                 spoilt = spoilt[..random.Next(spoilt.Length)];
             var header = new SaveHeader { SaveId = save, Slot = new SlotLabel() };
             header.Slot.Rest["hidden"] = spoilt;
-            Lodrik.Protection.HiddenLabel.Reveal(header, keys);
-            Assert.True(header.HasHiddenLabel);
+            Assert.True(Lodrik.Protection.HiddenLabel.Reveal(header, keys)!.HasHiddenLabel);
         }
         var fine = new SaveHeader { SaveId = save, Slot = new SlotLabel() };
         fine.Slot.Rest["hidden"] = whole;
-        Lodrik.Protection.HiddenLabel.Reveal(fine, keys);
-        Assert.Equal("On the river", fine.Title);
+        Assert.Equal("On the river", Lodrik.Protection.HiddenLabel.Reveal(fine, keys)!.Title);
+        Assert.True(fine.HasHiddenLabel);
     }
 
     [Fact]

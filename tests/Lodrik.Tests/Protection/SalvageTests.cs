@@ -46,7 +46,7 @@ public sealed class SalvageTests
             file.CheckSeal(protection);
         foreach (var spoilt in file.Sections)
         {
-            var slice = file.Find(spoilt.Name)!.Value;
+            var slice = file.Opened.Find(spoilt.Name)!.Slice;
             var middle = slice.Offset + (slice.Length / 2);
             foreach (var damaged in new[] { (byte[])[.. bytes[..middle], (byte)(bytes[middle] ^ 0x15), .. bytes[(middle + 1)..]], [.. bytes[..middle], .. bytes[(middle + 1)..]], [.. bytes[..middle], 0, 0, 0, .. bytes[middle..]] })
             {
@@ -84,12 +84,12 @@ public sealed class SalvageTests
             }
             catch (DamagedSaveException lost)
             {
-                Assert.True(length <= file.Find("pilot")!.Value.Offset, lost.Message);
+                Assert.True(length <= file.Opened.Find("pilot")!.Slice.Offset, lost.Message);
                 continue;
             }
             salvages++;
             Assert.All(salvaged.Sections, section => Assert.Equal(
-                file.Find(section.Name)!.Value is var slice && slice.Offset + slice.Length <= length ? SalvageOutcome.Intact : SalvageOutcome.Lost, section.Outcome));
+                file.Opened.Find(section.Name)!.Slice is var slice && slice.Offset + slice.Length <= length ? SalvageOutcome.Intact : SalvageOutcome.Lost, section.Outcome));
         }
         Assert.True(salvages > 30);
     }
@@ -119,6 +119,6 @@ public sealed class SalvageTests
         Assert.Equal(SaveErrorCode.Tampered, Assert.Throws<TamperedSaveException>(() => SalvagedSave.FromBytes(SampleFerries.Save(With("sealed")), SaveProtection.With(SaveKey.FromBytes("secret", Secret)))).Code);
         // The salt of the sections' key stands in the seal, at the end.
         var encrypted = SampleFerries.Save(With("encrypted"), SaveForm.Binary);
-        Assert.Contains("nothing of them can be read", Assert.Throws<TamperedSaveException>(() => SalvagedSave.FromBytes(encrypted[..^40], With("encrypted"))).Message, StringComparison.Ordinal);
+        Assert.Contains("none of them can be read", Assert.Throws<TamperedSaveException>(() => SalvagedSave.FromBytes(encrypted[..^40], With("encrypted"))).Message, StringComparison.Ordinal);
     }
 }

@@ -1,7 +1,7 @@
 using System.Buffers.Text;
 using System.Security.Cryptography;
 using System.Text;
-using Lodrik.Saves;
+using Lodrik.Saves.Forms;
 using Lodrik.Storage;
 using Lodrik.Tests.Migrations;
 using static Lodrik.Tests.Protection.SampleFerries;
@@ -156,7 +156,7 @@ public sealed class SealTests
         for (var i = 0; i < 5; i++)
             store.Save("evening", state);
         var files = storage.List("slots").Select(file => SavedFile.FromBytes(storage.Read(file.Name)!)).ToList();
-        var sections = files.SelectMany(file => file.Sections.Select(section => section.Name).Select(name => Convert.ToHexString(storage.Read(storage.List("slots")[files.IndexOf(file)].Name)!.AsSpan(file.Find(name)!.Value.Offset, file.Find(name)!.Value.Length)))).ToList();
+        var sections = files.SelectMany(file => file.Sections.Select(section => section.Name).Select(name => Convert.ToHexString(storage.Read(storage.List("slots")[files.IndexOf(file)].Name)!.AsSpan(file.Opened.Find(name)!.Slice.Offset, file.Opened.Find(name)!.Slice.Length)))).ToList();
         // The same content under the same counted nonce is another ciphertext each time, because the key is.
         Assert.Equal(sections.Count, sections.Distinct().Count());
     }
@@ -374,8 +374,8 @@ public sealed class SealTests
     private static byte[] RepairChecksums(byte[] before, byte[] edited)
     {
         var (old, now) = (SavedFile.FromBytes(before), SavedFile.FromBytes(edited));
-        var slice = now.Find("pilot")!.Value;
-        var oldSlice = old.Find("pilot")!.Value;
+        var slice = now.Opened.Find("pilot")!.Slice;
+        var oldSlice = old.Opened.Find("pilot")!.Slice;
         var text = Encoding.UTF8.GetString(edited).Replace(
             SectionDigest.ToText(SectionDigest.Of(before.AsSpan(oldSlice.Offset, oldSlice.Length))), SectionDigest.ToText(SectionDigest.Of(edited.AsSpan(slice.Offset, slice.Length))), StringComparison.Ordinal);
         var start = text.IndexOf('{', text.IndexOf("\"contents\"", StringComparison.Ordinal));

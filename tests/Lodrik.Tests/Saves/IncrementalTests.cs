@@ -1,4 +1,4 @@
-using Lodrik.Saves;
+using Lodrik.Saves.Writing;
 using Lodrik.Storage;
 
 namespace Lodrik.Tests.Saves;
@@ -86,18 +86,18 @@ public sealed class IncrementalTests
         var save = new GroupSave();
         for (var i = 0; i < 5; i++)
             save.Scenes.Put($"scene {i}", Scene(50));
-        using var reusing = new SaveEncoder();
+        using var reusing = new SaveWriter();
         var cache = new SectionCache();
         for (var turn = 0; turn < 6; turn++)
         {
             save.Scenes.Put($"scene {turn % 3}", Scene(40 + turn));
             var header = new SaveHeader { Game = "group-save", Version = 1, SaveId = Guid.NewGuid() };
             var compression = turn == 4 ? SaveCompression.Small : SaveCompression.Fast;
-            reusing.Snapshot(save, form, indented: true, cache);
-            var reused = reusing.Complete(header, compression).ToArray();
-            using var fresh = new SaveEncoder();
-            fresh.Snapshot(save, form, indented: true);
-            Assert.Equal(fresh.Complete(header, compression).ToArray(), reused);
+            var terms = new SaveTerms(form, Compression: compression);
+            using var snapshot = Snapshot.Of(save, cache);
+            var reused = reusing.Write(snapshot, header, terms, cache).ToArray();
+            using var fresh = new SaveWriter();
+            Assert.Equal(fresh.Write(save, header, terms).ToArray(), reused);
         }
     }
 
@@ -122,8 +122,8 @@ public sealed class IncrementalTests
 
     private static byte[] Encoded(GroupSave save, SaveForm form, bool indented)
     {
-        using var encoder = new SaveEncoder();
-        return encoder.Encode(save, new SaveHeader { Game = "group-save", Version = 1, SaveId = Guid.CreateVersion7() }, form, indented).ToArray();
+        using var writer = new SaveWriter();
+        return writer.Write(save, new SaveHeader { Game = "group-save", Version = 1, SaveId = Guid.CreateVersion7() }, new SaveTerms(form, indented)).ToArray();
     }
 }
 

@@ -122,9 +122,9 @@ public sealed class SessionTests : IDisposable
         again.Session.Load("evening");
         // A section that was not decoded is handed on as it is: the same object, save after save.
         var group = (ISectionGroup)again.Session.State.Scenes;
-        Assert.IsType<Lodrik.Saves.VerifiedSection>(group.IdentityOf("yard"));
+        Assert.IsType<Lodrik.Saves.Forms.NamedSection>(group.IdentityOf("yard"));
         again.Session.Save("evening");
-        Assert.IsType<Lodrik.Saves.VerifiedSection>(group.IdentityOf("yard"));
+        Assert.IsType<Lodrik.Saves.Forms.NamedSection>(group.IdentityOf("yard"));
     }
 
     [Fact]

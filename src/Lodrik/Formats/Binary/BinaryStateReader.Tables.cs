@@ -31,7 +31,7 @@ internal ref partial struct BinaryStateReader
             return false;
         Begin();
         Head();
-        var table = TableReader.Open(_bytes, _position, _depth, out var end);
+        var table = TableReader.Open(_bytes, _position, _depth, out var end, Context);
         TCodec.Read(ref table, ref value);
         _position = end;
         return true;

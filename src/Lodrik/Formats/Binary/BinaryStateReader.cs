@@ -56,6 +56,8 @@ internal ref partial struct BinaryStateReader : IStateReader
         _fixedPlace = place;
     }
 
+    public ReadContext? Context { get; init; }
+
     public string UnknownKey { get; private set; } = "";
 
     public readonly SaveValueKind Peek()

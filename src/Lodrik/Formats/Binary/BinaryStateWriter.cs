@@ -11,13 +11,15 @@ namespace Lodrik.Formats.Binary;
 /// Writes state as CBOR (RFC 8949), always in the shortest heads and with definite lengths. Numbers of one type go out as one
 /// typed array (RFC 8746).
 /// </summary>
-internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
+internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = null) : IStateWriter
 {
     private int _depth;
     private bool _withoutTables;
 
     /// <summary>Where it writes to.</summary>
     public readonly PooledBuffer Buffer => buffer;
+
+    public readonly WriteContext? Context => context;
 
     public readonly void WriteNull() => Byte(Cbor.Null);
 
@@ -81,7 +83,7 @@ internal struct BinaryStateWriter(PooledBuffer buffer) : IStateWriter
         var span = buffer.GetSpan(checked(9 + 3 * value.Length));
         var length = Encoding.UTF8.GetBytes(value, span[guess..]);
         if (length != value.Length)
-            LoneSurrogates.Look(value);
+            LoneSurrogates.Note(value, context);
         var head = Cbor.HeadSize((uint)length);
         if (head != guess)
             span.Slice(guess, length).CopyTo(span[head..]);

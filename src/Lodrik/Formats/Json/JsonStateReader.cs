@@ -29,6 +29,8 @@ internal ref struct JsonStateReader : IStateReader
         MaxDepth = StateLimits.MaxDepth + 8,
     };
 
+    public ReadContext? Context { get; init; }
+
     public string UnknownKey { get; private set; } = "";
 
     public readonly SaveValueKind Peek() => _reader.TokenType switch

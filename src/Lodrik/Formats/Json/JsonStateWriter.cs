@@ -8,7 +8,7 @@ using Lodrik.State;
 namespace Lodrik.Formats.Json;
 
 /// <summary>Writes state as JSON (RFC 8259).</summary>
-internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
+internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = null) : IStateWriter
 {
     private int _depth;
 
@@ -21,6 +21,8 @@ internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
         MaxDepth = StateLimits.MaxDepth + 8,
         NewLine = "\n",
     };
+
+    public readonly WriteContext? Context => context;
 
     public readonly void WriteNull() => writer.WriteNullValue();
 
@@ -63,7 +65,7 @@ internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
 
     public readonly void WriteText(scoped ReadOnlySpan<char> value)
     {
-        LoneSurrogates.Look(value);
+        LoneSurrogates.Note(value, context);
         writer.WriteStringValue(value);
     }
 
@@ -126,7 +128,7 @@ internal struct JsonStateWriter(Utf8JsonWriter writer) : IStateWriter
 
     public readonly void WriteKey(string key)
     {
-        LoneSurrogates.Look(key);
+        LoneSurrogates.Note(key, context);
         writer.WritePropertyName(key);
     }
 

@@ -44,6 +44,8 @@ internal struct XmlStateReader : IStateReader
         CheckCharacters = true,
     };
 
+    public ReadContext? Context { get; init; }
+
     public string UnknownKey { get; private set; } = "";
 
     public SaveValueKind Peek()

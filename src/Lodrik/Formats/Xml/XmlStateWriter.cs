@@ -10,7 +10,7 @@ namespace Lodrik.Formats.Xml;
 /// Writes state as XML 1.0: an element for each member, named after it; a list's items in elements of their own; entries
 /// whose key is no XML name in <c>entry</c> elements with the key in an attribute.
 /// </summary>
-internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
+internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) : IStateWriter
 {
     private readonly XmlWriter _writer = writer;
     private readonly char[] _chars = new char[256]; // XmlWriter takes strings or arrays; most texts fit in here, and any number.
@@ -31,6 +31,8 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
 
     /// <summary>Names the element of the next value, which stands for itself and not in an object.</summary>
     public void Name(string name) => _name = name;
+
+    public readonly WriteContext? Context => context;
 
     public void WriteNull() => Marked(XmlWords.NullType);
 
@@ -54,7 +56,7 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
 
     public void WriteText(scoped ReadOnlySpan<char> value)
     {
-        LoneSurrogates.Look(value);
+        LoneSurrogates.Note(value, context);
         Start();
         if (XmlWords.LooksLikeScalar(value))
             _writer.WriteAttributeString(XmlWords.Type, XmlWords.TextType);
@@ -127,7 +129,7 @@ internal struct XmlStateWriter(XmlWriter writer) : IStateWriter
 
     public void WriteKey(string key)
     {
-        LoneSurrogates.Look(key);
+        LoneSurrogates.Note(key, context);
         _name = XmlWords.IsName(key) ? key : null;
         _key = _name is null ? key : null;
     }

@@ -85,7 +85,7 @@ internal ref partial struct TableReader
                 writer.BeginObject(0);
                 break;
         }
-        _plain = new BinaryStateReader(copy.Written.ToArray(), Place);
+        _plain = new BinaryStateReader(copy.Written.ToArray(), Place) { Context = Context };
         _isPlain = true;
     }
 

@@ -43,6 +43,8 @@ internal ref partial struct TableReader : IRowReader
 
     private readonly ColumnReader Container => _columns[_containerAt];
 
+    public ReadContext? Context { get; private init; }
+
     public string UnknownKey { get; private set; } = "";
 
     /// <summary>Opens the table whose column begins at an offset.</summary>
@@ -50,12 +52,13 @@ internal ref partial struct TableReader : IRowReader
     /// <param name="start">The offset behind the table's tag.</param>
     /// <param name="outerDepth">How deep the table stands in the section.</param>
     /// <param name="end">The offset behind the table.</param>
-    public static TableReader Open(ReadOnlySpan<byte> bytes, int start, int outerDepth, out int end)
+    /// <param name="context">What goes along with the section.</param>
+    public static TableReader Open(ReadOnlySpan<byte> bytes, int start, int outerDepth, out int end, ReadContext? context = null)
     {
         var parser = new TableParser(bytes, start);
         var columns = parser.Parse();
         end = parser.End;
-        return new TableReader(bytes[..end], start, outerDepth, columns);
+        return new TableReader(bytes[..end], start, outerDepth, columns) { Context = context };
     }
 
     /// <summary>Reads the next value of a column as a tree, wherever its columns stand.</summary>
@@ -401,7 +404,7 @@ internal ref partial struct TableReader : IRowReader
         _at = Column.Chosen(_bytes).Id;
         if (Column.Kind != ColumnKind.Items)
             return;
-        _plain = new BinaryStateReader(_bytes, Column.NextItem(_bytes), _outerDepth + _frameCount);
+        _plain = new BinaryStateReader(_bytes, Column.NextItem(_bytes), _outerDepth + _frameCount) { Context = Context };
         _isPlain = true;
     }
 

@@ -36,6 +36,8 @@ internal partial struct TableWriter : IRowWriter
         _pendingMembers = -1;
     }
 
+    public readonly WriteContext? Context => _scratch.Context;
+
     private readonly ColumnWriter Column => _scratch.At(_column);
 
     /// <summary>Writes a collection as a table.</summary>
@@ -45,6 +47,7 @@ internal partial struct TableWriter : IRowWriter
         var scratch = Scratch.Rent();
         try
         {
+            scratch.Context = target.Context;
             var writer = new TableWriter(scratch, outerDepth);
             TCodec.Write(ref writer, collection);
             var start = target.Buffer.Length;
@@ -354,7 +357,7 @@ internal partial struct TableWriter : IRowWriter
     {
         var items = Column.For(ColumnKind.Items, _scratch.Tally);
         items.AddSlot();
-        return new BinaryStateWriter(items.Items);
+        return new BinaryStateWriter(items.Items, Context);
     }
 
     private readonly record struct Frame(int Column, int Object, int Shape, int FirstMember);
@@ -369,6 +372,8 @@ internal partial struct TableWriter : IRowWriter
         private static Scratch? _spare;
 
         public ColumnWriter Root { get; private set; } = null!;
+
+        public WriteContext? Context { get; set; }
 
         public TableTally Tally { get; } = new();
 
@@ -394,6 +399,7 @@ internal partial struct TableWriter : IRowWriter
         {
             Root.Return();
             Root = null!;
+            Context = null;
             Tally.Reset();
             Shapes.Reset();
             Rows.Clear();

@@ -261,6 +261,7 @@ internal sealed class TextBlob
     private int _count;
     private int _flushed;
     private PooledBuffer? _utf8;
+    private bool _hasReplaced;
 
     /// <summary>How many texts there will be, as far as is known; only for choosing the size of buffers.</summary>
     public int Expected { get; set; }
@@ -276,6 +277,7 @@ internal sealed class TextBlob
         _packedLengths.Reset();
         _utf8?.Dispose();
         _utf8 = null;
+        _hasReplaced = false;
         _count = _flushed = Chars = 0;
         if (_chars.Length > Gathered)
         {
@@ -330,6 +332,8 @@ internal sealed class TextBlob
         if (_utf8 is not null || !Ascii.IsValid(_chars.AsSpan(0, Chars)))
         {
             Flush();
+            if (_hasReplaced)
+                writer.Context?.HasReplacedText = true;
             _packedLengths.WriteTo(writer, default);
             writer.WriteBytes(_utf8!.Written);
             return;
@@ -357,7 +361,7 @@ internal sealed class TextBlob
             for (var i = 0; i < _count; i++)
             {
                 var count = (int)_lengths[i];
-                LoneSurrogates.Look(chars.Slice(at, count));
+                _hasReplaced |= LoneSurrogates.AreIn(chars.Slice(at, count));
                 var length = Encoding.UTF8.GetBytes(chars.Slice(at, count), room[written..]);
                 _lengths[i] = length;
                 at += count;

@@ -3,7 +3,7 @@ using System.Globalization;
 using Lodrik.Formats.Binary;
 using Lodrik.State;
 
-namespace Lodrik.Saves;
+namespace Lodrik.Saves.Forms;
 
 /// <summary>What the table of a save says of one section.</summary>
 /// <param name="Name">The section's name.</param>

@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.IO.Hashing;
 
-namespace Lodrik.Saves;
+namespace Lodrik.Saves.Forms;
 
 /// <summary>
 /// The digest that finds damage: XXH3 with 128 bits over the bytes as they stand in the file. It is fast, and no protection

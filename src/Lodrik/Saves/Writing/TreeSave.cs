@@ -1,6 +1,6 @@
 using Lodrik.State;
 
-namespace Lodrik.Saves;
+namespace Lodrik.Saves.Writing;
 
 /// <summary>A save as trees: what is written again in another form without the game's types.</summary>
 internal sealed class TreeSave(IReadOnlyList<(string Name, Func<SaveValue> Read)> sections) : IStateRoot<TreeSave>
@@ -23,7 +23,7 @@ internal sealed class TreeSave(IReadOnlyList<(string Name, Func<SaveValue> Read)
     }
 
     static void IStateRoot<TreeSave>.ReadSections<TSections>(ref TSections source, ref TreeSave state) =>
-        throw new NotSupportedException("A save is read as trees by SavedFile.");
+        throw new NotSupportedException("A save is read as trees by SavedFile only.");
 
     private IReadOnlyList<(string Name, Func<SaveValue> Read)> Sections { get; } = sections;
 }

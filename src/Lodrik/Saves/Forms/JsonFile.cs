@@ -1,0 +1,243 @@
+using System.Text;
+using System.Text.Json;
+using Lodrik.Formats;
+using Lodrik.Formats.Json;
+using Lodrik.Protection;
+using Lodrik.State;
+
+namespace Lodrik.Saves.Forms;
+
+/// <summary>A save as one JSON object (RFC 8259): the header, the section table, the sections, the seal.</summary>
+internal sealed class JsonFile : FileForm
+{
+    private const string SealStart = "\"seal\":";
+
+    public override SaveForm Form => SaveForm.Json;
+
+    public override string DisplayName => "JSON";
+
+    public override string Extension => ".json";
+
+    public override bool IsText => true;
+
+    protected override bool IsBeginning(ReadOnlySpan<byte> bytes)
+    {
+        var text = SkipMark(bytes).TrimStart(" \t\r\n"u8);
+        return text.Length > 0 && text[0] is (byte)'{' or (byte)'/';
+    }
+
+    protected override FileParts FindParts(ReadOnlyMemory<byte> file)
+    {
+        var parts = new FileParts(this);
+        var mark = file.Length - SkipMark(file.Span).Length;
+        var reader = new Utf8JsonReader(file.Span[mark..], JsonStateReader.Options);
+        reader.Read();
+        var start = mark + (int)reader.TokenStartIndex;
+        if (reader.TokenType != JsonTokenType.StartObject)
+            throw new ContentException(SaveErrorCode.NotASave, "A save is one JSON object.", new ContentPlace(start));
+        while (NextMember(ref reader, mark, out var member, out var at))
+            parts.Add(member, at);
+        parts.Whole = new SectionSlice("", start, mark + (int)reader.BytesConsumed - start);
+        if (reader.Read())
+            throw new ContentException(SaveErrorCode.Damaged, "There is extra data after the end of the save.", new ContentPlace(mark + reader.TokenStartIndex));
+        TakeOutHead(parts, file);
+        return parts;
+    }
+
+    /// <summary>Passes over the next member of the file's object.</summary>
+    private static bool NextMember(ref Utf8JsonReader reader, int mark, out SectionSlice member, out long at)
+    {
+        (member, at) = (default, 0);
+        if (!reader.Read() || reader.TokenType != JsonTokenType.PropertyName)
+            return false;
+        var name = reader.GetString()!;
+        at = mark + reader.TokenStartIndex;
+        reader.Read();
+        var offset = mark + (int)reader.TokenStartIndex;
+        reader.Skip();
+        member = new SectionSlice(name, offset, mark + (int)reader.BytesConsumed - offset);
+        return true;
+    }
+
+    protected override SaveHeader? TryFindHeader(ReadOnlyMemory<byte> start)
+    {
+        var mark = start.Length - SkipMark(start.Span).Length;
+        var json = new Utf8JsonReader(start.Span[mark..], isFinalBlock: false, new JsonReaderState(JsonStateReader.Options));
+        if (!json.Read() || !json.Read() || json.TokenType != JsonTokenType.PropertyName || !json.ValueTextEquals(FileWords.Header) || !json.Read())
+            return null;
+        var from = mark + (int)json.TokenStartIndex;
+        return json.TrySkip() ? ReadHeader(start[from..(mark + (int)json.BytesConsumed)]) : null;
+    }
+
+    public override SectionSlice? SealValueOf(ReadOnlySpan<byte> file, SectionSlice seal)
+    {
+        var raw = file.Slice(seal.Offset, seal.Length);
+        return raw.Length >= 2 && raw[0] == '"' && raw[^1] == '"' ? seal with { Offset = seal.Offset + 1, Length = seal.Length - 2 } : null;
+    }
+
+    public override OpenedSeal OpenSeal(ReadOnlySpan<byte> seal, KeyRing keys, SaveLocation location) =>
+        SealEnvelope.OpenJws(Encoding.ASCII.GetString(seal), keys, location);
+
+    public override void Decode(ReadOnlyMemory<byte> value, ISectionDecoder decoder, ReadContext? context = null, bool toEnd = true)
+    {
+        var reader = new JsonStateReader(value.Span) { Context = context };
+        Run(ref reader, decoder, static one => one.Place);
+        if (toEnd)
+            reader.End();
+    }
+
+    protected override string PointerAt(ReadOnlyMemory<byte> value, ContentPlace place) => JsonPlace.PointerAt(value.Span, place.Offset);
+
+    protected override ContentPlace PlaceOf(Exception exception, ReadOnlySpan<byte> bytes) => exception switch
+    {
+        ContentException content => content.Place,
+        JsonException json => new ContentPlace(OffsetOf(bytes, json.LineNumber ?? 0, json.BytePositionInLine ?? 0)),
+        _ => new ContentPlace(long.MaxValue),
+    };
+
+    protected override SaveLocation LineOf(ReadOnlySpan<byte> file, int offset, ContentPlace place) => LineAt(file, offset + place.Offset);
+
+    protected override SaveLocation InFile(ReadOnlyMemory<byte> file, ContentPlace place)
+    {
+        var pointer = JsonPlace.PointerAt(file.Span, place.Offset);
+        return LineAt(file.Span, place.Offset) with { Path = pointer.Length == 0 ? null : pointer };
+    }
+
+    private static long OffsetOf(ReadOnlySpan<byte> bytes, long line, long column)
+    {
+        var offset = 0;
+        for (; line > 0; line--)
+        {
+            var end = bytes[offset..].IndexOf((byte)'\n');
+            if (end < 0)
+                break;
+            offset += end + 1;
+        }
+        return offset + column;
+    }
+
+    public override void Write<T>(T state, SectionBatch batch)
+    {
+        using var writer = Begin(batch);
+        FormedSections<Sink, JsonStateWriter>.WriteAll(state, new Sink(writer, batch), batch);
+    }
+
+    public override void Write(IReadOnlyList<PackedSection> sections, SectionBatch batch)
+    {
+        using var writer = Begin(batch);
+        FormedSections<Sink, JsonStateWriter>.WriteAll(sections, new Sink(writer, batch), batch);
+    }
+
+    /// <summary>The object around the sections is begun for their indentation only; it is not part of any of them.</summary>
+    private static Utf8JsonWriter Begin(SectionBatch batch)
+    {
+        var writer = new Utf8JsonWriter(batch.Body, JsonStateWriter.Options(batch.IsIndented));
+        writer.WriteStartObject();
+        return writer;
+    }
+
+    public override void Assemble(FileAssembly assembly)
+    {
+        var (file, isIndented) = (assembly.File, assembly.IsIndented);
+        // Header and table are written as JSON objects of their own; then everything becomes one object.
+        using var writer = new Utf8JsonWriter(assembly.Table, JsonStateWriter.Options(isIndented));
+        writer.WriteStartObject();
+        writer.WritePropertyName(FileWords.Contents);
+        writer.Flush();
+        var start = assembly.Table.Length;
+        var tokens = new JsonStateWriter(writer);
+        SectionTable.WriteReadable(ref tokens, assembly.Entries);
+        writer.Flush();
+        assembly.Describe(assembly.Table.Written[start..]);
+        writer.WriteEndObject();
+        writer.Flush();
+
+        writer.Reset(assembly.Head);
+        writer.WriteStartObject();
+        writer.WritePropertyName(FileWords.Header);
+        SaveHeader.StateCodec.Write(ref tokens, assembly.Header);
+        writer.WriteEndObject();
+        writer.Flush();
+
+        var end = isIndented ? "\n}"u8 : "}"u8;
+        file.Write(assembly.Head.Written[..^end.Length]);
+        file.Write(","u8);
+        file.Write(assembly.Table.Written[1..^end.Length]);
+        foreach (var section in assembly.Sections)
+        {
+            file.Write(isIndented ? ",\n  \""u8 : ",\""u8);
+            file.Write(NameOf(section.Name));
+            file.Write(isIndented ? "\": "u8 : "\":"u8);
+            assembly.Add(section);
+        }
+        if (assembly.Seal is not null)
+            assembly.WriteJws(isIndented ? ",\n  \"seal\": \""u8 : ",\"seal\":\""u8, isIndented ? "\"\n}\n"u8 : "\"}"u8);
+        else
+            file.Write(isIndented ? "\n}\n"u8 : "}"u8);
+    }
+
+    private static ReadOnlySpan<byte> NameOf(string name) => JsonEncodedText.Encode(name, JsonStateWriter.Options(false).Encoder).EncodedUtf8Bytes;
+
+    public override long Measure(SaveValue value)
+    {
+        using var buffer = new PooledBuffer();
+        using (var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented: true)))
+        {
+            var json = new JsonStateWriter(writer);
+            SaveValueCodec.Write(ref json, value);
+        }
+        return buffer.Length;
+    }
+
+    public override FileParts FindWhatIsWhole(ReadOnlyMemory<byte> file)
+    {
+        var parts = new FileParts(this);
+        var mark = file.Length - SkipMark(file.Span).Length;
+        try
+        {
+            var reader = new Utf8JsonReader(file.Span[mark..], JsonStateReader.Options);
+            reader.Read();
+            while (NextMember(ref reader, mark, out var member, out _))
+                parts.TryAdd(member);
+        }
+        catch (Exception exception) when (IsBadContent(exception))
+        {
+            // What comes after this place is found by its digest.
+        }
+        TakeOutWhatIsWhole(parts, file);
+        return parts;
+    }
+
+    public override SectionMark MarkOf(SectionEntry section) => new([(byte)'"', .. NameOf(section.Name), (byte)'"', (byte)':'], MayHaveBlanks: true);
+
+    public override int LastSealIn(ReadOnlySpan<byte> file) => file.LastIndexOf(Encoding.ASCII.GetBytes(SealStart));
+
+    public override OpenedSeal? OpenSealAt(ReadOnlySpan<byte> bytes, KeyRing keys, SaveLocation location)
+    {
+        var text = Encoding.ASCII.GetString(bytes[SealStart.Length..]).TrimStart(' ', '"');
+        var length = text.IndexOf('"', StringComparison.Ordinal);
+        return length < 0 ? null : SealEnvelope.OpenJws(text[..length], keys, location);
+    }
+
+    /// <summary>Sections as the members of one JSON object.</summary>
+    private sealed class Sink(Utf8JsonWriter writer, SectionBatch batch) : ISectionSink<JsonStateWriter>
+    {
+        private int _start;
+
+        public JsonStateWriter Begin(string name)
+        {
+            writer.WritePropertyName(name);
+            writer.Flush();
+            _start = batch.Body.Length;
+            return new JsonStateWriter(writer, batch.Context);
+        }
+
+        public ReadOnlySpan<byte> Written()
+        {
+            writer.Flush();
+            return batch.Body.Written[_start..];
+        }
+
+        public string PointerToEnd() => JsonPlace.PointerAt(Written(), long.MaxValue);
+    }
+}

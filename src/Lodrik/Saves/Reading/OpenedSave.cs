@@ -1,0 +1,164 @@
+using System.Security.Cryptography;
+using Lodrik.Protection;
+using Lodrik.Saves.Forms;
+
+namespace Lodrik.Saves.Reading;
+
+/// <summary>
+/// A save of which the header, the sections and their health are known. Nothing in it can be decoded: <see cref="Check"/> makes it a save that can.
+/// </summary>
+internal sealed class OpenedSave
+{
+    private readonly FileParts _parts;
+    private readonly OrderedDictionary<string, OpenedSection> _sections = new(StringComparer.Ordinal);
+    private List<string>? _missing;
+
+    private OpenedSave(ReadOnlyMemory<byte> bytes, SaveLocation location)
+    {
+        (Bytes, Location) = (bytes, location);
+        _parts = FileForm.Recognise(bytes.Span, location).Find(bytes, location);
+        var table = new Dictionary<string, SectionEntry>(StringComparer.Ordinal);
+        foreach (var entry in _parts.Table)
+            table.TryAdd(entry.Name, entry);
+        foreach (var slice in _parts.Sections)
+            _sections.Add(slice.Name, new OpenedSection(this, slice, table.TryGetValue(slice.Name, out var entry) ? entry : null));
+    }
+
+    /// <summary>The whole file.</summary>
+    public ReadOnlyMemory<byte> Bytes { get; }
+
+    /// <summary>What to call the save in errors.</summary>
+    public SaveLocation Location { get; }
+
+    /// <summary>The form of the file.</summary>
+    public FileForm File => _parts.File;
+
+    /// <summary>The form of the sections' content.</summary>
+    public FileForm Content => _parts.Content;
+
+    /// <summary>The header as it is in the file; null in one that was written wholly by hand.</summary>
+    public SaveHeader? Header => _parts.Header;
+
+    public bool HasSeal => _parts.Seal is not null;
+
+    public bool IsCompressed => _parts.Table.Exists(entry => entry.Decompressed > 0);
+
+    public bool IsEncrypted => _parts.Table.Exists(entry => entry.IsEncrypted);
+
+    /// <summary>The sections, in the order of the file.</summary>
+    public IReadOnlyList<OpenedSection> Sections => _sections.Values;
+
+    /// <summary>The one value that a file written wholly by hand consists of.</summary>
+    public SectionSlice Whole => _parts.Whole;
+
+    /// <summary>The names of sections that the table lists and the file does not have; a readable file can lose them by editing.</summary>
+    public IReadOnlyList<string> MissingSections => _missing ??= [.. _parts.Table.Select(entry => entry.Name).Where(name => !_sections.ContainsKey(name))];
+
+    /// <summary>How the save as a whole compares to what was written: as its worst section.</summary>
+    public SectionHealth Health
+    {
+        get
+        {
+            if (Sections.Any(section => section.Health == SectionHealth.Damaged))
+                return SectionHealth.Damaged;
+            if (Header is null)
+                return SectionHealth.Unchecked;
+            return _parts.IsTableIntact && MissingSections.Count == 0 && Sections.All(section => section.Health == SectionHealth.Intact)
+                ? SectionHealth.Intact
+                : SectionHealth.EditedByHand;
+        }
+    }
+
+    /// <summary>
+    /// Whether a person changed the save since it was written, or wrote it. A packed save is never edited but damaged, so its sections are not looked
+    /// at for this.
+    /// </summary>
+    public bool IsEdited => File.IsText && Health is SectionHealth.EditedByHand or SectionHealth.Unchecked;
+
+    /// <summary>The sections that a person changed.</summary>
+    public IEnumerable<string> EditedSections =>
+        File.IsText ? Sections.Where(section => section.Health == SectionHealth.EditedByHand).Select(section => section.Name) : [];
+
+    /// <summary>Opens the bytes of a save.</summary>
+    /// <exception cref="SaveException">They are not a save, or damaged, or of a newer format.</exception>
+    public static OpenedSave Open(ReadOnlyMemory<byte> bytes, SaveLocation location = default) => new(bytes, location);
+
+    public OpenedSection? Find(string name) => _sections.GetValueOrDefault(name);
+
+    /// <summary>The save without a look at its seal: sections are held against their checksums only, and encrypted ones cannot be read.</summary>
+    public CheckedSave CheckSums() => new(this, Header, seal: null);
+
+    /// <summary>
+    /// Holds the save against its seal: the frame, and which sections there are in which order, at once; the content of each section before
+    /// it is decoded.
+    /// </summary>
+    /// <param name="protection">The keys, and whether the save has to be encrypted.</param>
+    /// <exception cref="TamperedSaveException">There is no seal, or it does not fit.</exception>
+    public CheckedSave Check(SaveProtection protection)
+    {
+        if (_parts.Seal is not { } seal)
+        {
+            throw new TamperedSaveException(
+                SaveErrorCode.Unprotected, $"The save has no {(protection.Level == ProtectionLevel.Signature ? "signature" : "seal")}, and one is required.", Location, "Load an older generation.");
+        }
+        var file = Bytes.Span;
+        var value = File.SealValueOf(file, seal) ?? throw Changed("The seal is not written as seals are.");
+        var opened = File.OpenSeal(file.Slice(value.Offset, value.Length), protection.Keys, Location);
+        var content = opened.Content;
+        if (!content.Sections.Select(section => section.Name).SequenceEqual(Sections.Select(section => section.Name)))
+            throw Changed("Sections were added, removed, renamed or reordered since the save was sealed.");
+        var places = Sections.Select(section => (section.Name, section.Slice.Offset, section.Slice.Length)).ToList();
+        var frame = SealContent.FrameOf(file, places, value.Offset, value.Length, protection.Context);
+        if (!CryptographicOperations.FixedTimeEquals(frame, content.Frame))
+            throw Changed("The header or something between the sections was changed since the save was sealed, or the save is bound to another context.");
+        var isEncrypted = content.Salt is not null && _parts.Table.TrueForAll(entry => entry.IsEncrypted);
+        if (protection.Encrypts != isEncrypted)
+        {
+            throw new TamperedSaveException(
+                SaveErrorCode.Unprotected, protection.Encrypts ? "The save is not encrypted, and it is required to be." : "The save is encrypted, and only a seal is expected.",
+                Location, "Load an older generation.");
+        }
+        return new CheckedSave(this, HiddenLabel.Reveal(Header, protection.Keys), new FittingSeal(opened, isEncrypted));
+    }
+
+    /// <summary>Whether a section is the same in another save byte for byte, and intact: then nothing in it is different.</summary>
+    public bool HasSameSection(OpenedSave other, string name) =>
+        Content == other.Content && !IsEncrypted && !other.IsEncrypted && IsCompressed == other.IsCompressed && Find(name) is { } mine && other.Find(name) is { } theirs
+        && mine.Health == SectionHealth.Intact && theirs.Health == SectionHealth.Intact && mine.Raw.Span.SequenceEqual(theirs.Raw.Span);
+
+    private TamperedSaveException Changed(string problem) => new(SaveErrorCode.Tampered, problem, Location, "Load an older generation.");
+}
+
+/// <summary>A section as it is in a file.</summary>
+/// <param name="save">The file.</param>
+/// <param name="slice">Where it is.</param>
+/// <param name="entry">What the table says of it; null where it is not listed.</param>
+internal sealed class OpenedSection(OpenedSave save, SectionSlice slice, SectionEntry? entry)
+{
+    private SectionHealth? _health;
+
+    public string Name => slice.Name;
+
+    public SectionSlice Slice => slice;
+
+    /// <summary>What the table says of it.</summary>
+    public SectionEntry? Entry => entry;
+
+    /// <summary>Its bytes as they are in the file.</summary>
+    public ReadOnlyMemory<byte> Raw => save.Bytes.Slice(slice.Offset, slice.Length);
+
+    /// <summary>The size of its content; of encrypted and compressed content as well.</summary>
+    public long ContentByteCount => entry is { Decompressed: > 0 and var size } ? size : slice.Length;
+
+    /// <summary>How the bytes compare to what was written. They are hashed when this is asked for, once.</summary>
+    public SectionHealth Health => _health ??= FindHealth();
+
+    private SectionHealth FindHealth()
+    {
+        if (save.Header is null)
+            return SectionHealth.Unchecked;
+        if (entry is { } known && known.Size == slice.Length && known.Digest == SectionDigest.Of(Raw.Span))
+            return SectionHealth.Intact;
+        return save.File.IsText ? SectionHealth.EditedByHand : SectionHealth.Damaged;
+    }
+}

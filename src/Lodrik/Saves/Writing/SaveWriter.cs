@@ -1,0 +1,141 @@
+using Lodrik.Protection;
+using Lodrik.Saves.Forms;
+using Lodrik.State;
+
+namespace Lodrik.Saves.Writing;
+
+/// <summary>
+/// Makes the bytes of a save: the form of the sections, their compression and encryption, the digests, the file around them, the seal. It never looks
+/// back at what it wrote.
+/// </summary>
+internal sealed class SaveWriter : IDisposable
+{
+    private readonly SectionBatch _batch = new();
+    private readonly FileAssembly _assembly = new();
+    private readonly List<EncodedSection> _sections = [];
+
+    /// <summary>Writes a snapshot. The bytes are valid until the next call.</summary>
+    /// <param name="snapshot">What is saved.</param>
+    /// <param name="header">What the save says of itself; what follows from the rest is filled in here.</param>
+    /// <param name="terms">How it is written.</param>
+    /// <param name="cache">What became of sections before; null for nothing.</param>
+    /// <param name="compressed">Told after each section that was compressed how many bytes are done, and how many there are in all.</param>
+    public ReadOnlyMemory<byte> Write(
+        Snapshot snapshot, SaveHeader header, SaveTerms terms, SectionCache? cache = null, Action<long, long>? compressed = null)
+    {
+        GiveForm(snapshot.Sections, terms);
+        return Finish(header, terms, cache, compressed);
+    }
+
+    /// <summary>Writes a state at once in the form that the save has, without a snapshot. The bytes are valid until the next call.</summary>
+    /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
+    public ReadOnlyMemory<byte> Write<T>(T state, SaveHeader header, SaveTerms terms) where T : IStateRoot<T>
+    {
+        _sections.Clear();
+        _batch.Begin(terms.IsIndented);
+        terms.Content.Write(state, _batch);
+        foreach (var slice in _batch.Slices)
+            Add(slice.Name, _batch.BytesOf(slice));
+        return Finish(header, terms, cache: null, compressed: null);
+    }
+
+    /// <summary>Writes sections of another save as they are in it. The bytes are valid until the next call.</summary>
+    /// <param name="sections">The sections, compressed or not, and not encrypted.</param>
+    /// <param name="header">What the save says of itself; what follows from the rest is filled in here.</param>
+    /// <param name="form">The form of their content.</param>
+    /// <param name="protection">How the save is sealed or encrypted; null for not at all.</param>
+    public ReadOnlyMemory<byte> Write(IEnumerable<EncodedSection> sections, SaveHeader header, SaveForm form, SaveProtection? protection)
+    {
+        _sections.Clear();
+        _sections.AddRange(sections);
+        var isIndented = _sections.Count == 0 || _sections.Exists(section => section.Bytes.Span.Contains((byte)'\n'));
+        return Finish(header, new SaveTerms(form, isIndented, SaveCompression.None, protection), cache: null, compressed: null);
+    }
+
+    public void Dispose()
+    {
+        _batch.Dispose();
+        _assembly.Dispose();
+    }
+
+    /// <summary>Brings packed sections into the form of the save. Packed ones are taken as they are, and kept ones as they were written before.</summary>
+    private void GiveForm(IReadOnlyList<PackedSection> sections, SaveTerms terms)
+    {
+        _sections.Clear();
+        if (!terms.Content.IsText)
+        {
+            foreach (var section in sections)
+                _sections.Add(new EncodedSection(section.Name, section.Bytes, section.Digest));
+            return;
+        }
+        var isIndented = terms.IsIndented;
+        var unformed = sections.Where(section => !IsFormed(section)).ToList();
+        _batch.Begin(isIndented);
+        terms.Content.Write(unformed, _batch);
+        var next = 0;
+        foreach (var section in sections)
+        {
+            if (IsFormed(section))
+            {
+                _sections.Add(section.Formed!.Value.Section);
+                continue;
+            }
+            var bytes = _batch.BytesOf(_batch.Slices[next++]);
+            Add(section.Name, section.IsKept ? bytes.ToArray() : bytes);
+            if (section.IsKept)
+                section.Formed = (terms.Form, isIndented, _sections[^1]);
+        }
+
+        bool IsFormed(PackedSection section) => section.Formed is { } formed && formed.Form == terms.Form && formed.IsIndented == isIndented;
+    }
+
+    private void Add(string name, ReadOnlyMemory<byte> bytes) => _sections.Add(EncodedSection.Of(name, bytes));
+
+    /// <summary>Everything after the form of the sections.</summary>
+    private ReadOnlyMemory<byte> Finish(SaveHeader header, SaveTerms terms, SectionCache? cache, Action<long, long>? compressed)
+    {
+        header.Content = terms.Form;
+        if (terms.Compression != SaveCompression.None)
+            Compress(terms.Compression, cache, compressed);
+        var making = terms.Protection?.Keys.Current.NewMaking ?? KeyMaking.None;
+        using var cipher = terms.Protection is { Encrypts: true } protection ? SectionCipher.New(protection.Keys.Current, making) : null;
+        if (cipher is not null)
+            Encrypt(cipher);
+        if (terms.Protection is { HidesLabels: true } hiding && header.Slot is { } label)
+            header.Slot = HiddenLabel.Hide(label, header.SaveId, hiding.Keys.Current, making);
+        var file = _sections.Exists(section => section.Decompressed > 0) ? FileForm.Packed : terms.File;
+        _assembly.Begin(header, _sections, terms.IsIndented, terms.Protection is null ? null : new FileSeal(terms.Protection, making, cipher?.Salt));
+        file.Assemble(_assembly);
+        return _assembly.File.WrittenMemory;
+    }
+
+    /// <summary>Compresses each section for which it pays.</summary>
+    private void Compress(SaveCompression compression, SectionCache? cache, Action<long, long>? compressed)
+    {
+        var total = _sections.Sum(section => (long)section.Bytes.Length);
+        long done = 0;
+        for (var i = 0; i < _sections.Count; i++)
+        {
+            var section = _sections[i];
+            if (cache is null || !cache.TryGetCompressed(section, compression, out var smaller))
+            {
+                smaller = SectionCompression.Compress(section.Bytes.Span, compression);
+                cache?.KeepCompressed(section, compression, smaller);
+            }
+            if (smaller is not null)
+                _sections[i] = EncodedSection.Of(section.Name, smaller, section.Bytes.Length);
+            compressed?.Invoke(done += section.Bytes.Length, total);
+        }
+    }
+
+    /// <summary>Encrypts every section, compressed or not.</summary>
+    private void Encrypt(SectionCipher cipher)
+    {
+        for (var i = 0; i < _sections.Count; i++)
+        {
+            var section = _sections[i];
+            var encrypted = cipher.Encrypt(i, section.Name, section.Bytes.Span);
+            _sections[i] = new EncodedSection(section.Name, encrypted, SectionDigest.Of(encrypted), section.Decompressed, IsEncrypted: true);
+        }
+    }
+}

@@ -1,0 +1,174 @@
+using Lodrik.Formats;
+using Lodrik.Formats.Binary;
+using Lodrik.Saves.Forms;
+using Lodrik.State;
+
+namespace Lodrik.Saves.Writing;
+
+/// <summary>
+/// A state as it was at one moment: packed sections, whatever the form of the save will be. This is all that the game's thread makes of a save; the
+/// rest is done with it in the background. It never changes.
+/// </summary>
+internal sealed class Snapshot : IDisposable
+{
+    private readonly PooledBuffer _body;
+
+    private Snapshot(PooledBuffer body, List<PackedSection> sections) => (_body, Sections) = (body, sections);
+
+    /// <summary>The sections in their order. Their bytes are valid until the snapshot is disposed of.</summary>
+    public IReadOnlyList<PackedSection> Sections { get; }
+
+    /// <summary>Takes a state down.</summary>
+    /// <param name="state">The state.</param>
+    /// <param name="cache">Sections of earlier snapshots, for those that can tell that they are the same still; null for none.</param>
+    /// <param name="isWanted">Which sections are taken, by their names; null for all.</param>
+    /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
+    public static Snapshot Of<T>(T state, SectionCache? cache = null, Func<string, bool>? isWanted = null) where T : IStateRoot<T>
+    {
+        var body = new PooledBuffer(16 * 1024);
+        try
+        {
+            var sections = new PackedSections(body, cache, isWanted);
+            T.WriteSections(ref sections, state);
+            cache?.Retain(sections.Names);
+            return new Snapshot(body, sections.Finish());
+        }
+        catch
+        {
+            body.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>The sections with bytes of their own, for longer than the snapshot lives.</summary>
+    public List<PackedSection> Keep() => [.. Sections.Select(section => section.IsKept ? section : section.Copied())];
+
+    /// <summary>What is to be said of the save. It costs reading the sections in which texts were replaced once more, and nothing for all others.</summary>
+    public IReadOnlyList<SaveWarning> FindWarnings() =>
+    [
+        .. Sections.Where(section => section.HasReplacedText).SelectMany(section => LoneSurrogates.Places(section.ToTree()).Select(path => new SaveWarning(
+            SaveWarningCode.ReplacedText,
+            new SaveLocation { Section = section.Name, Path = path },
+            "The text had half of a character pair, most often because it was cut in the middle of an emoji; that half was replaced by U+FFFD."))),
+    ];
+
+    public void Dispose() => _body.Dispose();
+}
+
+/// <summary>Writes the sections of a state one after the other, as packed content.</summary>
+internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, Func<string, bool>? isWanted) : ISectionWriter
+{
+    private readonly List<Pending> _sections = [];
+    private readonly WriteContext _context = new();
+    private readonly SharedWriting _shared = new();
+
+    public IEnumerable<string> Names => _sections.Select(section => section.Name);
+
+    public void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>
+    {
+        // Only what is a class can be asked for a revision without making a copy of it first.
+        var identity = !typeof(T).IsValueType && value is IRevisedState revised ? new SectionIdentity(revised, revised.Revision) : default;
+        if (isWanted?.Invoke(name) == false || TryReuse(name, identity))
+            return;
+        _shared.Reset();
+        _context.Shared = _shared;
+        var start = body.Length;
+        try
+        {
+            var writer = new BinaryStateWriter(body, _context);
+            TCodec.Write(ref writer, value);
+        }
+        catch (ContentException content)
+        {
+            throw Unsavable.At(content, name, BinaryPlace.PointerAt(body.Written[start..], BinaryPlace.End));
+        }
+        finally
+        {
+            _context.Shared = null;
+        }
+        var end = body.Length;
+        var hasReplacedText = TakeReplacedText();
+        var beside = _shared.Entries.Count > 0 ? WriteShared(name + SharedSection.Suffix) : null;
+        Add(new Pending(name, identity, start, end - start, hasReplacedText, beside));
+    }
+
+    private Pending WriteShared(string name)
+    {
+        var tree = SharedSection.ToTree(_shared, name, _context);
+        var start = body.Length;
+        var writer = new BinaryStateWriter(body);
+        SaveValueCodec.Write(ref writer, tree);
+        return new Pending(name, default, start, body.Length - start, TakeReplacedText(), null);
+    }
+
+    public void WriteGroup(string name, ISectionGroup? group)
+    {
+        foreach (var section in group?.SectionNames ?? [])
+        {
+            var full = $"{name}/{section}";
+            var identity = new SectionIdentity(group!.IdentityOf(section));
+            if (isWanted?.Invoke(full) == false || TryReuse(full, identity))
+                continue;
+            var start = body.Length;
+            try
+            {
+                var writer = new BinaryStateWriter(body, _context);
+                group.WriteSection(section, ref writer);
+            }
+            catch (ContentException content)
+            {
+                throw Unsavable.At(content, full, BinaryPlace.PointerAt(body.Written[start..], BinaryPlace.End));
+            }
+            Add(new Pending(full, identity, start, body.Length - start, TakeReplacedText(), null));
+        }
+    }
+
+    /// <summary>The sections, once all are written: before that the buffer may move.</summary>
+    public List<PackedSection> Finish()
+    {
+        var sections = new List<PackedSection>(_sections.Count);
+        foreach (var pending in _sections)
+        {
+            var section = pending.Known ?? Finish(pending, isKept: cache is not null && pending.Identity.IsKnown);
+            if (pending.Known is null && cache is not null)
+                cache.Keep(pending.Identity, section);
+            sections.Add(section);
+            if (section.Shared is PackedSection shared)
+                sections.Add(shared);
+        }
+        return sections;
+    }
+
+    private PackedSection Finish(Pending pending, bool isKept)
+    {
+        var bytes = body.WrittenMemory.Slice(pending.Start, pending.Length);
+        return new PackedSection(pending.Name, isKept ? bytes.ToArray() : bytes, pending.Shared is { } shared ? Finish(shared, isKept) : null)
+        {
+            HasReplacedText = pending.HasReplacedText,
+            IsKept = isKept,
+        };
+    }
+
+    private bool TryReuse(string name, SectionIdentity identity)
+    {
+        if (cache is null || cache.Find(name, identity) is not { } known)
+            return false;
+        Add(new Pending(name, identity, 0, 0, known.HasReplacedText, null) { Known = known });
+        return true;
+    }
+
+    private void Add(Pending section) => _sections.Add(section);
+
+    private bool TakeReplacedText()
+    {
+        var hasReplacedText = _context.HasReplacedText;
+        _context.HasReplacedText = false;
+        return hasReplacedText;
+    }
+
+    /// <summary>A section that was written into the buffer, or is known.</summary>
+    private sealed record Pending(string Name, SectionIdentity Identity, int Start, int Length, bool HasReplacedText, Pending? Shared)
+    {
+        public PackedSection? Known { get; init; }
+    }
+}
