@@ -27,6 +27,7 @@ internal sealed record StateModel(
     bool IsShared,
     Hooks Hooks,
     string? Shape,
+    EquatableList<string> ShadowedNames,
     EquatableList<DiagnosticModel> Problems);
 
 /// <summary>What makes a state type the root of a game's saves.</summary>

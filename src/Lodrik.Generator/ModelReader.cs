@@ -5,7 +5,12 @@ using Microsoft.CodeAnalysis.CSharp.Syntax;
 namespace Lodrik.Generator;
 
 /// <summary>Reads a marked type and says what has to be generated for it, or what is wrong with it.</summary>
-internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, CancellationToken cancellation)
+/// <param name="type">The type.</param>
+/// <param name="codecs">What can be saved.</param>
+/// <param name="cancellation">Gives up.</param>
+/// <param name="source">The source that declares the type; null where nothing is generated.</param>
+/// <param name="position">Where it declares it.</param>
+internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, CancellationToken cancellation, SemanticModel? source = null, int position = 0)
 {
     private static readonly HashSet<string> ReservedSections = ["lodrik", "contents", "seal"];
 
@@ -43,8 +48,13 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
             isShared,
             ReadHooks(),
             type.IsGenericType ? null : DescribeShape(root),
+            new EquatableList<string>(FindShadowedNames(members)),
             new EquatableList<DiagnosticModel>(_problems));
     }
+
+    private List<string> FindShadowedNames(List<MemberModel> members) => source is null
+        ? []
+        : ShortNames.Shadowed(members.SelectMany(member => new[] { member.Codec, member.TypeName }), type, source, position);
 
     /// <summary>The saved members of a type that is generic, with its arguments.</summary>
     public static IEnumerable<(string Key, string Name, ITypeSymbol Type, bool IsRequired)> ShapeMembers(INamedTypeSymbol type, TypeCodecs codecs)

@@ -7,7 +7,7 @@ internal sealed partial class StateTypeSource
     {
         Line();
         var copied = model.IsReferenceType ? model.TypeName : $"ref {model.TypeName}";
-        Open($"public static {model.TypeName} Copy({model.TypeName} value)");
+        Open($"public static {model.TypeName} Copy({model.TypeName} value, global::Lodrik.State.CopyContext context)");
         if (model.IsReferenceType)
         {
             Line("if (value is null)");
@@ -17,23 +17,21 @@ internal sealed partial class StateTypeSource
         if (model.ChecksType)
             Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
         Line($"var copy = {model.Creation};");
-        Line(model.IsReferenceType ? "CopyMembers(value, copy);" : "CopyMembers(value, ref copy);");
+        Line(model.IsReferenceType ? "CopyMembers(value, copy, context);" : "CopyMembers(value, ref copy, context);");
         Line("return copy;");
         Close();
         Line();
         Line("/// <summary>Gives the copy copies of the members.</summary>");
-        Open($"public static void CopyMembers({model.TypeName} value, {copied} copy)");
+        Open($"public static void CopyMembers({model.TypeName} value, {copied} copy, global::Lodrik.State.CopyContext context)");
         foreach (var member in model.Members)
         {
-            Open("");
-            WriteMemberReading(member, one => $"member = {Copy(one, "value")};", "copy");
-            Close();
+            WriteMemberAssignment(member, Copy(member, "value"), "copy");
         }
         if (model.UnknownMember is not null)
             Line($"global::Lodrik.State.StateTypes.CopyUnknown(value.{model.UnknownMember}, copy.{model.UnknownMember});");
         Close();
         Line();
-        Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other)");
+        Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext context)");
         if (model.IsReferenceType)
         {
             Line("if (one is null || other is null || ReferenceEquals(one, other))");
@@ -64,10 +62,10 @@ internal sealed partial class StateTypeSource
     private void WriteVariantsCopying(string name)
     {
         Line();
-        Open($"public static {model.TypeName} Copy({model.TypeName} value)");
+        Open($"public static {model.TypeName} Copy({model.TypeName} value, global::Lodrik.State.CopyContext context)");
         Line("if (value is null)");
         Line("    return null;");
-        WriteVariantChoice("value", variant => $"return {CodecOf(variant)}.Copy(({variant.TypeName})value);", unknown =>
+        WriteVariantChoice("value", variant => $"return {CodecOf(variant)}.Copy(({variant.TypeName})value, context);", unknown =>
         {
             Line($"var copy = new {unknown}();");
             Line($"global::Lodrik.State.StateTypes.CopyUnknownVariant(({unknown})value, copy);");
@@ -75,12 +73,12 @@ internal sealed partial class StateTypeSource
         });
         Close();
         Line();
-        Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other)");
+        Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext context)");
         Line("if (one is null || other is null || one.GetType() != other.GetType())");
         Line("    return ReferenceEquals(one, other);");
         WriteVariantChoice(
             "one",
-            variant => $"return {CodecOf(variant)}.AreEqual(({variant.TypeName})one, ({variant.TypeName})other);",
+            variant => $"return {CodecOf(variant)}.AreEqual(({variant.TypeName})one, ({variant.TypeName})other, context);",
             unknown => Line($"return global::Lodrik.State.StateTypes.AreEqualUnknownVariants(({unknown})one, ({unknown})other);"));
         Close();
         if (name != ContentCodecName)
@@ -102,10 +100,10 @@ internal sealed partial class StateTypeSource
         WriteVariantChoice("value", variant => $"return {CreationOf(variant)};", unknown => Line($"return new {unknown}();"));
         Close();
         Line();
-        Open($"public static void CopyMembers({model.TypeName} value, {model.TypeName} copy)");
+        Open($"public static void CopyMembers({model.TypeName} value, {model.TypeName} copy, global::Lodrik.State.CopyContext context)");
         WriteVariantChoice(
             "value",
-            variant => $"{CodecOf(variant)}.CopyMembers(({variant.TypeName})value, ({variant.TypeName})copy);",
+            variant => $"{CodecOf(variant)}.CopyMembers(({variant.TypeName})value, ({variant.TypeName})copy, context);",
             unknown => Line($"global::Lodrik.State.StateTypes.CopyUnknownVariant(({unknown})value, ({unknown})copy);"));
         Close();
     }
@@ -133,23 +131,25 @@ internal sealed partial class StateTypeSource
 
     private void WriteRootCopying(string self)
     {
-        Open($"static {model.TypeName} {self}.CopyState({model.TypeName} state)");
+        Line(Marks);
+        Open($"static {model.TypeName} {self}.CopyState({model.TypeName} state, global::Lodrik.State.CopyContext context)");
         Line($"var copy = {model.Creation};");
         foreach (var member in model.Members)
         {
+            if (member.Codec.Length > 0)
+            {
+                WriteMemberAssignment(member, Copy(member, "state"), "copy");
+                continue;
+            }
             Open("");
-            WriteMemberReading(
-                member,
-                one => one.Codec.Length == 0
-                    ? $"global::Lodrik.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());"
-                    : $"member = {Copy(one, "state")};",
-                "copy");
+            WriteMemberReading(member, one => $"global::Lodrik.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());", "copy");
             Close();
         }
         Line("return copy;");
         Close();
         Line();
-        Line($"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other) =>");
+        Line(Marks);
+        Line($"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext context) =>");
         var conditions = model.Members.Select(member => member.Codec.Length == 0
             ? $"global::Lodrik.StateContent.AreEqualGroups(one.{Name(member)}, other.{Name(member)})"
             : AreEqual(member)).ToList();
@@ -157,8 +157,8 @@ internal sealed partial class StateTypeSource
     }
 
     private static string Copy(MemberModel member, string owner) =>
-        $"global::Lodrik.State.StateTypes.Copy<{member.TypeName}, {member.Codec}>({owner}.{Name(member)})";
+        $"global::Lodrik.State.StateTypes.Copy<{member.TypeName}, {member.Codec}>({owner}.{Name(member)}, context)";
 
     private static string AreEqual(MemberModel member) =>
-        $"global::Lodrik.State.StateTypes.AreEqual<{member.TypeName}, {member.Codec}>(one.{Name(member)}, other.{Name(member)})";
+        $"global::Lodrik.State.StateTypes.AreEqual<{member.TypeName}, {member.Codec}>(one.{Name(member)}, other.{Name(member)}, context)";
 }

@@ -60,13 +60,12 @@ internal sealed partial class StateTypeSource
         {
             if (sort != "Other")
             {
-                Open($"if (!column{i}.IsEmpty)");
-                var value = sort == "Integer" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]";
-                WriteMemberReading(member, _ => $"member = {value};", "item");
-                Close();
-                Line("else");
+                Line($"if (!column{i}.IsEmpty)");
+                _depth++;
+                WriteMemberAssignment(member, sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]", "item");
+                _depth--;
             }
-            Open($"if (rows.AtRow({i}))");
+            Open($"{(sort == "Other" ? "" : "else ")}if (rows.AtRow({i}))");
             WriteMemberReading(member, one => $"{one.Codec}.Read(ref rows, ref member);", "item");
             Close();
         }

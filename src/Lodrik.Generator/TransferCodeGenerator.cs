@@ -27,7 +27,7 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
             foreach (var problem in layout.Problems)
                 context.ReportDiagnostic(problem.ToDiagnostic());
             if (layout.Problems.Count == 0)
-                context.AddSource(layout.HintName, SourceText.From(layout.Source, Encoding.UTF8));
+                context.AddSource(layout.HintName, SourceText.From(layout.Source, StateTypeGenerator.Utf8));
         });
     }
 

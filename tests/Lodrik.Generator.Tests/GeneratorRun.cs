@@ -22,11 +22,11 @@ internal sealed class GeneratorRun
     {
     }
 
-    private GeneratorRun(IIncrementalGenerator[] generators, string[] sources)
+    private GeneratorRun(IIncrementalGenerator[] generators, string[] sources, string head = "")
     {
         _compilation = CSharpCompilation.Create(
             "game",
-            sources.Select(source => CSharpSyntaxTree.ParseText(Usings + source, Parsing, "Game.cs")),
+            sources.Select(source => CSharpSyntaxTree.ParseText((source == sources[0] ? head : "") + Usings + source, Parsing, "Game.cs")),
             References,
             new CSharpCompilationOptions(OutputKind.DynamicallyLinkedLibrary, nullableContextOptions: NullableContextOptions.Enable));
         _driver = CSharpGeneratorDriver.Create(
@@ -42,6 +42,9 @@ internal sealed class GeneratorRun
 
     /// <summary>One run of all generators, as in a game.</summary>
     public static GeneratorRun OfAll(params string[] sources) => new([new StateTypeGenerator(), new TransferCodeGenerator()], sources);
+
+    /// <summary>One run over source whose first file begins with global usings.</summary>
+    public static GeneratorRun WithHead(string head, params string[] sources) => new([new StateTypeGenerator()], sources, head);
 
     private static CSharpParseOptions Parsing { get; } = new(LanguageVersion.CSharp13);
 
@@ -67,6 +70,9 @@ internal sealed class GeneratorRun
     public IReadOnlyList<string> Shapes => [.. Whole.Assembly.GetAttributes()
         .Where(attribute => attribute.AttributeClass?.Name == "StateShapeAttribute")
         .Select(attribute => (string)attribute.ConstructorArguments[0].Value!)];
+
+    /// <summary>The encodings of all generated files.</summary>
+    public IEnumerable<System.Text.Encoding> Encodings => _results.Results.SelectMany(result => result.GeneratedSources).Select(source => source.SourceText.Encoding!);
 
     public string Source(string hint) => Result.GeneratedSources.Single(source => source.HintName == hint).SourceText.ToString();
 

@@ -38,10 +38,53 @@ public sealed class StateTypeGeneratorTests
     {
         var source = new GeneratorRun(Game).Source("Hero.State.g.cs");
         Assert.Contains("KeyTable Keys = new(\"name\", \"level\", \"path\", \"hp\");", source, StringComparison.Ordinal);
-        Assert.Contains("global::Lodrik.State.TextCodec.Write(ref writer, value.Name);", source, StringComparison.Ordinal);
-        Assert.Contains("private static extern void SetLevel(global::Hero owner, int? member);", source, StringComparison.Ordinal);
+        Assert.Contains("using Lodrik.State;\n", source, StringComparison.Ordinal);
+        Assert.Contains("            TextCodec.Write(ref writer, value.Name);", source, StringComparison.Ordinal);
+        Assert.Contains("private static extern void SetLevel(Hero owner, int? member);", source, StringComparison.Ordinal);
+        Assert.Contains("case 3: // hp\n", source, StringComparison.Ordinal);
+        Assert.Contains("item.Name = column0[i];", source, StringComparison.Ordinal);
+        Assert.Contains("[GeneratedCode(\"Lodrik.Generator\", ", source, StringComparison.Ordinal);
+        Assert.Contains("DebuggerNonUserCode, ExcludeFromCodeCoverage]", source, StringComparison.Ordinal);
+        Assert.DoesNotContain("global::", source, StringComparison.Ordinal);
+        Assert.DoesNotMatch(@"else\s*\n\s*(if|\{\s*if)", source);
+        Assert.DoesNotMatch(@"var member = item\.\w+;\s*member =", source);
         Assert.DoesNotContain("Reflection", source, StringComparison.Ordinal);
         Assert.DoesNotContain("\r", source, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Generated_files_have_no_byte_order_mark() =>
+        Assert.All(GeneratorRun.OfAll(Game).Encodings, encoding => Assert.Empty(encoding.GetPreamble()));
+
+    [Theory]
+    [InlineData("public sealed class KeyTable; public sealed class TextCodec; public static class StateTypes; public sealed class List;", "")]
+    [InlineData("", "namespace Engine { public sealed class KeyTable; public sealed class ListCodec<T>; public sealed class EditorBrowsableAttribute : Attribute; public class Vector3; }")]
+    [InlineData("public class Being { public int Hero { get; set; } public int StateTypes { get; set; } public int SeenKeys() => 1; }", "")]
+    public void A_name_of_the_games_own_is_never_mistaken_for_one_of_ours(string inNamespace, string elsewhere)
+    {
+        var isBase = inNamespace.Contains("Being", StringComparison.Ordinal);
+        var import = elsewhere.Length > 0 ? "global using Engine;\n" : "";
+        var run = new GeneratorRun(
+            $$"""
+            namespace Game
+            {
+                {{inNamespace}}
+
+                [StateType]
+                public sealed partial class Hero {{(isBase ? ": Being" : "")}}
+                {
+                    public string Name { get; set; } = "";
+                    public System.Collections.Generic.List<string> Words { get; set; } = [];
+                    public System.Collections.Generic.List<int> Numbers { get; set; } = [];
+                    public Hero? Other { get; set; }
+                }
+            }
+            """,
+            elsewhere);
+        Assert.Empty(run.Problems);
+        Assert.DoesNotContain(run.Complaints, complaint => complaint.Contains("error", StringComparison.Ordinal));
+        run = GeneratorRun.WithHead(import, $"[StateType] public sealed partial class Item {{ public string Name {{ get; set; }} = \"\"; public System.Collections.Generic.List<string> Words {{ get; set; }} = []; }}", elsewhere);
+        Assert.DoesNotContain(run.Complaints, complaint => complaint.Contains("error", StringComparison.Ordinal));
     }
 
     [Fact]

@@ -30,10 +30,12 @@ public static class StateContent
     /// <exception cref="UnsavableStateException">The state is nested without end, or holds an object of an undeclared type.</exception>
     public static T Copy<T>(T state) where T : IStateRoot<T>
     {
-        using var copying = SharedCopying.Enter();
         try
         {
-            return T.CopyState(state);
+            var context = new CopyContext();
+            var copy = T.CopyState(state, context);
+            context.Fill();
+            return copy;
         }
         catch (InsufficientExecutionStackException)
         {
@@ -53,7 +55,7 @@ public static class StateContent
             return one is null && other is null;
         try
         {
-            return T.AreEqualStates(one, other);
+            return T.AreEqualStates(one, other, new CompareContext());
         }
         catch (InsufficientExecutionStackException)
         {

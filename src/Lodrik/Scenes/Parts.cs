@@ -64,7 +64,7 @@ internal sealed class StatePart<TEntity, TPart>(
 
     private static class T
     {
-        public static bool Same(TPart one, TPart other) => TPart.AreEqualStates(one, other);
+        public static bool Same(TPart one, TPart other) => TPart.AreEqualStates(one, other, context: null);
 
         // A value without anything behind it is a copy already.
         public static TPart Copy(TPart part) => RuntimeHelpers.IsReferenceOrContainsReferences<TPart>() ? StateContent.Copy(part) : part;
@@ -85,7 +85,7 @@ internal sealed class ScalarPart<TEntity, TPart, TCodec>(string name, Func<TEnti
     public void Take(TEntity entity, PartColumn column, int index, (PartColumn Column, int Index)? authored)
     {
         var part = take(entity);
-        if (authored is { } before && ((PartColumn<TPart>)before.Column).TryGet(before.Index, out var was) && TCodec.AreEqual(part, was))
+        if (authored is { } before && ((PartColumn<TPart>)before.Column).TryGet(before.Index, out var was) && TCodec.AreEqual(part, was, context: null))
             return;
         ((PartColumn<TPart>)column).Add(index, part);
     }

@@ -31,8 +31,8 @@ public readonly struct AdapterCodec<TForeign, TSaved, TCodec, TAdapter> : IState
         value = TAdapter.FromSaved(saved);
     }
 
-    public static TForeign? Copy(TForeign? value) => value is null ? value : TAdapter.FromSaved(TCodec.Copy(TAdapter.ToSaved(value)));
+    public static TForeign? Copy(TForeign? value, CopyContext? context) => value is null ? value : TAdapter.FromSaved(TCodec.Copy(TAdapter.ToSaved(value), context));
 
-    public static bool AreEqual(TForeign? one, TForeign? other) =>
-        one is null || other is null ? one is null == other is null : TCodec.AreEqual(TAdapter.ToSaved(one), TAdapter.ToSaved(other));
+    public static bool AreEqual(TForeign? one, TForeign? other, CompareContext? context) =>
+        one is null || other is null ? one is null == other is null : TCodec.AreEqual(TAdapter.ToSaved(one), TAdapter.ToSaved(other), context);
 }

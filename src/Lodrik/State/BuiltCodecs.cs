@@ -39,15 +39,15 @@ public readonly struct BuiltCodec<TCollection, T, TCodec, TBuild> : IStateCodec<
         value = items is null ? default : TBuild.From(items);
     }
 
-    public static TCollection? Copy(TCollection? value) => TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(TCodec.Copy)]);
+    public static TCollection? Copy(TCollection? value, CopyContext? context) => TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(item => TCodec.Copy(item, context))]);
 
-    public static bool AreEqual(TCollection? one, TCollection? other)
+    public static bool AreEqual(TCollection? one, TCollection? other, CompareContext? context)
     {
         if (TBuild.IsNone(one) || TBuild.IsNone(other))
             return TBuild.IsNone(one) == TBuild.IsNone(other);
         return one is IReadOnlySet<T> set
             ? set.SetEquals(TBuild.Items(other!))
-            : ListCodec<T, TCodec>.AreEqual([.. TBuild.Items(one!)], [.. TBuild.Items(other!)]);
+            : ListCodec<T, TCodec>.AreEqual([.. TBuild.Items(one!)], [.. TBuild.Items(other!)], context);
     }
 }
 
@@ -165,12 +165,12 @@ public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBui
         value = entries is null ? null : TBuild.From(entries);
     }
 
-    public static TMap? Copy(TMap? value) => value is null ? null : TBuild.From(value.ToDictionary(entry => entry.Key, entry => TCodec.Copy(entry.Value)));
+    public static TMap? Copy(TMap? value, CopyContext? context) => value is null ? null : TBuild.From(value.ToDictionary(entry => entry.Key, entry => TCodec.Copy(entry.Value, context)));
 
-    public static bool AreEqual(TMap? one, TMap? other) =>
+    public static bool AreEqual(TMap? one, TMap? other, CompareContext? context) =>
         one is null || other is null
             ? ReferenceEquals(one, other)
-            : DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.AreEqual(new Dictionary<TKey, TValue>(one), new Dictionary<TKey, TValue>(other));
+            : DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.AreEqual(new Dictionary<TKey, TValue>(one), new Dictionary<TKey, TValue>(other), context);
 }
 
 /// <summary>IDictionary and IReadOnlyDictionary: a dictionary.</summary>

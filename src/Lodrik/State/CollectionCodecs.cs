@@ -63,18 +63,18 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
         }
     }
 
-    public static List<T>? Copy(List<T>? value)
+    public static List<T>? Copy(List<T>? value, CopyContext? context)
     {
         if (value is null)
             return null;
         var copy = new List<T>(value.Count);
         foreach (var item in value)
-            copy.Add(TCodec.Copy(item));
+            copy.Add(TCodec.Copy(item, context));
         return copy;
     }
 
-    public static bool AreEqual(List<T>? one, List<T>? other) =>
-        one is null || other is null ? one == other : Items.AreEqual<T, TCodec>(CollectionsMarshal.AsSpan(one), CollectionsMarshal.AsSpan(other));
+    public static bool AreEqual(List<T>? one, List<T>? other, CompareContext? context) =>
+        one is null || other is null ? one == other : Items.AreEqual<T, TCodec>(CollectionsMarshal.AsSpan(one), CollectionsMarshal.AsSpan(other), context);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -109,9 +109,9 @@ public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : 
         value = items?.ToArray();
     }
 
-    public static T[]? Copy(T[]? value) => value is null ? null : Array.ConvertAll(value, TCodec.Copy);
+    public static T[]? Copy(T[]? value, CopyContext? context) => value is null ? null : Array.ConvertAll(value, item => TCodec.Copy(item, context));
 
-    public static bool AreEqual(T[]? one, T[]? other) => one is null == other is null && Items.AreEqual<T, TCodec>(one, other);
+    public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) => one is null == other is null && Items.AreEqual<T, TCodec>(one, other, context);
 }
 
 /// <summary>HashSet, SortedSet, LinkedList and any other collection that can be made empty and added to.</summary>
@@ -158,22 +158,22 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
         }
     }
 
-    public static TCollection? Copy(TCollection? value)
+    public static TCollection? Copy(TCollection? value, CopyContext? context)
     {
         if (value is null)
             return null;
         var copy = new TCollection();
         foreach (var item in value)
-            copy.Add(TCodec.Copy(item));
+            copy.Add(TCodec.Copy(item, context));
         return copy;
     }
 
-    public static bool AreEqual(TCollection? one, TCollection? other)
+    public static bool AreEqual(TCollection? one, TCollection? other, CompareContext? context)
     {
         if (one is null || other is null || one.Count != other.Count)
             return ReferenceEquals(one, other);
         // The order of a set carries no meaning.
-        return one is ISet<T> set ? set.SetEquals(other) : Items.AreEqual<T, TCodec>(one.ToArray(), other.ToArray());
+        return one is ISet<T> set ? set.SetEquals(other) : Items.AreEqual<T, TCodec>(one.ToArray(), other.ToArray(), context);
     }
 }
 
@@ -200,9 +200,9 @@ public readonly struct QueueCodec<T, TCodec> : IStateCodec<Queue<T>?> where TCod
             value.Enqueue(item);
     }
 
-    public static Queue<T>? Copy(Queue<T>? value) => value is null ? null : new Queue<T>(value.Select(TCodec.Copy));
+    public static Queue<T>? Copy(Queue<T>? value, CopyContext? context) => value is null ? null : new Queue<T>(value.Select(item => TCodec.Copy(item, context)));
 
-    public static bool AreEqual(Queue<T>? one, Queue<T>? other) => ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray());
+    public static bool AreEqual(Queue<T>? one, Queue<T>? other, CompareContext? context) => ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray(), context);
 }
 
 /// <summary>A stack from its bottom to its top.</summary>
@@ -233,9 +233,9 @@ public readonly struct StackCodec<T, TCodec> : IStateCodec<Stack<T>?> where TCod
             value.Push(item);
     }
 
-    public static Stack<T>? Copy(Stack<T>? value) => value is null ? null : new Stack<T>(value.Reverse().Select(TCodec.Copy));
+    public static Stack<T>? Copy(Stack<T>? value, CopyContext? context) => value is null ? null : new Stack<T>(value.Reverse().Select(item => TCodec.Copy(item, context)));
 
-    public static bool AreEqual(Stack<T>? one, Stack<T>? other) => ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray());
+    public static bool AreEqual(Stack<T>? one, Stack<T>? other, CompareContext? context) => ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray(), context);
 }
 
 /// <summary>A number array: one block of numbers in binary.</summary>
@@ -255,9 +255,9 @@ public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanag
     public static void Read<TReader>(ref TReader reader, ref T[]? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadNumbers<T>();
 
-    public static T[]? Copy(T[]? value) => value?.AsSpan().ToArray();
+    public static T[]? Copy(T[]? value, CopyContext? context) => value?.AsSpan().ToArray();
 
-    public static bool AreEqual(T[]? one, T[]? other) => one is null == other is null && Items.AreBitwiseEqual<T>(one, other);
+    public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) => one is null == other is null && Items.AreBitwiseEqual<T>(one, other);
 }
 
 /// <summary>A list of numbers: one block of numbers in binary.</summary>
@@ -286,9 +286,9 @@ public readonly struct NumberListCodec<T> : IStateCodec<List<T>?> where T : unma
         value.AddRange(reader.ReadNumbers<T>());
     }
 
-    public static List<T>? Copy(List<T>? value) => value is null ? null : [.. value];
+    public static List<T>? Copy(List<T>? value, CopyContext? context) => value is null ? null : [.. value];
 
-    public static bool AreEqual(List<T>? one, List<T>? other) =>
+    public static bool AreEqual(List<T>? one, List<T>? other, CompareContext? context) =>
         one is null == other is null && Items.AreBitwiseEqual<T>(CollectionsMarshal.AsSpan(one), CollectionsMarshal.AsSpan(other));
 }
 
@@ -344,23 +344,23 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
         }
     }
 
-    public static TDictionary? Copy(TDictionary? value)
+    public static TDictionary? Copy(TDictionary? value, CopyContext? context)
     {
         if (value is null)
             return null;
         var copy = new TDictionary();
         foreach (var (key, entry) in value)
-            copy.Add(key, TCodec.Copy(entry));
+            copy.Add(key, TCodec.Copy(entry, context));
         return copy;
     }
 
-    public static bool AreEqual(TDictionary? one, TDictionary? other)
+    public static bool AreEqual(TDictionary? one, TDictionary? other, CompareContext? context)
     {
         if (one is null || other is null || one.Count != other.Count)
             return ReferenceEquals(one, other);
         foreach (var (key, entry) in one)
         {
-            if (!other.TryGetValue(key, out var theirs) || !TCodec.AreEqual(entry, theirs))
+            if (!other.TryGetValue(key, out var theirs) || !TCodec.AreEqual(entry, theirs, context))
                 return false;
         }
         return true;
@@ -391,21 +391,21 @@ public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where
             saved.CopyTo(value, 0);
     }
 
-    public static T[]? Copy(T[]? value) => TArrayCodec.Copy(value);
+    public static T[]? Copy(T[]? value, CopyContext? context) => TArrayCodec.Copy(value, context);
 
-    public static bool AreEqual(T[]? one, T[]? other) => TArrayCodec.AreEqual(one, other);
+    public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) => TArrayCodec.AreEqual(one, other, context);
 }
 
 /// <summary>Items of two collections, compared one by one.</summary>
 internal static class Items
 {
-    public static bool AreEqual<T, TCodec>(ReadOnlySpan<T> one, ReadOnlySpan<T> other) where TCodec : IStateCodec<T>
+    public static bool AreEqual<T, TCodec>(ReadOnlySpan<T> one, ReadOnlySpan<T> other, CompareContext? context) where TCodec : IStateCodec<T>
     {
         if (one.Length != other.Length)
             return false;
         for (var i = 0; i < one.Length; i++)
         {
-            if (!TCodec.AreEqual(one[i], other[i]))
+            if (!TCodec.AreEqual(one[i], other[i], context))
                 return false;
         }
         return true;

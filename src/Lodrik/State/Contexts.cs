@@ -23,3 +23,39 @@ public sealed class ReadContext
     /// <summary>The shared objects of the section; null where there are none.</summary>
     internal SharedReading? Shared { get; init; }
 }
+
+/// <summary>What goes along while an object is copied: the copies of shared objects, each one made once.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public sealed class CopyContext
+{
+    private readonly Dictionary<object, object> _copies = new(ReferenceEqualityComparer.Instance);
+    private readonly Queue<Action> _toFill = [];
+
+    /// <summary>The copy of a shared object, made if there is none yet. It is filled later, so that circles close and long chains do not nest.</summary>
+    internal T CopyOf<T, TContent>(T value) where T : class where TContent : ISharedCodec<T>
+    {
+        if (_copies.TryGetValue(value, out var known))
+            return (T)known;
+        var copy = TContent.CreateLike(value);
+        _copies.Add(value, copy);
+        _toFill.Enqueue(() => TContent.CopyMembers(value, copy, this));
+        return copy;
+    }
+
+    /// <summary>Fills the copies that were made, and those that they lead to.</summary>
+    internal void Fill()
+    {
+        while (_toFill.TryDequeue(out var fill))
+            fill();
+    }
+}
+
+/// <summary>What goes along while two objects are compared: the pairs of shared objects that are being compared further up.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public sealed class CompareContext
+{
+    private readonly HashSet<(object, object)> _pairs = [];
+
+    /// <summary>Notes a pair; false where it was noted before.</summary>
+    internal bool TryAdd(object one, object other) => _pairs.Add((one, other));
+}

@@ -17,10 +17,10 @@ public interface IStateRoot<TSelf> where TSelf : IStateRoot<TSelf>
     static abstract TSelf CreateState();
 
     /// <summary>A new object whose saved members have the same content, and share nothing that could be changed.</summary>
-    static abstract TSelf CopyState(TSelf state);
+    static abstract TSelf CopyState(TSelf state, CopyContext? context);
 
     /// <summary>Whether the saved members of two objects have the same content.</summary>
-    static abstract bool AreEqualStates(TSelf one, TSelf other);
+    static abstract bool AreEqualStates(TSelf one, TSelf other, CompareContext? context);
 
     /// <summary>Hands out the sections of a save, in their order.</summary>
     static abstract void WriteSections<TSections>(ref TSections sections, TSelf state) where TSections : ISectionWriter, allows ref struct;
@@ -48,10 +48,10 @@ public interface IStateCodec<T>
     static virtual T Initial => default!;
 
     /// <summary>A value of the same content that shares nothing with this one that could be changed; as it stands, for values that cannot be.</summary>
-    static virtual T Copy(T value) => value;
+    static virtual T Copy(T value, CopyContext? context) => value;
 
     /// <summary>Whether two values have the same content.</summary>
-    static virtual bool AreEqual(T one, T other) => EqualityComparer<T>.Default.Equals(one, other);
+    static virtual bool AreEqual(T one, T other, CompareContext? context) => EqualityComparer<T>.Default.Equals(one, other);
 
     /// <summary>
     /// Whether many such values are best laid out column by column where a format can do that: true for what has members or numbers of

@@ -17,9 +17,9 @@ public readonly struct Array2Codec<T, TArrayCodec> : IStateCodec<T[,]?> where TA
     public static void Read<TReader>(ref TReader reader, ref T[,]? value) where TReader : IStateReader, allows ref struct =>
         value = (T[,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 2, lengths => new T[lengths[0], lengths[1]]);
 
-    public static T[,]? Copy(T[,]? value) => (T[,]?)Rectangle<T, TArrayCodec>.Copy(value);
+    public static T[,]? Copy(T[,]? value, CopyContext? context) => (T[,]?)Rectangle<T, TArrayCodec>.Copy(value, context);
 
-    public static bool AreEqual(T[,]? one, T[,]? other) => Rectangle<T, TArrayCodec>.AreEqual(one, other);
+    public static bool AreEqual(T[,]? one, T[,]? other, CompareContext? context) => Rectangle<T, TArrayCodec>.AreEqual(one, other, context);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -31,9 +31,9 @@ public readonly struct Array3Codec<T, TArrayCodec> : IStateCodec<T[,,]?> where T
     public static void Read<TReader>(ref TReader reader, ref T[,,]? value) where TReader : IStateReader, allows ref struct =>
         value = (T[,,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 3, lengths => new T[lengths[0], lengths[1], lengths[2]]);
 
-    public static T[,,]? Copy(T[,,]? value) => (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value);
+    public static T[,,]? Copy(T[,,]? value, CopyContext? context) => (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value, context);
 
-    public static bool AreEqual(T[,,]? one, T[,,]? other) => Rectangle<T, TArrayCodec>.AreEqual(one, other);
+    public static bool AreEqual(T[,,]? one, T[,,]? other, CompareContext? context) => Rectangle<T, TArrayCodec>.AreEqual(one, other, context);
 }
 
 internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<T[]>
@@ -91,16 +91,16 @@ internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<
         return array;
     }
 
-    public static Array? Copy(Array? value)
+    public static Array? Copy(Array? value, CopyContext? context)
     {
         if (value is null)
             return null;
         var copy = (Array)value.Clone();
-        TArrayCodec.Copy(Items(value).ToArray())!.AsSpan().CopyTo(Items(copy));
+        TArrayCodec.Copy(Items(value).ToArray(), context)!.AsSpan().CopyTo(Items(copy));
         return copy;
     }
 
-    public static bool AreEqual(Array? one, Array? other)
+    public static bool AreEqual(Array? one, Array? other, CompareContext? context)
     {
         if (one is null || other is null || one.Rank != other.Rank)
             return one is null && other is null;
@@ -109,7 +109,7 @@ internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<
             if (one.GetLength(i) != other.GetLength(i))
                 return false;
         }
-        return TArrayCodec.AreEqual(Items(one).ToArray(), Items(other).ToArray());
+        return TArrayCodec.AreEqual(Items(one).ToArray(), Items(other).ToArray(), context);
     }
 
     /// <summary>The items row by row, as they lie in memory.</summary>

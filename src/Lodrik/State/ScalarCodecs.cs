@@ -78,7 +78,7 @@ public readonly struct HalfCodec : IStateCodec<Half>
             throw reader.Wrong(NumberText.TooLargeFor<Half>(NumberText.Of(number)));
     }
 
-    public static bool AreEqual(Half one, Half other) => BitConverter.HalfToInt16Bits(one) == BitConverter.HalfToInt16Bits(other);
+    public static bool AreEqual(Half one, Half other, CompareContext? context) => BitConverter.HalfToInt16Bits(one) == BitConverter.HalfToInt16Bits(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -90,7 +90,7 @@ public readonly struct SingleCodec : IStateCodec<float>
     public static void Read<TReader>(ref TReader reader, ref float value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadSingle();
 
-    public static bool AreEqual(float one, float other) => BitConverter.SingleToInt32Bits(one) == BitConverter.SingleToInt32Bits(other);
+    public static bool AreEqual(float one, float other, CompareContext? context) => BitConverter.SingleToInt32Bits(one) == BitConverter.SingleToInt32Bits(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -102,7 +102,7 @@ public readonly struct DoubleCodec : IStateCodec<double>
     public static void Read<TReader>(ref TReader reader, ref double value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadDouble();
 
-    public static bool AreEqual(double one, double other) => BitConverter.DoubleToInt64Bits(one) == BitConverter.DoubleToInt64Bits(other);
+    public static bool AreEqual(double one, double other, CompareContext? context) => BitConverter.DoubleToInt64Bits(one) == BitConverter.DoubleToInt64Bits(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -114,7 +114,7 @@ public readonly struct DecimalCodec : IStateCodec<decimal>
     public static void Read<TReader>(ref TReader reader, ref decimal value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadDecimal();
 
-    public static bool AreEqual(decimal one, decimal other) => one == other && one.Scale == other.Scale;
+    public static bool AreEqual(decimal one, decimal other, CompareContext? context) => one == other && one.Scale == other.Scale;
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -170,9 +170,9 @@ public readonly struct BytesCodec : IStateCodec<byte[]?>
     public static void Read<TReader>(ref TReader reader, ref byte[]? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadBytes();
 
-    public static byte[]? Copy(byte[]? value) => value?.AsSpan().ToArray();
+    public static byte[]? Copy(byte[]? value, CopyContext? context) => value?.AsSpan().ToArray();
 
-    public static bool AreEqual(byte[]? one, byte[]? other) => one is null == other is null && one.AsSpan().SequenceEqual(other);
+    public static bool AreEqual(byte[]? one, byte[]? other, CompareContext? context) => one is null == other is null && one.AsSpan().SequenceEqual(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -184,9 +184,9 @@ public readonly struct MemoryCodec : IStateCodec<Memory<byte>>
     public static void Read<TReader>(ref TReader reader, ref Memory<byte> value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadBytes();
 
-    public static Memory<byte> Copy(Memory<byte> value) => value.ToArray();
+    public static Memory<byte> Copy(Memory<byte> value, CopyContext? context) => value.ToArray();
 
-    public static bool AreEqual(Memory<byte> one, Memory<byte> other) => one.Span.SequenceEqual(other.Span);
+    public static bool AreEqual(Memory<byte> one, Memory<byte> other, CompareContext? context) => one.Span.SequenceEqual(other.Span);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -198,9 +198,9 @@ public readonly struct ReadOnlyMemoryCodec : IStateCodec<ReadOnlyMemory<byte>>
     public static void Read<TReader>(ref TReader reader, ref ReadOnlyMemory<byte> value)
         where TReader : IStateReader, allows ref struct => value = reader.ReadBytes();
 
-    public static ReadOnlyMemory<byte> Copy(ReadOnlyMemory<byte> value) => value.ToArray();
+    public static ReadOnlyMemory<byte> Copy(ReadOnlyMemory<byte> value, CopyContext? context) => value.ToArray();
 
-    public static bool AreEqual(ReadOnlyMemory<byte> one, ReadOnlyMemory<byte> other) => one.Span.SequenceEqual(other.Span);
+    public static bool AreEqual(ReadOnlyMemory<byte> one, ReadOnlyMemory<byte> other, CompareContext? context) => one.Span.SequenceEqual(other.Span);
 }
 
 /// <summary>Guid, DateTime, DateTimeOffset, DateOnly, TimeOnly, TimeSpan: as their standard text.</summary>
@@ -221,7 +221,7 @@ public readonly struct TextScalarCodec<T> : IStateCodec<T> where T : struct, ISp
             throw reader.Wrong($"\"{Shorten.Text(text)}\" is no {typeof(T).Name}.");
     }
 
-    public static bool AreEqual(T one, T other) =>
+    public static bool AreEqual(T one, T other, CompareContext? context) =>
         one.Equals(other) && (typeof(T) != typeof(DateTime) || ((DateTime)(object)one).Kind == ((DateTime)(object)other).Kind);
 }
 
@@ -303,7 +303,7 @@ public readonly struct PackCodec<T, TNumber> : IStateCodec<T>
         numbers.CopyTo(fields);
     }
 
-    public static bool AreEqual(T one, T other) =>
+    public static bool AreEqual(T one, T other, CompareContext? context) =>
         MemoryMarshal.AsBytes(new ReadOnlySpan<T>(in one)).SequenceEqual(MemoryMarshal.AsBytes(new ReadOnlySpan<T>(in other)));
 }
 
@@ -332,7 +332,7 @@ public readonly struct NullableCodec<T, TCodec> : IStateCodec<T?> where T : stru
         value = present;
     }
 
-    public static T? Copy(T? value) => value is { } present ? TCodec.Copy(present) : null;
+    public static T? Copy(T? value, CopyContext? context) => value is { } present ? TCodec.Copy(present, context) : null;
 
-    public static bool AreEqual(T? one, T? other) => one is { } a && other is { } b ? TCodec.AreEqual(a, b) : one is null && other is null;
+    public static bool AreEqual(T? one, T? other, CompareContext? context) => one is { } a && other is { } b ? TCodec.AreEqual(a, b, context) : one is null && other is null;
 }

@@ -19,16 +19,13 @@ public interface ISharedCodec<T> : IStateCodec<T> where T : class
     static abstract T CreateLike(T value);
 
     /// <summary>Gives the second object copies of what the first one holds.</summary>
-    static abstract void CopyMembers(T value, T copy);
+    static abstract void CopyMembers(T value, T copy, CopyContext? context);
 }
 
 /// <summary>What generated code asks for where a shared object stands.</summary>
 [EditorBrowsable(EditorBrowsableState.Never)]
 public static class SharedObjects
 {
-    [ThreadStatic]
-    private static HashSet<(object, object)>? _compared;
-
     /// <summary>Writes the object's number.</summary>
     public static void Write<TWriter, T, TContent>(ref TWriter writer, T? value)
         where TWriter : IStateWriter, allows ref struct where T : class where TContent : ISharedCodec<T>
@@ -60,38 +57,28 @@ public static class SharedObjects
         };
     }
 
-    /// <summary>The copy of an object: one and the same wherever that object stood.</summary>
-    public static T? Copy<T, TContent>(T? value) where T : class where TContent : ISharedCodec<T>
+    /// <summary>The copy of an object: one and the same wherever that object was.</summary>
+    public static T? Copy<T, TContent>(T? value, CopyContext? context) where T : class where TContent : ISharedCodec<T>
     {
         if (value is null)
             return null;
-        using var copying = SharedCopying.Enter();
-        if (copying.Copies.TryGetValue(value, out var known))
-            return (T)known;
-        var copy = TContent.CreateLike(value);
-        copying.Copies.Add(value, copy);
-        copying.ToFill.Enqueue(() => TContent.CopyMembers(value, copy));
+        if (context is not null)
+            return context.CopyOf<T, TContent>(value);
+        var own = new CopyContext();
+        var copy = own.CopyOf<T, TContent>(value);
+        own.Fill();
         return copy;
     }
 
     /// <summary>Whether two objects have the same content, and lead to the same content wherever they lead.</summary>
-    public static bool AreEqual<T, TContent>(T? one, T? other) where T : class where TContent : ISharedCodec<T>
+    public static bool AreEqual<T, TContent>(T? one, T? other, CompareContext? context) where T : class where TContent : ISharedCodec<T>
     {
         if (one is null || other is null || ReferenceEquals(one, other))
             return ReferenceEquals(one, other);
         RuntimeHelpers.EnsureSufficientExecutionStack();
-        var isOutermost = _compared is null;
-        _compared ??= [];
-        try
-        {
-            // A pair that is being compared further up is equal as far as this goes.
-            return !_compared.Add((one, other)) || TContent.AreEqual(one, other);
-        }
-        finally
-        {
-            if (isOutermost)
-                _compared = null;
-        }
+        // A pair that is being compared further up is equal as far as this goes.
+        context ??= new CompareContext();
+        return !context.TryAdd(one, other) || TContent.AreEqual(one, other, context);
     }
 }
 
@@ -186,41 +173,6 @@ internal sealed class SharedReading(SharedContents contents)
         {
             var value = made;
             TContent.Read(ref reader, ref value);
-        }
-    }
-}
-
-/// <summary>The copies of shared objects that this thread has made since the outermost copy began.</summary>
-internal sealed class SharedCopying : IDisposable
-{
-    [ThreadStatic]
-    private static SharedCopying? _current;
-
-    private int _depth;
-
-    public Dictionary<object, object> Copies { get; } = new(ReferenceEqualityComparer.Instance);
-
-    public Queue<Action> ToFill { get; } = [];
-
-    public static SharedCopying Enter()
-    {
-        _current ??= new SharedCopying();
-        _current._depth++;
-        return _current;
-    }
-
-    /// <summary>Ends a copy; the outermost fills what was copied on the way, one after the other and not within each other.</summary>
-    public void Dispose()
-    {
-        try
-        {
-            while (_depth == 1 && ToFill.TryDequeue(out var fill))
-                fill();
-        }
-        finally
-        {
-            if (--_depth == 0)
-                _current = null;
         }
     }
 }

@@ -95,10 +95,10 @@ public static class StateTypes
     }
 
     /// <summary>Copies a value by its codec.</summary>
-    public static T Copy<T, TCodec>(T value) where TCodec : IStateCodec<T> => TCodec.Copy(value);
+    public static T Copy<T, TCodec>(T value, CopyContext? context) where TCodec : IStateCodec<T> => TCodec.Copy(value, context);
 
     /// <summary>Compares two values by their codec.</summary>
-    public static bool AreEqual<T, TCodec>(T one, T other) where TCodec : IStateCodec<T> => TCodec.AreEqual(one, other);
+    public static bool AreEqual<T, TCodec>(T one, T other, CompareContext? context) where TCodec : IStateCodec<T> => TCodec.AreEqual(one, other, context);
 
     /// <summary>A new object of a state type.</summary>
     public static T Create<T>() where T : IStateRoot<T> => T.CreateState();

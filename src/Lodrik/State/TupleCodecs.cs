@@ -31,12 +31,12 @@ public readonly struct TupleCodec<T1, T2, TCodec1, TCodec2> : IStateCodec<(T1, T
         TupleItems.End(ref reader, 2);
     }
 
-    public static (T1, T2) Copy((T1, T2) value) =>
-        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2));
+    public static (T1, T2) Copy((T1, T2) value, CopyContext? context) =>
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context));
 
-    public static bool AreEqual((T1, T2) one, (T1, T2) other) =>
-        TCodec1.AreEqual(one.Item1, other.Item1)
-        && TCodec2.AreEqual(one.Item2, other.Item2);
+    public static bool AreEqual((T1, T2) one, (T1, T2) other, CompareContext? context) =>
+        TCodec1.AreEqual(one.Item1, other.Item1, context)
+        && TCodec2.AreEqual(one.Item2, other.Item2, context);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -66,13 +66,13 @@ public readonly struct TupleCodec<T1, T2, T3, TCodec1, TCodec2, TCodec3> : IStat
         TupleItems.End(ref reader, 3);
     }
 
-    public static (T1, T2, T3) Copy((T1, T2, T3) value) =>
-        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3));
+    public static (T1, T2, T3) Copy((T1, T2, T3) value, CopyContext? context) =>
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context));
 
-    public static bool AreEqual((T1, T2, T3) one, (T1, T2, T3) other) =>
-        TCodec1.AreEqual(one.Item1, other.Item1)
-        && TCodec2.AreEqual(one.Item2, other.Item2)
-        && TCodec3.AreEqual(one.Item3, other.Item3);
+    public static bool AreEqual((T1, T2, T3) one, (T1, T2, T3) other, CompareContext? context) =>
+        TCodec1.AreEqual(one.Item1, other.Item1, context)
+        && TCodec2.AreEqual(one.Item2, other.Item2, context)
+        && TCodec3.AreEqual(one.Item3, other.Item3, context);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -104,14 +104,14 @@ public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCo
         TupleItems.End(ref reader, 4);
     }
 
-    public static (T1, T2, T3, T4) Copy((T1, T2, T3, T4) value) =>
-        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3), TCodec4.Copy(value.Item4));
+    public static (T1, T2, T3, T4) Copy((T1, T2, T3, T4) value, CopyContext? context) =>
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context), TCodec4.Copy(value.Item4, context));
 
-    public static bool AreEqual((T1, T2, T3, T4) one, (T1, T2, T3, T4) other) =>
-        TCodec1.AreEqual(one.Item1, other.Item1)
-        && TCodec2.AreEqual(one.Item2, other.Item2)
-        && TCodec3.AreEqual(one.Item3, other.Item3)
-        && TCodec4.AreEqual(one.Item4, other.Item4);
+    public static bool AreEqual((T1, T2, T3, T4) one, (T1, T2, T3, T4) other, CompareContext? context) =>
+        TCodec1.AreEqual(one.Item1, other.Item1, context)
+        && TCodec2.AreEqual(one.Item2, other.Item2, context)
+        && TCodec3.AreEqual(one.Item3, other.Item3, context)
+        && TCodec4.AreEqual(one.Item4, other.Item4, context);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -145,15 +145,15 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3,
         TupleItems.End(ref reader, 5);
     }
 
-    public static (T1, T2, T3, T4, T5) Copy((T1, T2, T3, T4, T5) value) =>
-        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3), TCodec4.Copy(value.Item4), TCodec5.Copy(value.Item5));
+    public static (T1, T2, T3, T4, T5) Copy((T1, T2, T3, T4, T5) value, CopyContext? context) =>
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context), TCodec4.Copy(value.Item4, context), TCodec5.Copy(value.Item5, context));
 
-    public static bool AreEqual((T1, T2, T3, T4, T5) one, (T1, T2, T3, T4, T5) other) =>
-        TCodec1.AreEqual(one.Item1, other.Item1)
-        && TCodec2.AreEqual(one.Item2, other.Item2)
-        && TCodec3.AreEqual(one.Item3, other.Item3)
-        && TCodec4.AreEqual(one.Item4, other.Item4)
-        && TCodec5.AreEqual(one.Item5, other.Item5);
+    public static bool AreEqual((T1, T2, T3, T4, T5) one, (T1, T2, T3, T4, T5) other, CompareContext? context) =>
+        TCodec1.AreEqual(one.Item1, other.Item1, context)
+        && TCodec2.AreEqual(one.Item2, other.Item2, context)
+        && TCodec3.AreEqual(one.Item3, other.Item3, context)
+        && TCodec4.AreEqual(one.Item4, other.Item4, context)
+        && TCodec5.AreEqual(one.Item5, other.Item5, context);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -189,16 +189,16 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCod
         TupleItems.End(ref reader, 6);
     }
 
-    public static (T1, T2, T3, T4, T5, T6) Copy((T1, T2, T3, T4, T5, T6) value) =>
-        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3), TCodec4.Copy(value.Item4), TCodec5.Copy(value.Item5), TCodec6.Copy(value.Item6));
+    public static (T1, T2, T3, T4, T5, T6) Copy((T1, T2, T3, T4, T5, T6) value, CopyContext? context) =>
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context), TCodec4.Copy(value.Item4, context), TCodec5.Copy(value.Item5, context), TCodec6.Copy(value.Item6, context));
 
-    public static bool AreEqual((T1, T2, T3, T4, T5, T6) one, (T1, T2, T3, T4, T5, T6) other) =>
-        TCodec1.AreEqual(one.Item1, other.Item1)
-        && TCodec2.AreEqual(one.Item2, other.Item2)
-        && TCodec3.AreEqual(one.Item3, other.Item3)
-        && TCodec4.AreEqual(one.Item4, other.Item4)
-        && TCodec5.AreEqual(one.Item5, other.Item5)
-        && TCodec6.AreEqual(one.Item6, other.Item6);
+    public static bool AreEqual((T1, T2, T3, T4, T5, T6) one, (T1, T2, T3, T4, T5, T6) other, CompareContext? context) =>
+        TCodec1.AreEqual(one.Item1, other.Item1, context)
+        && TCodec2.AreEqual(one.Item2, other.Item2, context)
+        && TCodec3.AreEqual(one.Item3, other.Item3, context)
+        && TCodec4.AreEqual(one.Item4, other.Item4, context)
+        && TCodec5.AreEqual(one.Item5, other.Item5, context)
+        && TCodec6.AreEqual(one.Item6, other.Item6, context);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -236,17 +236,17 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, 
         TupleItems.End(ref reader, 7);
     }
 
-    public static (T1, T2, T3, T4, T5, T6, T7) Copy((T1, T2, T3, T4, T5, T6, T7) value) =>
-        (TCodec1.Copy(value.Item1), TCodec2.Copy(value.Item2), TCodec3.Copy(value.Item3), TCodec4.Copy(value.Item4), TCodec5.Copy(value.Item5), TCodec6.Copy(value.Item6), TCodec7.Copy(value.Item7));
+    public static (T1, T2, T3, T4, T5, T6, T7) Copy((T1, T2, T3, T4, T5, T6, T7) value, CopyContext? context) =>
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context), TCodec4.Copy(value.Item4, context), TCodec5.Copy(value.Item5, context), TCodec6.Copy(value.Item6, context), TCodec7.Copy(value.Item7, context));
 
-    public static bool AreEqual((T1, T2, T3, T4, T5, T6, T7) one, (T1, T2, T3, T4, T5, T6, T7) other) =>
-        TCodec1.AreEqual(one.Item1, other.Item1)
-        && TCodec2.AreEqual(one.Item2, other.Item2)
-        && TCodec3.AreEqual(one.Item3, other.Item3)
-        && TCodec4.AreEqual(one.Item4, other.Item4)
-        && TCodec5.AreEqual(one.Item5, other.Item5)
-        && TCodec6.AreEqual(one.Item6, other.Item6)
-        && TCodec7.AreEqual(one.Item7, other.Item7);
+    public static bool AreEqual((T1, T2, T3, T4, T5, T6, T7) one, (T1, T2, T3, T4, T5, T6, T7) other, CompareContext? context) =>
+        TCodec1.AreEqual(one.Item1, other.Item1, context)
+        && TCodec2.AreEqual(one.Item2, other.Item2, context)
+        && TCodec3.AreEqual(one.Item3, other.Item3, context)
+        && TCodec4.AreEqual(one.Item4, other.Item4, context)
+        && TCodec5.AreEqual(one.Item5, other.Item5, context)
+        && TCodec6.AreEqual(one.Item6, other.Item6, context)
+        && TCodec7.AreEqual(one.Item7, other.Item7, context);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -263,10 +263,10 @@ public readonly struct PairCodec<TKey, TValue, TKeyCodec, TCodec> : IStateCodec<
         value = new KeyValuePair<TKey, TValue>(pair.Key, pair.Value);
     }
 
-    public static KeyValuePair<TKey, TValue> Copy(KeyValuePair<TKey, TValue> value) => new(TKeyCodec.Copy(value.Key), TCodec.Copy(value.Value));
+    public static KeyValuePair<TKey, TValue> Copy(KeyValuePair<TKey, TValue> value, CopyContext? context) => new(TKeyCodec.Copy(value.Key, context), TCodec.Copy(value.Value, context));
 
-    public static bool AreEqual(KeyValuePair<TKey, TValue> one, KeyValuePair<TKey, TValue> other) =>
-        TKeyCodec.AreEqual(one.Key, other.Key) && TCodec.AreEqual(one.Value, other.Value);
+    public static bool AreEqual(KeyValuePair<TKey, TValue> one, KeyValuePair<TKey, TValue> other, CompareContext? context) =>
+        TKeyCodec.AreEqual(one.Key, other.Key, context) && TCodec.AreEqual(one.Value, other.Value, context);
 }
 
 /// <summary>The items of a tuple, one after the other.</summary>

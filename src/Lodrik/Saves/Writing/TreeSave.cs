@@ -12,9 +12,9 @@ internal sealed class TreeSave(IReadOnlyList<(string Name, Func<SaveValue> Read)
 
     static TreeSave IStateRoot<TreeSave>.CreateState() => new([]);
 
-    static TreeSave IStateRoot<TreeSave>.CopyState(TreeSave state) => Of(state.Sections.Select(section => KeyValuePair.Create(section.Name, SaveValueCodec.Copy(section.Read())!)));
+    static TreeSave IStateRoot<TreeSave>.CopyState(TreeSave state, CopyContext? context) => Of(state.Sections.Select(section => KeyValuePair.Create(section.Name, SaveValueCodec.Copy(section.Read())!)));
 
-    static bool IStateRoot<TreeSave>.AreEqualStates(TreeSave one, TreeSave other) => one.Sections.Select(section => (section.Name, section.Read())).SequenceEqual(other.Sections.Select(section => (section.Name, section.Read())));
+    static bool IStateRoot<TreeSave>.AreEqualStates(TreeSave one, TreeSave other, CompareContext? context) => one.Sections.Select(section => (section.Name, section.Read())).SequenceEqual(other.Sections.Select(section => (section.Name, section.Read())));
 
     static void IStateRoot<TreeSave>.WriteSections<TSections>(ref TSections target, TreeSave state)
     {
