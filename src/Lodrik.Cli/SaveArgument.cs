@@ -15,8 +15,6 @@ namespace Lodrik.Cli;
 /// <param name="Generation">The generation; 0 for a file that was named as such.</param>
 internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, int Generation)
 {
-    private const string SlotsFolder = "slots";
-
     public const string Description = "A save: a file, a store's folder for its newest, <folder>/<slot> for a slot's newest, <folder>/<slot>@6 for one generation.";
 
     /// <summary>The argument of a command that takes a save, with what a shell offers for it.</summary>
@@ -31,13 +29,6 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
     /// <exception cref="SaveException">There is no such slot or generation.</exception>
     public static string FileOf(string text) => File.Exists(text) ? text : Of(text).Path;
 
-    /// <summary>Whether this is the folder of a store.</summary>
-    public static bool IsStore(string folder) => Directory.Exists(System.IO.Path.Combine(folder, SlotsFolder));
-
-    /// <summary>Whether a file is a generation of a slot, beside which no other file may be written: it would be taken for one.</summary>
-    public static bool IsInSlot(string file) =>
-        System.IO.Path.GetFileName(System.IO.Path.GetDirectoryName(System.IO.Path.GetDirectoryName(System.IO.Path.GetFullPath(file)))) == SlotsFolder;
-
     /// <summary>What the save is called in views.</summary>
     public string Name => Slot is { } slot ? string.Create(CultureInfo.InvariantCulture, $"{System.IO.Path.GetFileName(System.IO.Path.GetFullPath(Store!))}/{slot}@{Generation}") : Path;
 
@@ -49,25 +40,21 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         var at = text.LastIndexOf('@');
         int? generation = at > 0 && int.TryParse(text.AsSpan(at + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
         var place = System.IO.Path.TrimEndingDirectorySeparator(generation is null ? text : text[..at]);
-        var (parent, last) = (System.IO.Path.GetDirectoryName(System.IO.Path.GetFullPath(place)) ?? "", System.IO.Path.GetFileName(System.IO.Path.GetFullPath(place)));
-        if (SlotName.TryParse(last, out var slot))
+        if (SaveSlots.TryFind(place, out var folder, out var slot))
         {
             // What was named from the working folder is shown from there as well.
-            string Shown(string path) => System.IO.Path.IsPathRooted(text) ? path : System.IO.Path.GetRelativePath(Directory.GetCurrentDirectory(), path);
-            foreach (var store in new[] { parent, System.IO.Path.GetFileName(parent) == SlotsFolder ? System.IO.Path.GetDirectoryName(parent)! : null })
-            {
-                if (store is not null && Directory.Exists(System.IO.Path.Combine(store, SlotsFolder, last)))
-                    return OfSlot(Shown(store), slot, generation);
-            }
+            var shown = System.IO.Path.IsPathRooted(text) ? folder : System.IO.Path.GetRelativePath(Directory.GetCurrentDirectory(), folder);
+            return OfSlot(shown, slot, generation);
         }
-        if (generation is null && IsStore(place))
+        if (generation is null && SaveSlots.IsStore(place))
         {
-            var newest = SlotList.Read(new DirectoryStorage(place)).FirstOrDefault(one => one.Health != SlotHealth.Damaged)
+            var newest = SaveSlots.Open(place).List().FirstOrDefault(one => one.Health != SlotHealth.Damaged)
                 ?? throw new StorageException("There are no saves in the folder.", new SaveLocation { File = place }, "Check the path.");
             return OfSlot(place, newest.Slot, newest.Generation);
         }
-        if (IsStore(parent) && SlotName.TryParse(last, out var unknown))
-            SlotHistory.Read(new DirectoryStorage(parent), unknown);
+        // A slot that is not there is named by the error, with the one that was most likely meant.
+        if (SaveSlots.IsStore(folder) && SlotName.TryParse(System.IO.Path.GetFileName(System.IO.Path.GetFullPath(place)), out var unknown))
+            SaveSlots.Open(folder).History(unknown);
         throw new StorageException(
             Directory.Exists(text) ? "This is a folder, and no store of saves." : "There is no such file, slot or store.", new SaveLocation { File = text },
             "Give the path of a save, of a slot as <folder>/<slot>, or of a store.");
@@ -91,10 +78,11 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
 
     private static SaveArgument OfSlot(string store, SlotName slot, int? generation)
     {
-        var storage = new DirectoryStorage(store);
-        var generations = SlotHistory.Read(storage, slot);
+        var slots = SaveSlots.Open(store);
+        var generations = slots.History(slot);
         var found = generation is null ? generations[0] : generations.FirstOrDefault(one => one.Number == generation) ?? throw new SlotException(
-            SaveErrorCode.NoSuchSlot, $"The slot has no generation {generation}.", new SaveLocation { Slot = slot.ToString() }, $"It has: {string.Join(", ", generations.Select(one => one.Number))}.");
-        return new SaveArgument(System.IO.Path.IsPathRooted(store) ? storage.Locate(found.File) : System.IO.Path.Combine(store, found.File), store, slot, found.Number);
+            SaveErrorCode.NoSuchSlot, $"Slot '{slot}' has no generation {generation}.", new SaveLocation { Slot = slot.ToString() },
+            $"It has {string.Join(", ", generations.Select(one => one.Number))}.");
+        return new SaveArgument(System.IO.Path.IsPathRooted(store) ? slots.Storage.Locate(found.File) : System.IO.Path.Combine(store, found.File), store, slot, found.Number);
     }
 }

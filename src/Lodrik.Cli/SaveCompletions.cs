@@ -23,11 +23,11 @@ internal static class SaveCompletions
         if (word.LastIndexOf('@') is > 0 and var at)
         {
             var (store, slot) = (Path.GetDirectoryName(word[..at])!, Path.GetFileName(word[..at]));
-            return SlotHistory.Read(Screen.Folder(store), slot).Select(one => string.Create(CultureInfo.InvariantCulture, $"{word[..at]}@{one.Number}"));
+            return Screen.Slots(store).History(slot).Select(one => string.Create(CultureInfo.InvariantCulture, $"{word[..at]}@{one.Number}"));
         }
-        var folder = SaveArgument.IsStore(word) ? word : Path.GetDirectoryName(word);
-        return folder is not { Length: > 0 } || !SaveArgument.IsStore(folder) ? []
-            : SlotList.Read(new DirectoryStorage(folder)).Select(slot => Path.Combine(folder, slot.Slot.ToString())).Distinct();
+        var folder = SaveSlots.IsStore(word) ? word : Path.GetDirectoryName(word);
+        return folder is not { Length: > 0 } || !SaveSlots.IsStore(folder) ? []
+            : SaveSlots.Open(folder).List().Select(slot => Path.Combine(folder, slot.Slot.ToString())).Distinct();
     });
 
     /// <summary>The sections of the save that was named before, and what stands in the place that was begun with.</summary>

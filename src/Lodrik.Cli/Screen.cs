@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
+using Lodrik.Slots;
 using Lodrik.Storage;
 using Spectre.Console;
 
@@ -69,6 +70,11 @@ internal static class Screen
     public static DirectoryStorage Folder(string folder) => Directory.Exists(folder)
         ? new DirectoryStorage(folder)
         : throw new StorageException("There is no such folder.", new SaveLocation { File = folder }, "Check the path.");
+
+    /// <summary>The slots of a folder that has to be there.</summary>
+    /// <param name="folder">The folder.</param>
+    /// <param name="key">The key that shows hidden titles; null for none.</param>
+    public static SaveSlots Slots(string folder, ToolKey? key = null) => SaveSlots.Open(Folder(folder), key?.ForHeaders);
 
     /// <summary>Does something that takes long with a large save. Where somebody is looking, a bar beside the errors says how far it is, and goes away.</summary>
     /// <param name="doing">What is being done, as in "Comparing".</param>

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Lodrik.Slots;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -45,7 +46,7 @@ internal static class CheckCommand
             .Order(StringComparer.Ordinal)
             .ToList();
         // Where there are stores, only what stands in their slots is a save.
-        var inSlots = files.FindAll(file => Path.GetDirectoryName(Path.GetDirectoryName(file)) is { } slots && Path.GetFileName(slots) == "slots");
+        var inSlots = files.FindAll(SaveSlots.IsGeneration);
         files = inSlots.Count > 0 ? inSlots : files;
         return files.Count > 0 ? files : throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
     }

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Lodrik.Slots;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -26,7 +27,7 @@ internal static class ConvertCommand
     {
         Screen.TryParseForm(word, out var form);
         path = SaveArgument.FileOf(path);
-        if (output is null && SaveArgument.IsInSlot(path))
+        if (output is null && SaveSlots.IsInSlot(path))
             throw new ArgumentException("The save is in a slot, where another file would be taken for one more of its saves: say where it goes with --output.");
         var source = SavedFile.Open(path);
         var protection = key is null ? null : key.For(source);

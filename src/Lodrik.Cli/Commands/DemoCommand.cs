@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Globalization;
+using Lodrik.Slots;
 using Spectre.Console;
 using Tidewarden;
 
@@ -109,7 +110,7 @@ internal static class DemoCommand
     /// <summary>A save that the game's first release made loads in today's.</summary>
     private static void ShowFirstRelease(string folder)
     {
-        new Storage.DirectoryStorage(folder).Write("slots/night/00000001.json", SaveHistory.SaveOfFirstRelease(), replace: true);
+        SaveSlots.Open(folder).Add("night", SaveHistory.SaveOfFirstRelease());
         using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = folder, Migrations = SaveHistory.Migrations });
         var loaded = store.Load("night");
         Screen.Out.MarkupLineInterpolated($"A save of the game's [bold]first release[/] loads in version {SaveHistory.Migrations.Steps[^1].To}, and its file stays as it is:");

@@ -29,7 +29,7 @@ internal static class DiffCommand
         {
             if (first is not { Slot: { } slot, Store: { } store })
                 throw new ArgumentException("Give a second save; only a slot has one before it.");
-            var earlier = Slots.SlotHistory.Read(Screen.Folder(store), slot).FirstOrDefault(generation => generation.Number < first.Generation)
+            var earlier = Screen.Slots(store).History(slot).FirstOrDefault(generation => generation.Number < first.Generation)
                 ?? throw new SlotException(SaveErrorCode.NoSuchSlot, $"The slot has no generation before {first.Generation}.", new SaveLocation { Slot = slot.ToString() }, "Give a second save.");
             (first, second) = (SaveArgument.Of($"{store}/{slot}@{earlier.Number}"), first);
         }

@@ -28,7 +28,7 @@ internal static class HistoryCommand
 
     private static int Run(string folder, string slot, bool json, ToolKey? key)
     {
-        var generations = SlotHistory.Read(Screen.Folder(folder), slot, key?.ForHeaders);
+        var generations = Screen.Slots(folder, key).History(slot);
         var exit = generations.All(one => one.Problem is null) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {

@@ -31,7 +31,7 @@ internal static class MigrateCommand
                 throw new ArgumentException($"The game has version {game.Shape.Version}; there is no way to version {version}.");
             var look = new Look(game, version, parsed.GetValue(full), parsed.GetValue(json), key.Of(parsed));
             var at = parsed.GetRequiredValue(path);
-            return (SaveArgument.IsStore(at), parsed.GetValue(dryRun)) switch
+            return (SaveSlots.IsStore(at), parsed.GetValue(dryRun)) switch
             {
                 (true, true) => LookAtStore(at, look),
                 (true, false) when parsed.GetValue(output) is not null => throw new ArgumentException("In a folder, the migrated saves become new generations of their slots; --output is for a single save."),
@@ -97,7 +97,7 @@ internal static class MigrateCommand
     private static int LookAtStore(string folder, Look look)
     {
         var (count, lines) = (0, new List<MigrationLine>());
-        foreach (var (slot, generation, file) in SlotMigration.NewestOf(Screen.Folder(folder)))
+        foreach (var (slot, generation, file) in Screen.Slots(folder).Newest())
         {
             CheckGame(file, look, folder);
             if (file.Header is not { } header || header.Version >= look.Version)
@@ -121,11 +121,11 @@ internal static class MigrateCommand
 
     private static int MigrateStore(string folder, Look look)
     {
-        var storage = Screen.Folder(folder);
-        foreach (var (_, _, file) in SlotMigration.NewestOf(storage).Where(one => one.File.Header is { } header && header.Game != look.Game.Shape.Game))
+        var slots = Screen.Slots(folder);
+        foreach (var (_, _, file) in slots.Newest().Where(one => one.File.Header is { } header && header.Game != look.Game.Shape.Game))
             CheckGame(file, look, folder);
-        var protection = look.Key is null ? null : SlotMigration.NewestOf(storage).Select(one => look.Key.For(one.File)).FirstOrDefault();
-        var results = SlotMigration.Run(storage, look.Game.Migrations, look.Version, protection);
+        var protection = look.Key is null ? null : slots.Newest().Select(one => look.Key.For(one.File)).FirstOrDefault();
+        var results = slots.Migrate(look.Game.Migrations, look.Version, protection);
         if (results.Count == 0)
             throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
         var exit = results.Any(one => one.Problem is not null) ? ExitCode.FoundWrong : ExitCode.Fine;

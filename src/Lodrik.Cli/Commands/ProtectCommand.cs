@@ -36,7 +36,7 @@ internal static class ProtectCommand
             var to = protect is null ? null : protect(given, hides && parsed.GetValue(hide)) with { Context = bound };
             var old = protect is null ? given : parsed.GetValue(from) is { } place ? KeyFile.Read(place) : null;
             var at = parsed.GetRequiredValue(path);
-            return SaveArgument.IsStore(at) switch
+            return SaveSlots.IsStore(at) switch
             {
                 true when parsed.GetValue(output) is not null => throw new ArgumentException("In a folder, every save stays where it is; --output is for a single save."),
                 true => RunFolder(at, old, bound, to, parsed.GetValue(json)),
@@ -72,14 +72,14 @@ internal static class ProtectCommand
 
     private static int RunFolder(string folder, SaveKey? old, string context, SaveProtection? to, bool json)
     {
-        var storage = Screen.Folder(folder);
-        var slots = SlotList.Read(storage);
+        var store = Screen.Slots(folder);
+        var slots = store.List();
         if (slots.Count == 0)
             throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
         // Which of its two levels a secret key has in this folder is for the saves to say; the key is the user's own.
-        var isEncrypted = old is { IsSecret: true } && slots.Any(slot => slot.Health == SlotHealth.Readable && SavedFile.Open(storage.Locate(slot.File)).IsEncrypted);
+        var isEncrypted = old is { IsSecret: true } && slots.Any(slot => slot.Health == SlotHealth.Readable && store.OpenSave(slot.Slot, slot.Generation).IsEncrypted);
         var from = old is null ? null : new SaveProtection(new KeyRing(old)) { Encrypts = isEncrypted, Context = context };
-        var results = SlotProtection.Run(storage, from, to);
+        var results = store.Protect(from, to);
         var wrong = results.Count(one => one.Problem is not null);
         if (json)
         {

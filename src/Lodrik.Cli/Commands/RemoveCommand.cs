@@ -1,5 +1,4 @@
 using System.CommandLine;
-using Lodrik.Slots;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -20,15 +19,20 @@ internal static class RemoveCommand
 
     private static int Run(string folder, string slot, int? generation, bool yes)
     {
-        var storage = Screen.Folder(folder);
-        var generations = SlotHistory.Read(storage, slot);
+        var slots = Screen.Slots(folder);
+        var generations = slots.History(slot);
+        if (generation is { } one && generations.All(known => known.Number != one))
+            slots.OpenSave(slot, one);
         var what = generation is { } number ? $"generation {number} of {slot}" : generations.Count == 1 ? $"{slot} with its only save" : $"{slot} with {generations.Count} saves";
         if (!yes && !Confirmed(what))
         {
             Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]Nothing was deleted.[/]");
             return ExitCode.FoundWrong;
         }
-        SlotHistory.Remove(storage, slot, generation);
+        if (generation is { } doomed)
+            slots.Delete(slot, doomed);
+        else
+            slots.Delete(slot);
         Screen.Out.MarkupLineInterpolated($"Deleted {what}.");
         return ExitCode.Fine;
     }

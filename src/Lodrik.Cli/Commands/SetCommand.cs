@@ -37,7 +37,7 @@ internal static class SetCommand
         var bytes = file.WithSection(section, content, protection);
         var written = "";
         if (output is null && save is { Store: { } store, Slot: { } slot })
-            written = $"{slot}, generation {SlotHistory.Append(new Storage.DirectoryStorage(store), slot, bytes)}";
+            written = $"{slot}, generation {SaveSlots.Open(store).Append(slot, bytes)}";
         else
             new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output ?? save.Path))!).Write(Path.GetFileName(output ?? save.Path), bytes, replace: output is null);
         var after = SavedFile.FromBytes(bytes);

@@ -24,7 +24,7 @@ internal static class SlotsCommand
 
     private static int Run(string folder, bool json, ToolKey? key)
     {
-        var slots = SlotList.Read(Screen.Folder(folder), key?.ForHeaders);
+        var slots = Screen.Slots(folder, key).List();
         var exit = slots.All(slot => slot.Health == SlotHealth.Readable) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {

@@ -28,18 +28,18 @@ internal static class WatchCommand
 
     private static async Task<int> Run(string folder, int count, bool full, bool json, ToolKey? key, CancellationToken cancellation)
     {
-        var storage = Screen.Folder(folder);
-        var seen = Newest(storage).ToDictionary(one => one.Slot, one => one.Generation);
+        var slots = Screen.Slots(folder, key);
+        var seen = Newest(slots).ToDictionary(one => one.Slot, one => one.Generation);
         if (!json)
             Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]Watching {folder}: {seen.Count} {(seen.Count == 1 ? "slot" : "slots")}. Ctrl+C ends it.[/]");
         while (count > 0 && !cancellation.IsCancellationRequested)
         {
-            foreach (var (slot, generation) in Newest(storage).Where(one => one.Generation > seen.GetValueOrDefault(one.Slot)))
+            foreach (var (slot, generation) in Newest(slots).Where(one => one.Generation > seen.GetValueOrDefault(one.Slot)))
             {
                 if (json)
-                    Write(storage, slot, generation, key);
+                    Write(slots, slot, generation, key);
                 else
-                    Show(storage, slot, generation, full, key);
+                    Show(slots, slot, generation, full, key);
                 seen[slot] = generation;
                 if (--count == 0)
                     return ExitCode.Fine;
@@ -49,14 +49,14 @@ internal static class WatchCommand
         return ExitCode.Fine;
     }
 
-    private static List<(SlotName Slot, int Generation)> Newest(DirectoryStorage storage) =>
-        [.. SlotList.Read(storage).GroupBy(one => one.Slot).Select(slot => (slot.Key, SlotHistory.Read(storage, slot.Key)[0].Number))];
+    private static List<(SlotName Slot, int Generation)> Newest(SaveSlots slots) =>
+        [.. slots.List().GroupBy(one => one.Slot).Select(slot => (slot.Key, slots.History(slot.Key)[0].Number))];
 
-    private static void Show(DirectoryStorage storage, SlotName slot, int generation, bool full, ToolKey? key)
+    private static void Show(SaveSlots slots, SlotName slot, int generation, bool full, ToolKey? key)
     {
         try
         {
-            var history = SlotHistory.Read(storage, slot, key?.ForHeaders);
+            var history = slots.History(slot);
             var now = history.First(one => one.Number == generation);
             Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]{DateTime.Now:HH:mm:ss}[/] [{Screen.Name}]{slot}@{generation}[/] {now.Header?.Title ?? ""} [{Screen.Faint}]{Screen.Size(now.Bytes)}[/]");
             if (history.FirstOrDefault(one => one.Number < generation) is not { } before)
@@ -64,7 +64,7 @@ internal static class WatchCommand
                 Screen.Out.MarkupLine($"  [{Screen.Faint}]the first save of the slot[/]");
                 return;
             }
-            var comparison = Compare(storage, before, now, key);
+            var comparison = Compare(slots, before, now, key);
             Screen.Out.MarkupLineInterpolated($"  since @{before.Number}: {Screen.Visible(DiffView.Summary(comparison))}");
             DiffView.Show(comparison, full);
         }
@@ -75,17 +75,17 @@ internal static class WatchCommand
     }
 
     /// <summary>A line for scripts.</summary>
-    private static void Write(DirectoryStorage storage, SlotName slot, int generation, ToolKey? key)
+    private static void Write(SaveSlots slots, SlotName slot, int generation, ToolKey? key)
     {
         var line = new WatchLine(DateTimeOffset.Now, slot.ToString(), generation, null, 0, null, null, null);
         try
         {
-            var history = SlotHistory.Read(storage, slot, key?.ForHeaders);
+            var history = slots.History(slot);
             var now = history.First(one => one.Number == generation);
             var before = history.FirstOrDefault(one => one.Number < generation);
             line = line with { Title = now.Header?.Title, Bytes = now.Bytes, Before = before?.Number };
             if (before is not null)
-                line = line with { Patch = JsonDocument.Parse(Compare(storage, before, now, key).ToJsonPatch()).RootElement };
+                line = line with { Patch = JsonDocument.Parse(Compare(slots, before, now, key).ToJsonPatch()).RootElement };
         }
         catch (SaveException problem)
         {
@@ -95,10 +95,10 @@ internal static class WatchCommand
         Screen.Out.Profile.Out.Writer.Flush();
     }
 
-    private static SaveComparison Compare(DirectoryStorage storage, GenerationSummary before, GenerationSummary now, ToolKey? key)
+    private static SaveComparison Compare(SaveSlots slots, GenerationSummary before, GenerationSummary now, ToolKey? key)
     {
         return SaveComparison.Of(Open(before), Open(now));
 
-        SavedFile Open(GenerationSummary one) => SaveArgument.Open(storage.Locate(one.File), key, mayBePlain: false);
+        SavedFile Open(GenerationSummary one) => SaveArgument.Open(slots.Storage.Locate(one.File), key, mayBePlain: false);
     }
 }

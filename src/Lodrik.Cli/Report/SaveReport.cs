@@ -18,17 +18,17 @@ internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyL
     public static SaveReport Of(string path, int detailed, ToolKey? key)
     {
         var place = Path.TrimEndingDirectorySeparator(path);
-        if (Directory.Exists(Path.Combine(place, "slots")))
+        if (SaveSlots.IsStore(place))
         {
-            var storage = new DirectoryStorage(place);
-            var slots = SlotList.Read(storage, key?.ForHeaders);
+            var store = SaveSlots.Open(place, key?.ForHeaders);
+            var slots = store.List();
             if (slots.Count == 0)
                 throw new StorageException("There are no saves in the folder.", new SaveLocation { File = path }, "Check the path.");
-            return new SaveReport(place, DateTimeOffset.Now, [.. slots.Select((slot, index) => SlotReport.Of(storage, slot.Slot, slot.Generation, slots.Count(other => other.Slot == slot.Slot) > 1 ? slot.Header?.Playthrough : null, index < detailed, key))]);
+            return new SaveReport(place, DateTimeOffset.Now, [.. slots.Select((slot, index) => SlotReport.Of(store, slot.Slot, slot.Generation, slots.Count(other => other.Slot == slot.Slot) > 1 ? slot.Header?.Playthrough : null, index < detailed, key))]);
         }
         var save = SaveArgument.Of(path);
         return new SaveReport(save.Path, DateTimeOffset.Now,
-            [save is { Slot: { } one, Store: { } store } ? SlotReport.Of(new DirectoryStorage(store), one, save.Generation, null, true, key) : SlotReport.OfFile(save.Path, key)]);
+            [save is { Slot: { } one, Store: { } folder } ? SlotReport.Of(SaveSlots.Open(folder, key?.ForHeaders), one, save.Generation, null, true, key) : SlotReport.OfFile(save.Path, key)]);
     }
 }
 
@@ -45,24 +45,24 @@ internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyL
 internal sealed record SlotReport(
     string Name, int Generation, long Bytes, SaveHeader? Header, byte[]? Picture, IReadOnlyList<GenerationSummary> History, string? Problem, bool IsBad, ContentReport? Content)
 {
-    public static SlotReport Of(DirectoryStorage storage, SlotName slot, int generation, Guid? playthrough, bool isDetailed, ToolKey? key)
+    public static SlotReport Of(SaveSlots slots, SlotName slot, int generation, Guid? playthrough, bool isDetailed, ToolKey? key)
     {
-        var all = SlotHistory.Read(storage, slot, key?.ForHeaders);
+        var all = slots.History(slot);
         // Quick saves and autosaves have a line for each playthrough.
         var history = playthrough is null ? all : [.. all.Where(one => one.Header is null || one.Header.Playthrough == playthrough)];
         var shown = history.First(one => one.Number == generation);
         var report = new SlotReport(
-            slot.ToString(), generation, shown.Bytes, shown.Header, storage.Read(Path.ChangeExtension(shown.File, ".png")), history,
+            slot.ToString(), generation, shown.Bytes, shown.Header, slots.ReadThumbnail(slot, generation), history,
             history.FirstOrDefault(one => one.Problem is not null)?.Problem?.Message, history.Any(one => one.Problem is not null), null);
         if (!isDetailed)
             return report with { Problem = report.Problem ?? "Only the newest slots are shown with their content; --details says how many." };
-        return report.With(storage.Locate(shown.File), [.. history.Where(one => one.Number < generation && one.Problem is null).Select(one => (one.Number, storage.Locate(one.File)))], key);
+        return report.With(slots.Storage.Locate(shown.File), [.. history.Where(one => one.Number < generation && one.Problem is null).Select(one => (one.Number, slots.Storage.Locate(one.File)))], key);
     }
 
     public static SlotReport OfFile(string path, ToolKey? key)
     {
         var file = SavedFile.Open(path);
-        var picture = Path.ChangeExtension(path, ".png");
+        var picture = SaveSlots.ThumbnailBeside(path);
         return new SlotReport(
             Path.GetFileName(path), 0, file.Bytes, file.Header, picture != path && File.Exists(picture) ? File.ReadAllBytes(picture) : null, [], null, false, null).With(path, [], key);
     }

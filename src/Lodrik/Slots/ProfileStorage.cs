@@ -26,4 +26,9 @@ internal sealed class ProfileStorage(ISaveStorage storage, SlotName profile) : I
     public bool Delete(string name) => storage.Delete(_prefix + name);
 
     public string Locate(string name) => storage.Locate(_prefix + name);
+
+    // All profiles of a place have one writer.
+    public object Place => storage.Place;
+
+    public StorageHold TryHold() => storage.TryHold();
 }

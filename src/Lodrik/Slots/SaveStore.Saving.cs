@@ -154,7 +154,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         WaitForBackground();
         lock (_gate)
             _saveWriter?.Dispose();
-        _writer.Dispose();
+        _slots.Dispose();
     }
 
     /// <summary>Takes down the state as it is at this moment.</summary>
@@ -252,7 +252,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     private SaveReceipt WriteAlone(Request request)
     {
         var place = FindPlace(request);
-        _writer.Hold();
+        _slots.Hold();
         var started = Stopwatch.GetTimestamp();
         var warnings = request.Snapshot.FindWarnings();
         var counter = Counter;

@@ -81,7 +81,7 @@ public sealed partial class SaveStore<T>
     public IReadOnlyList<GenerationSummary> History(SlotName slot)
     {
         lock (_gate)
-            return SlotHistory.Read(_files, slot);
+            return _slots.History(slot);
     }
 
     /// <summary>Loads one generation of a slot, and no other in its place.</summary>
@@ -89,7 +89,7 @@ public sealed partial class SaveStore<T>
     public LoadResult<T> LoadGeneration(SlotName slot, int generation)
     {
         lock (_gate)
-            return SlotFiles.Read(() => LoadFirst([(slot, Find(slot, generation))]))!;
+            return SlotFiles.Read(() => LoadFirst([(slot, _slots.Find(slot, generation))]))!;
     }
 
     /// <summary>Makes an older generation the slot's newest again. The ones in between stay in the history.</summary>
@@ -99,9 +99,8 @@ public sealed partial class SaveStore<T>
     {
         lock (_gate)
         {
-            var found = Find(slot, generation);
-            _writer.Hold();
-            var number = SlotHistory.Reinstate(_files, slot, found);
+            var found = _slots.Find(slot, generation);
+            var number = _slots.Reinstate(slot, generation);
             NoteNewest(slot);
             StoreLog.Reinstated(_log, slot, generation, number);
             DropOldGenerations(slot, [.. _files.Of(slot).Where(one => one.Number != number)], _files.PlaythroughOf(slot, found));
@@ -120,19 +119,12 @@ public sealed partial class SaveStore<T>
     {
         lock (_gate)
         {
-            var generations = OfExisting(from);
+            _slots.OfExisting(from);
             if (from == to)
                 return;
-            var occupants = _files.Of(to);
-            if (occupants.Count == 0)
+            if (!_slots.Exists(to))
                 RefuseNew(to);
-            else if (overwrite == Overwrite.Refused)
-                throw new SlotTakenException(_files.Summarise(to, occupants));
-            _writer.Hold();
-            var number = occupants.Count > 0 ? occupants[0].Number : 0;
-            // Oldest first: were this cut short, what is there is older, and nothing is passed off as newer than it is.
-            for (var i = generations.Count - 1; i >= 0; i--)
-                SlotHistory.CopyTo(_files, from, generations[i], to, ++number);
+            _slots.Copy(from, to, overwrite);
             NoteNewest(to);
             DropOldGenerations(to, [.. _files.Of(to).Skip(1)], Playthrough);
         }
@@ -146,7 +138,7 @@ public sealed partial class SaveStore<T>
         {
             if (from == to)
             {
-                OfExisting(from);
+                _slots.OfExisting(from);
                 return;
             }
             var isCurrent = CurrentSlot == from;
@@ -160,17 +152,10 @@ public sealed partial class SaveStore<T>
     /// <summary>
     /// Brings every save of the store under the protection that the store has now, from the one that it had: to a new key, or from seals to encryption.
     /// </summary>
-    /// <inheritdoc cref="SlotProtection.Run(Storage.ISaveStorage, SaveProtection?, SaveProtection?)" path="/exception"/>
+    /// <inheritdoc cref="SaveSlots.Protect" path="/exception"/>
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
     /// <returns>What became of every generation. One that does not fit its old seal stays as it is. It may be run again, and goes on where it was.</returns>
-    public IReadOnlyList<SlotProtection> ProtectAll(SaveProtection? from)
-    {
-        lock (_gate)
-        {
-            _writer.Hold();
-            return SlotProtection.Run(_files, from, _options.Protection);
-        }
-    }
+    public IReadOnlyList<SlotProtection> ProtectAll(SaveProtection? from) => _slots.Protect(from, _options.Protection);
 
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
@@ -178,14 +163,10 @@ public sealed partial class SaveStore<T>
     {
         lock (_gate)
         {
-            foreach (var one in _files.Of(slot).Where(one => one.Number == generation))
-            {
-                _writer.Hold();
-                _files.Delete(slot, one);
-                NoteNewest(slot);
-                return true;
-            }
-            return false;
+            if (!_slots.Delete(slot, generation))
+                return false;
+            NoteNewest(slot);
+            return true;
         }
     }
 
@@ -208,8 +189,7 @@ public sealed partial class SaveStore<T>
     {
         lock (_gate)
         {
-            var number = generation ?? _files.Of(slot).FirstOrDefault().Number;
-            return number > 0 ? _files.Storage.Read(SlotFiles.ThumbnailOf(slot, number)) : null;
+            return _slots.ReadThumbnail(slot, generation);
         }
     }
 
@@ -263,7 +243,7 @@ public sealed partial class SaveStore<T>
 
     /// <summary>The file of options that belong to no slot.</summary>
     /// <typeparam name="TSettings">Any state type.</typeparam>
-    public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_files.Storage, _options.Form, _writer);
+    public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_slots, _options.Form);
 
     /// <summary>The names of the profiles that have saves or settings.</summary>
     public IReadOnlyList<SlotName> Profiles()
@@ -283,18 +263,12 @@ public sealed partial class SaveStore<T>
         .SelectMany(slot =>
         {
             var newest = DateTimeOffset.MinValue;
-            return slot.Value.AsEnumerable().Reverse().Select(generation => SlotHistory.Describe(_files, slot.Key, generation))
+            return slot.Value.AsEnumerable().Reverse().Select(generation => _files.Describe(slot.Key, generation))
                 .Select(summary => (Summary: summary, Since: newest = summary.Header?.Saved is { } saved && saved > newest ? saved : newest))
                 .ToList();
         })
         .OrderByDescending(one => one.Since).ThenByDescending(one => one.Summary.Number)
         .Select(one => one.Summary);
-
-    private List<Generation> OfExisting(SlotName slot)
-    {
-        var generations = _files.Of(slot);
-        return generations.Count > 0 ? generations : throw SlotException.NoSuchSlot(slot, _files.All().Keys);
-    }
 
     /// <summary>What the game itself made a slot's newest save was not put back by anyone.</summary>
     private void NoteNewest(SlotName slot)
@@ -307,6 +281,4 @@ public sealed partial class SaveStore<T>
         foreach (var header in _files.SummariseAll(slot, generations).Select(summary => summary.Header).OfType<SaveHeader>())
             counter.Note(slot, header.Playthrough, header.Count ?? 0);
     }
-
-    private Generation Find(SlotName slot, int number) => SlotHistory.Find(_files, slot, number);
 }

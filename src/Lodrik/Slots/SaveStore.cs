@@ -23,7 +23,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     private readonly SlotFiles _files;
     private readonly ILogger _log;
     private readonly TimeProvider _clock;
-    private readonly StoreWriter _writer;
+    private readonly SaveSlots _slots;
     private readonly Lock _gate;
 
     private SaveStore(SaveStoreOptions options)
@@ -32,9 +32,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         _log = options.Logger ?? NullLogger.Instance;
         _clock = options.Clock ?? TimeProvider.System;
         var storage = options.Storage ?? new DirectoryStorage(options.Folder ?? PlatformFolder.Of(T.Root.Game, options.Publisher));
-        _files = new SlotFiles(options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage, options.Protection);
-        _writer = StoreWriter.Of(_files.Storage);
-        _gate = _writer.Gate;
+        _slots = SaveSlots.Open(options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage, options.Protection);
+        _files = _slots.Files;
+        _gate = _slots.Gate;
         _events = options.EventContext ?? SynchronizationContext.Current;
         _terms = new SaveTerms(options.Form, options.Indented, options.Compression, options.Protection);
         Playthrough = NewId();
@@ -144,7 +144,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     public bool Exists(SlotName slot)
     {
         lock (_gate)
-            return _files.Of(slot).Count > 0;
+            return _slots.Exists(slot);
     }
 
     /// <summary>All slots by what their headers say, newest first. A damaged slot is listed as such.</summary>
@@ -154,7 +154,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         ArgumentNullException.ThrowIfNull(kinds);
         lock (_gate)
         {
-            var slots = SlotList.Read(_files);
+            var slots = _slots.List();
             return kinds.Count == 0 ? slots : [.. slots.Where(slot => slot.Header is { } header && kinds.Contains(header.Kind))];
         }
     }
@@ -173,20 +173,15 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     {
         lock (_gate)
         {
-            // Oldest first: were this cut short, what is left is the newest.
-            var generations = _files.Of(slot);
-            if (generations.Count > 0)
-                _writer.Hold();
-            for (var i = generations.Count - 1; i >= 0; i--)
-                _files.Delete(slot, generations[i]);
+            var deleted = _slots.Delete(slot);
             if (CurrentSlot == slot)
                 CurrentSlot = null;
-            if (generations.Count > 0)
+            if (deleted > 0)
             {
                 Counter?.Forget(slot);
-                StoreLog.Deleted(_log, slot, generations.Count);
+                StoreLog.Deleted(_log, slot, deleted);
             }
-            return generations.Count > 0;
+            return deleted > 0;
         }
     }
 

@@ -13,12 +13,11 @@ public sealed class SettingsFile<T> where T : IStateType<T>
 {
     private const string Name = "settings";
 
+    private readonly SaveSlots _slots;
     private readonly ISaveStorage _storage;
     private readonly SaveForm _form;
 
-    private readonly StoreWriter _writer;
-
-    internal SettingsFile(ISaveStorage storage, SaveForm form, StoreWriter writer) => (_storage, _form, _writer) = (storage, form, writer);
+    internal SettingsFile(SaveSlots slots, SaveForm form) => (_slots, _storage, _form) = (slots, slots.Storage, form);
 
     /// <summary>Where a person finds the file.</summary>
     public string Location => _storage.Locate(Existing() ?? FileName);
@@ -53,9 +52,9 @@ public sealed class SettingsFile<T> where T : IStateType<T>
     {
         ArgumentNullException.ThrowIfNull(settings);
         var bytes = StateFile.ToBytes(settings, _form);
-        lock (_writer.Gate)
+        lock (_slots.Gate)
         {
-            _writer.Hold();
+            _slots.Hold();
             var before = Existing();
             _storage.Write(FileName, bytes, replace: true);
             // Settings of another form are older than these, and would be in doubt with them.
@@ -68,9 +67,9 @@ public sealed class SettingsFile<T> where T : IStateType<T>
     /// <exception cref="StorageException">The storage refused.</exception>
     public void Reset()
     {
-        lock (_writer.Gate)
+        lock (_slots.Gate)
         {
-            _writer.Hold();
+            _slots.Hold();
             while (Existing() is { } file)
                 _storage.Delete(file);
         }

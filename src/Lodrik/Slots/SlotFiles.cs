@@ -177,6 +177,19 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
         }
     }
 
+    /// <summary>Describes a generation, whether or not its header can be read.</summary>
+    public GenerationSummary Describe(SlotName slot, Generation generation)
+    {
+        try
+        {
+            return new GenerationSummary(slot, generation.Number, generation.File, generation.Bytes, ReadHeader(slot, generation), null);
+        }
+        catch (SaveException problem) when (problem is not GenerationGoneException)
+        {
+            return new GenerationSummary(slot, generation.Number, generation.File, generation.Bytes, null, problem);
+        }
+    }
+
     /// <summary>Describes a slot: quick and auto once for each playthrough, as each has a ring of its own.</summary>
     public IEnumerable<SlotSummary> SummariseAll(SlotName slot, List<Generation> generations) => slot.IsRing
         ? generations.GroupBy(generation => PlaythroughOf(slot, generation)).Select(ring => Summarise(slot, [.. ring]))
@@ -203,19 +216,21 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
 
     private static bool TryParse(StoredFile file, out SlotName slot, out Generation generation)
     {
-        slot = default;
-        generation = default;
-        var steps = file.Name.Split('/');
+        var isGeneration = TryParse(file.Name, out slot, out var number);
+        generation = new Generation(number, file.Name, file.Bytes);
+        return isGeneration;
+    }
+
+    /// <summary>The slot and the generation that a file is by its name; false where it is neither.</summary>
+    public static bool TryParse(string name, out SlotName slot, out int number)
+    {
+        (slot, number) = (default, 0);
+        var steps = name.Split('/');
         if (steps.Length != 3 || steps[0] != Folder || !SlotName.TryParse(steps[1], out slot))
             return false;
         var dot = steps[2].IndexOf('.', StringComparison.Ordinal);
-        if (dot != 8 || !int.TryParse(steps[2].AsSpan(0, dot), NumberStyles.None, CultureInfo.InvariantCulture, out var number) || number < 1
-            || steps[2].AsSpan(dot).SequenceEqual(ThumbnailExtension))
-        {
-            return false;
-        }
-        generation = new Generation(number, file.Name, file.Bytes);
-        return true;
+        return dot == 8 && int.TryParse(steps[2].AsSpan(0, dot), NumberStyles.None, CultureInfo.InvariantCulture, out number) && number >= 1
+            && !steps[2].AsSpan(dot).SequenceEqual(ThumbnailExtension);
     }
 
     private static void SortNewestFirst(List<Generation> generations) => generations.Sort((a, b) => b.Number.CompareTo(a.Number));

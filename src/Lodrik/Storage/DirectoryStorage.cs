@@ -119,28 +119,26 @@ public sealed class DirectoryStorage : ISaveStorage
         });
     }
 
-    /// <summary>
-    /// Takes the right to write for this process, until it is let go of or the process ends, however that happens. Reading needs none.
-    /// </summary>
-    /// <exception cref="StoreInUseException">Another process has it.</exception>
-    /// <exception cref="StorageException">The folder cannot be written to.</exception>
-    internal IDisposable Hold() => Carefully(LockFile, path =>
+    /// <inheritdoc/>
+    public object Place => _root;
+
+    /// <inheritdoc/>
+    public StorageHold TryHold() => Carefully(LockFile, path =>
     {
         MakeFolder(_root);
         var holderFile = Locate(HolderFile);
-        var held = _files.TryHold(path);
-        if (held is null)
-            throw new StoreInUseException(_root, ReadHolder(holderFile));
+        if (_files.TryHold(path) is not { } held)
+            return StorageHold.InUse(ReadHolder(holderFile));
         try
         {
-            // For people and for the error above; the lock itself is the open file.
+            // For people and for the answer above; the lock itself is the open file.
             _files.Note(holderFile, $"{Environment.ProcessPath ?? "a program"}, process {Environment.ProcessId} on {Environment.MachineName}");
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
             // Who holds the lock is then not known; that it is held is.
         }
-        return held;
+        return StorageHold.Held(held);
     });
 
     private string ReadHolder(string file)

@@ -36,6 +36,50 @@ public interface ISaveStorage
 
     /// <summary>The path or address under which a person finds a file.</summary>
     string Locate(string name);
+
+    /// <summary>What tells one place from another: equal for two storages that have their files in the same place.</summary>
+    object Place => this;
+
+    /// <summary>Asks for the right to write, until it is let go of or the process ends, however that happens. Reading needs none.</summary>
+    /// <returns>The right to write; or who has it; or, as by default, that this storage cannot keep a second writer out.</returns>
+    /// <exception cref="StorageException">The place cannot be written to.</exception>
+    StorageHold TryHold() => StorageHold.NotSupported;
+}
+
+/// <summary>What came of asking for the right to write to a storage.</summary>
+public sealed class StorageHold : IDisposable
+{
+    private readonly IDisposable? _release;
+
+    private StorageHold(bool isHeld, string? holder, IDisposable? release) => (IsHeld, Holder, _release) = (isHeld, holder, release);
+
+    /// <summary>The answer of a storage that cannot keep a second writer out: whoever uses it has to see to that.</summary>
+    public static StorageHold NotSupported { get; } = new(isHeld: false, holder: null, release: null);
+
+    /// <summary>Whether this process has the right to write, and nobody else.</summary>
+    public bool IsHeld { get; }
+
+    /// <summary>Who has it instead, in words; null where nobody else has.</summary>
+    public string? Holder { get; }
+
+    /// <summary>The right to write.</summary>
+    /// <param name="release">Lets go of it.</param>
+    public static StorageHold Held(IDisposable release)
+    {
+        ArgumentNullException.ThrowIfNull(release);
+        return new StorageHold(isHeld: true, holder: null, release);
+    }
+
+    /// <summary>The answer that somebody else has it.</summary>
+    /// <param name="holder">Who, in words.</param>
+    public static StorageHold InUse(string holder)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(holder);
+        return new StorageHold(isHeld: false, holder, release: null);
+    }
+
+    /// <summary>Lets go of the right to write.</summary>
+    public void Dispose() => _release?.Dispose();
 }
 
 /// <summary>A file of a storage.</summary>

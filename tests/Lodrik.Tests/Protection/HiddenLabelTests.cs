@@ -28,12 +28,12 @@ public sealed class HiddenLabelTests
         Assert.False(shown.Header.HasHiddenLabel);
         Assert.Equal("On the river", Assert.Single(store.History("evening")).Header!.Title);
         Assert.Equal("On the river", store.Load("evening").Header!.Title);
-        Assert.Equal("On the river", Assert.Single(SlotList.Read(storage, Hiding)).Title);
+        Assert.Equal("On the river", Assert.Single(SaveSlots.Open(storage, Hiding).List()).Title);
 
         // Without the key, and with another, it is a slot like any other that shows no title.
         foreach (var keys in new[] { null, SaveProtection.With(Key("other")), SaveProtection.With(SaveKey.FromBytes("secret", Secret)) })
         {
-            var closed = Assert.Single(SlotList.Read(storage, keys));
+            var closed = Assert.Single(SaveSlots.Open(storage, keys).List());
             Assert.Equal(("", SlotHealth.Readable, TimeSpan.FromHours(2)), (closed.Title, closed.Health, closed.Played));
             Assert.True(closed.Header!.HasHiddenLabel);
             Assert.Empty(closed.Header.Summary);

@@ -22,9 +22,9 @@ public sealed class ProtectAllTests
         var before = Files(storage).ToDictionary(file => file, file => Convert.ToHexString(storage.Read(file)!));
         foreach (var (from, to) in new[] { (null, Old), (Old, New), (New, Old with { Context = "account 7" }), (Old with { Context = "account 7" }, (SaveProtection?)null) })
         {
-            var results = SlotProtection.Run(storage, from, to);
+            var results = SaveSlots.Open(storage).Protect(from, to);
             Assert.Equal(before.Count, results.Count(one => one is { Changed: true, Problem: null }));
-            Assert.All(SlotProtection.Run(storage, from, to), one => Assert.False(one.Changed || one.Problem is not null));
+            Assert.All(SaveSlots.Open(storage).Protect(from, to), one => Assert.False(one.Changed || one.Problem is not null));
             using var store = Open(storage, to, form, compression);
             Assert.Equal((2, 12), (store.Load("evening").State.Pilot.Hp, store.Load("noon").State.Route.Crossings));
             Assert.Equal(before.Count, Files(storage).Count);
@@ -41,7 +41,7 @@ public sealed class ProtectAllTests
             var isCut = false;
             try
             {
-                SlotProtection.Run(new CutStorage(storage, steps), Old, New);
+                SaveSlots.Open(new CutStorage(storage, steps)).Protect(Old, New);
             }
             catch (StorageException)
             {
@@ -52,7 +52,7 @@ public sealed class ProtectAllTests
                 // Each generation is there under one key or the other.
                 Assert.Contains(Files(storage).Where(file => file.StartsWith($"slots/evening/0000000{number}", StringComparison.Ordinal)), file => Opens(storage.Read(file)!, Old) || Opens(storage.Read(file)!, New));
             }
-            Assert.All(SlotProtection.Run(storage, Old, New), one => Assert.Null(one.Problem));
+            Assert.All(SaveSlots.Open(storage).Protect(Old, New), one => Assert.Null(one.Problem));
             Assert.All(Files(storage), file => Assert.True(Opens(storage.Read(file)!, New) && file.EndsWith(".lodrik", StringComparison.Ordinal)));
             Assert.Equal(4, Files(storage).Count);
             if (!isCut)
@@ -73,7 +73,7 @@ public sealed class ProtectAllTests
         Assert.Equal(((SlotName)"evening", 2, SaveErrorCode.Tampered), (problem.Slot, problem.Generation, problem.Problem!.Code));
         Assert.Equal(bytes, storage.Read(edited));
         Assert.Equal(3, results.Count(one => one.Changed));
-        Assert.Equal(SaveErrorCode.UnknownKey, SlotProtection.Run(storage, null, Old).First(one => one.Problem is not null).Problem!.Code);
+        Assert.Equal(SaveErrorCode.UnknownKey, SaveSlots.Open(storage).Protect(null, Old).First(one => one.Problem is not null).Problem!.Code);
     }
 
     [Theory]
@@ -87,7 +87,7 @@ public sealed class ProtectAllTests
             store.Save("evening", Sample());
             store.Save("evening", Sample());
         }
-        SlotProtection.Run(storage, Old with { Counts = moverCounts }, New with { Counts = moverCounts });
+        SaveSlots.Open(storage).Protect(Old with { Counts = moverCounts }, New with { Counts = moverCounts });
         using var moved = Open(storage, New);
         Assert.Equal((2, null), (moved.Count, moved.Load("evening").PutBack));
         moved.Save("evening", Sample());
@@ -103,7 +103,7 @@ public sealed class ProtectAllTests
         Assert.Throws<InvalidOperationException>(() => file.ToForm(SaveForm.Xml, protection: New));
         using var pair = System.Security.Cryptography.ECDsa.Create(System.Security.Cryptography.ECCurve.NamedCurves.nistP256);
         var verifying = SaveProtection.With(SaveKey.Verifying("studio", pair.ExportSubjectPublicKeyInfoPem()));
-        Assert.Throws<ArgumentException>(() => SlotProtection.Run(new MemoryStorage(), Old, verifying));
+        Assert.Throws<ArgumentException>(() => SaveSlots.Open(new MemoryStorage()).Protect(Old, verifying));
         Assert.Throws<ArgumentException>(() => SavedFile.FromBytes(SampleFerries.Save(null)).Protect(verifying));
     }
 

@@ -425,7 +425,7 @@ public sealed class SaveStoreTests : IDisposable
     {
         using var store = Open();
         store.Save("evening", Named("a"), new SaveLabel { Title = "T" });
-        Assert.Equal("T", Assert.Single(SlotList.Read(_memory)).Title);
+        Assert.Equal("T", Assert.Single(SaveSlots.Open(_memory).List()).Title);
     }
 
     private static VersionedSave Named(string name) => new() { Room = { Name = name } };

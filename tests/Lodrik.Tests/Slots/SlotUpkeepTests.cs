@@ -87,7 +87,7 @@ public sealed class SlotUpkeepTests
         Save(store, "evening", 5);
         Assert.Equal([5, 4, 3, 2], store.History("evening").Select(one => one.Number));
 
-        Assert.Contains("It has: 5, 4, 3, 2.", Assert.Throws<SlotException>(() => store.LoadGeneration("evening", 9)).Message, StringComparison.Ordinal);
+        Assert.Contains("It has 5, 4, 3, 2.", Assert.Throws<SlotException>(() => store.LoadGeneration("evening", 9)).Message, StringComparison.Ordinal);
         Spoil("slots/evening/00000003.json");
         Assert.Throws<DamagedSaveException>(() => store.Reinstate("evening", 3));
         Assert.Equal(5, store.Load("evening").State.Log.Day);
@@ -302,11 +302,26 @@ public sealed class SlotUpkeepTests
     {
         using (var store = Open())
             Save(store, "evening", 1, 2, 3);
-        Assert.Equal([3, 2, 1], SlotHistory.Read(_storage, "evening").Select(one => one.Number));
-        Assert.Equal(4, SlotHistory.Reinstate(_storage, "evening", 2));
-        Assert.Equal(1, SlotHistory.Remove(_storage, "evening", 3));
-        Assert.Equal(3, SlotHistory.Remove(_storage, "evening"));
-        Assert.Throws<SlotException>(() => SlotHistory.Remove(_storage, "evening"));
+        using var slots = SaveSlots.Open(_storage);
+        Assert.Equal([3, 2, 1], slots.History("evening").Select(one => one.Number));
+        Assert.Equal(4, slots.Reinstate("evening", 2));
+        Assert.True(slots.Delete("evening", 3));
+        Assert.False(slots.Delete("evening", 3));
+        Assert.Equal("Slot 'evening' has no generation 3.", Assert.Throws<SlotException>(() => slots.OpenSave("evening", 3)).Problem);
+        var save = slots.OpenSave("evening", 4);
+        Assert.Equal(5, slots.Append("evening", save.Protect(null)));
+        slots.Copy("evening", "copy");
+        Assert.Equal(4, slots.History("copy").Count);
+        Assert.Throws<SlotTakenException>(() => slots.Copy("evening", "copy"));
+        slots.Rename("copy", "morning");
+        Assert.Equal((false, true), (slots.Exists("copy"), slots.Exists("morning")));
+        Assert.Throws<SlotTakenException>(() => slots.Add("morning", save.Protect(null)));
+        slots.Add("noon", save.Protect(null));
+        Assert.Equal(1, slots.Newest().Single(one => one.Slot == "noon").Generation);
+        Assert.Throws<DamagedSaveException>(() => slots.Append("evening", new byte[3]));
+        Assert.Equal(4, slots.Delete("evening"));
+        Assert.Equal(0, slots.Delete("evening"));
+        Assert.Throws<SlotException>(() => slots.Append("evening", save.Protect(null)));
     }
 
     private SaveStore<LogSave> Open(SaveStoreOptions? options = null) =>

@@ -70,6 +70,82 @@ public abstract class StorageContractTests
     }
 }
 
+/// <summary>Whoever wants to write asks the storage, whatever storage it is.</summary>
+public sealed class HoldTests
+{
+    [Fact]
+    public void A_storage_that_somebody_else_holds_is_not_written_to()
+    {
+        var storage = new HeldStorage { Holder = "a game on the other machine" };
+        using var store = SaveStore<State.SampleSave>.Open(new SaveStoreOptions { Storage = storage });
+        var problem = Assert.Throws<StoreInUseException>(() => store.Save("evening", new State.SampleSave()));
+        Assert.Contains("a game on the other machine", problem.Message, StringComparison.Ordinal);
+        Assert.Empty(storage.List(""));
+        Assert.Throws<StoreInUseException>(() => store.Settings<State.Crate>().Save(new State.Crate("mark", 1)));
+        // It is asked again: what was held then may be free now.
+        storage.Holder = null;
+        store.Save("evening", new State.SampleSave());
+        Assert.Equal(3, storage.Asked);
+    }
+
+    [Fact]
+    public void What_was_held_is_let_go_of_with_the_last_store_and_not_before()
+    {
+        var storage = new HeldStorage();
+        var store = SaveStore<State.SampleSave>.Open(new SaveStoreOptions { Storage = storage, Profile = "ann" });
+        using (var other = SaveStore<State.SampleSave>.Open(new SaveStoreOptions { Storage = storage }))
+            other.Save("evening", new State.SampleSave());
+        Assert.Equal((1, 0), (storage.Asked, storage.Released));
+        store.Save("evening", new State.SampleSave());
+        Assert.Equal((1, 0), (storage.Asked, storage.Released));
+        store.Dispose();
+        Assert.Equal((1, 1), (storage.Asked, storage.Released));
+    }
+
+    [Fact]
+    public void A_storage_that_says_nothing_of_writers_cannot_keep_them_out()
+    {
+        ISaveStorage storage = new MemoryStorage();
+        using var hold = storage.TryHold();
+        Assert.Equal((false, null), (hold.IsHeld, hold.Holder));
+        Assert.Same(storage, storage.Place);
+    }
+
+    /// <summary>A storage in memory of which a test says who holds it.</summary>
+    private sealed class HeldStorage : ISaveStorage, IDisposable
+    {
+        private readonly MemoryStorage _memory = new();
+
+        public string? Holder { get; set; }
+
+        public int Asked { get; private set; }
+
+        public int Released { get; private set; }
+
+        public string Description => _memory.Description;
+
+        public IReadOnlyList<StoredFile> List(string folder) => _memory.List(folder);
+
+        public byte[]? Read(string name, long offset, int count) => _memory.Read(name, offset, count);
+
+        public byte[]? Read(string name) => _memory.Read(name);
+
+        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace) => _memory.Write(name, bytes, replace);
+
+        public bool Delete(string name) => _memory.Delete(name);
+
+        public string Locate(string name) => _memory.Locate(name);
+
+        public StorageHold TryHold()
+        {
+            Asked++;
+            return Holder is { } holder ? StorageHold.InUse(holder) : StorageHold.Held(this);
+        }
+
+        public void Dispose() => Released++;
+    }
+}
+
 public sealed class MemoryStorageTests : StorageContractTests
 {
     protected override ISaveStorage Storage { get; } = new MemoryStorage();
@@ -145,6 +221,22 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
     }
 
     /// <summary>The system's own operations, written down, and failing where a test wants it.</summary>
+    [Fact]
+    public void One_writer_at_a_time_holds_a_directory_and_others_learn_who()
+    {
+        ISaveStorage again = new DirectoryStorage(Storage.Description);
+        Assert.Equal(Storage.Place, again.Place);
+        using (var hold = Storage.TryHold())
+        {
+            Assert.True(hold.IsHeld);
+            using var second = again.TryHold();
+            Assert.False(second.IsHeld);
+            Assert.Contains($"process {Environment.ProcessId}", second.Holder, StringComparison.Ordinal);
+        }
+        using var free = again.TryHold();
+        Assert.True(free.IsHeld);
+    }
+
     private sealed class RecordedOperations : IFileOperations
     {
         private readonly FileOperations _system = FileOperations.System;

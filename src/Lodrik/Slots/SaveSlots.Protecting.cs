@@ -1,6 +1,5 @@
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Writing;
-using Lodrik.Storage;
 
 namespace Lodrik.Slots;
 
@@ -9,60 +8,57 @@ namespace Lodrik.Slots;
 /// <param name="Generation">The generation.</param>
 /// <param name="Changed">Whether it was written anew; false where it was under that protection already, or where it could not be.</param>
 /// <param name="Problem">Why it stays as it is; null where nothing is wrong.</param>
-public sealed record SlotProtection(SlotName Slot, int Generation, bool Changed, SaveException? Problem)
+public sealed record SlotProtection(SlotName Slot, int Generation, bool Changed, SaveException? Problem);
+
+// Bringing saves under another protection.
+public sealed partial class SaveSlots
 {
     /// <summary>
     /// Brings every generation of every slot under another protection: to a new key, from seals to encryption, or to none. Each file is replaced in one
     /// step by the same save, byte for byte but for the protection. Cut short at any moment, it has harmed nothing, and goes on where it was when
     /// it is run again. A save that does not fit its old seal stays as it is.
     /// </summary>
-    /// <param name="storage">Where the saves are.</param>
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
     /// <param name="to">What they are to have; null for nothing.</param>
-    /// <exception cref="ArgumentException">A protection asks for what cannot be.</exception>
+    /// <exception cref="ArgumentException">A protection is invalid.</exception>
     /// <exception cref="StorageException">The storage refused; what was not reached yet is as it was.</exception>
     /// <exception cref="StoreInUseException">Another process writes to the store.</exception>
-    public static IReadOnlyList<SlotProtection> Run(ISaveStorage storage, SaveProtection? from, SaveProtection? to)
-    {
-        ArgumentNullException.ThrowIfNull(storage);
-        using var writer = StoreWriter.Of(storage);
-        lock (writer.Gate)
-        {
-            writer.Hold();
-            return Run(new SlotFiles(storage), from, to);
-        }
-    }
-
-    internal static IReadOnlyList<SlotProtection> Run(SlotFiles files, SaveProtection? from, SaveProtection? to)
+    public IReadOnlyList<SlotProtection> Protect(SaveProtection? from, SaveProtection? to)
     {
         from?.Check();
         to?.CheckForWriting();
-        // A counter that is there goes with its store, whether or not who moves it counts: left behind, it would take every save for an old one.
-        var counter = from is null ? null : SaveCounter.Read(files.Storage, from);
-        // Oldest first, so that what is cut short leaves the newest, which is loaded, under the key that the game still has.
-        var results = files.All().SelectMany(slot => slot.Value.AsEnumerable().Reverse().Select(generation => Protect(files, slot.Key, generation, from, to)).ToList()).ToList();
-        if (counter is { IsSound: true } && to is not null && results.TrueForAll(one => one.Problem is null))
-            counter.MoveTo(to);
-        return results;
+        lock (Gate)
+        {
+            Hold();
+            // A counter that is there goes with its store, whether or not who moves it counts: left behind, it would take every save for an old one.
+            var counter = from is null ? null : SaveCounter.Read(Storage, from);
+            // Oldest first, so that what is cut short leaves the newest, which is loaded, under the key that the game still has.
+            var results = Files.All()
+                .SelectMany(slot => slot.Value.AsEnumerable().Reverse().Select(generation => Protect(slot.Key, generation, from, to)).ToList())
+                .ToList();
+            if (counter is { IsSound: true } && to is not null && results.TrueForAll(one => one.Problem is null))
+                counter.MoveTo(to);
+            return results;
+        }
     }
 
-    private static SlotProtection Protect(SlotFiles files, SlotName slot, Generation generation, SaveProtection? from, SaveProtection? to)
+    private SlotProtection Protect(SlotName slot, Generation generation, SaveProtection? from, SaveProtection? to)
     {
         try
         {
-            var file = files.Open(slot, generation);
+            var file = Files.Open(slot, generation);
             if (IsUnder(file, to))
                 return new SlotProtection(slot, generation.Number, Changed: false, null);
             if (from is not null)
                 file.CheckSeal(from);
             else if (file.HasSeal)
-                throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed, and its key was not given.", files.Locate(slot, generation), "Give the key that it has now.");
+                throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed, and its key was not given.", Files.Locate(slot, generation), "Give the key that it has now.");
             var bytes = file.Protect(to);
             var name = SlotFiles.NameOf(slot, generation.Number, ExtensionFor(generation.File, file, to));
-            files.Storage.Write(name, bytes, replace: true);
+            Storage.Write(name, bytes, replace: true);
             // Under another name both are there for a moment, and are the same save.
             if (name != generation.File)
-                files.Storage.Delete(generation.File);
+                Storage.Delete(generation.File);
             return new SlotProtection(slot, generation.Number, Changed: true, null);
         }
         catch (SaveException problem) when (problem is not StorageException)

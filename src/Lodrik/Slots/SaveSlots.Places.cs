@@ -1,0 +1,52 @@
+namespace Lodrik.Slots;
+
+// Where slots are in folders, for tools that are given paths.
+public sealed partial class SaveSlots
+{
+    /// <summary>Whether a folder is one that slots are in.</summary>
+    public static bool IsStore(string folder)
+    {
+        ArgumentNullException.ThrowIfNull(folder);
+        return Directory.Exists(Path.Combine(folder, SlotFiles.Folder));
+    }
+
+    /// <summary>Whether a file is a generation of a slot, by its name and the folders that it is in.</summary>
+    public static bool IsGeneration(string file)
+    {
+        ArgumentNullException.ThrowIfNull(file);
+        return SlotFiles.TryParse(string.Join('/', Path.GetFullPath(file).Split(Path.DirectorySeparatorChar).TakeLast(3)), out _, out _);
+    }
+
+    /// <summary>Whether a file is in the folder of a slot, whatever its name is.</summary>
+    public static bool IsInSlot(string file)
+    {
+        ArgumentNullException.ThrowIfNull(file);
+        return Path.GetFileName(Path.GetDirectoryName(Path.GetDirectoryName(Path.GetFullPath(file)))) == SlotFiles.Folder;
+    }
+
+    /// <summary>The slot that a path means: the folder of the saves and the slot's name, or the slot's own folder.</summary>
+    /// <param name="path">A path such as <c>saves/evening</c> or <c>saves/slots/evening</c>.</param>
+    /// <param name="folder">The folder of the saves, absolute.</param>
+    /// <param name="slot">The slot.</param>
+    /// <returns>Whether there is such a slot.</returns>
+    public static bool TryFind(string path, out string folder, out SlotName slot)
+    {
+        ArgumentNullException.ThrowIfNull(path);
+        var full = Path.TrimEndingDirectorySeparator(Path.GetFullPath(path));
+        folder = Path.GetDirectoryName(full) ?? "";
+        if (!SlotName.TryParse(Path.GetFileName(full), out slot))
+            return false;
+        if (HasSlot(folder, slot))
+            return true;
+        if (Path.GetFileName(folder) != SlotFiles.Folder || Path.GetDirectoryName(folder) is not { } above || !HasSlot(above, slot))
+            return false;
+        folder = above;
+        return true;
+    }
+
+    /// <summary>The name that the picture of a save has beside it.</summary>
+    /// <param name="file">The save's file.</param>
+    public static string ThumbnailBeside(string file) => Path.ChangeExtension(file, SlotFiles.ThumbnailExtension);
+
+    private static bool HasSlot(string folder, SlotName slot) => Directory.Exists(Path.Combine(folder, SlotFiles.Folder, slot.ToString()));
+}
