@@ -8,6 +8,7 @@ using Lodrik.Formats.Binary;
 using Lodrik.Formats.Json;
 using Lodrik.Formats.Xml;
 using Lodrik.Saves.Writing;
+using Lodrik.Scenes;
 using Lodrik.State;
 using Lodrik.Storage;
 using MemoryPack;

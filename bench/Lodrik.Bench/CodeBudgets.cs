@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using Lodrik.Codes;
 
 namespace Lodrik.Bench;
 

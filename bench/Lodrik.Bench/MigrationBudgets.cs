@@ -1,5 +1,7 @@
 using System.Diagnostics;
 using System.Numerics;
+using Lodrik.Migrations;
+using Lodrik.Scenes;
 
 namespace Lodrik.Bench;
 

@@ -1,5 +1,6 @@
 using System.Numerics;
 using Lodrik;
+using Lodrik.Scenes;
 
 // Said once: what the objects of a scene are. They are the game's own classes, without a base class of ours.
 var bindings = new SceneBindings<Marsh>()

@@ -1,4 +1,5 @@
 using Lodrik;
+using Lodrik.Slots;
 using SaveScreen;
 
 // A save screen in the terminal. It reads one command a line: from a person, or from a file.

@@ -1,4 +1,6 @@
 using Lodrik;
+using Lodrik.Codes;
+using Lodrik.Scenes;
 using Lodrik.Storage;
 using Sequel;
 using Tidewarden;

@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using Lodrik;
+using Lodrik.Protection;
 using Lodrik.Storage;
 using Tampering;
 using Tidewarden;

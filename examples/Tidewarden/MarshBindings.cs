@@ -1,4 +1,6 @@
 using Lodrik;
+using Lodrik.Scenes;
+using Lodrik.State;
 using Tidewarden;
 
 [assembly: SaveAdapter(typeof(CatalogueAdapter<Glass, Glasses>))]

@@ -1,4 +1,5 @@
 using Lodrik;
+using Lodrik.Migrations;
 
 namespace Tidewarden;
 

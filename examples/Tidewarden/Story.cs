@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Numerics;
 using Lodrik;
+using Lodrik.Scenes;
 
 namespace Tidewarden;
 

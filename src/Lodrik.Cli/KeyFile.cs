@@ -2,6 +2,7 @@ using System.Buffers.Text;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.RegularExpressions;
+using Lodrik.Protection;
 
 namespace Lodrik.Cli;
 

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Globalization;
+using Lodrik.Inspection;
 using Lodrik.Slots;
 using Lodrik.Storage;
 

@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.CommandLine.Completions;
 using System.Globalization;
 using Lodrik.Cli.Views;
+using Lodrik.Inspection;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;

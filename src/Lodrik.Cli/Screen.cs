@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
+using Lodrik.Inspection;
 using Lodrik.Slots;
 using Lodrik.Storage;
 using Spectre.Console;

@@ -1,6 +1,7 @@
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Lodrik.Migrations;
 
 namespace Lodrik.Cli;
 

@@ -1,4 +1,6 @@
 using System.CommandLine;
+using Lodrik.Inspection;
+using Lodrik.Protection;
 
 namespace Lodrik.Cli;
 

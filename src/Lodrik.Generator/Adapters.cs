@@ -19,11 +19,11 @@ internal static class Adapters
     public static IReadOnlyList<AdapterDeclaration> Of(IAssemblySymbol assembly)
     {
         var adapters = new List<AdapterDeclaration>();
-        foreach (var attribute in assembly.GetAttributes().Where(one => one.AttributeClass?.ToDisplayString() == "Lodrik.SaveAdapterAttribute"))
+        foreach (var attribute in assembly.GetAttributes().Where(one => one.AttributeClass?.ToDisplayString() == "Lodrik.State.SaveAdapterAttribute"))
         {
             if (attribute.ConstructorArguments.FirstOrDefault().Value is not INamedTypeSymbol adapter)
                 continue;
-            var contract = adapter.AllInterfaces.FirstOrDefault(one => one.OriginalDefinition.ToDisplayString() == "Lodrik.ISaveAdapter<TForeign, TSaved>");
+            var contract = adapter.AllInterfaces.FirstOrDefault(one => one.OriginalDefinition.ToDisplayString() == "Lodrik.State.ISaveAdapter<TForeign, TSaved>");
             adapters.Add(new AdapterDeclaration(adapter, contract?.TypeArguments[0], contract?.TypeArguments[1], attribute.ApplicationSyntaxReference));
         }
         return adapters;

@@ -71,7 +71,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         .Select(one => (one.Item1, one.Item2!));
 
     public static bool KeepsUnknown(INamedTypeSymbol type) =>
-        Above(type).Prepend(type).SelectMany(one => one.GetMembers()).Any(member => Attribute(member, "Lodrik.KeepUnknownAttribute") is not null);
+        Above(type).Prepend(type).SelectMany(one => one.GetMembers()).Any(member => Attribute(member, "Lodrik.State.KeepUnknownAttribute") is not null);
 
     /// <summary>The document that says for ledgers what a save has of the type.</summary>
     private string DescribeShape(RootModel? root)
@@ -188,13 +188,13 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
 
     private string? ReadUnknownVariant(List<VariantModel> variants)
     {
-        if (Attribute(type, "Lodrik.UnknownVariantAttribute")?.ConstructorArguments[0].Value is not INamedTypeSymbol unknown)
+        if (Attribute(type, "Lodrik.State.UnknownVariantAttribute")?.ConstructorArguments[0].Value is not INamedTypeSymbol unknown)
             return null;
         if (variants.Count == 0)
             Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, "the type has no variants at all.");
         else if (!Above(unknown).Any(above => SymbolEqualityComparer.Default.Equals(above, type)))
             Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, $"'{unknown.Name}' is not derived from it.");
-        else if (unknown.IsAbstract || !unknown.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.IUnknownVariant")
+        else if (unknown.IsAbstract || !unknown.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.IUnknownVariant")
             || !unknown.InstanceConstructors.Any(one => one.Parameters.Length == 0 && one.DeclaredAccessibility is Accessibility.Public or Accessibility.Internal))
             Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, $"'{unknown.Name}' has to implement IUnknownVariant and to have a constructor without parameters.");
         else
@@ -220,9 +220,9 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         {
             hooks |= implemented.ToDisplayString() switch
             {
-                "Lodrik.IBeforeSaving" => Hooks.BeforeSaving,
-                "Lodrik.IAfterLoading" => Hooks.AfterLoading,
-                "Lodrik.IValidatedState" => Hooks.Validated,
+                "Lodrik.State.IBeforeSaving" => Hooks.BeforeSaving,
+                "Lodrik.State.IAfterLoading" => Hooks.AfterLoading,
+                "Lodrik.State.IValidatedState" => Hooks.Validated,
                 _ => Hooks.None,
             };
         }
@@ -233,7 +233,7 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
     {
         if (symbol.IsStatic || symbol.IsImplicitlyDeclared || Attribute(symbol, "Lodrik.NotSavedAttribute") is not null)
             return null;
-        if (Attribute(symbol, "Lodrik.KeepUnknownAttribute") is not null)
+        if (Attribute(symbol, "Lodrik.State.KeepUnknownAttribute") is not null)
         {
             ReadUnknownMember(symbol);
             return null;

@@ -36,10 +36,10 @@ internal static class SceneKinds
         var owner = method.ContainingType.OriginalDefinition.ToDisplayString();
         return owner switch
         {
-            "Lodrik.SceneBindings<TScene>" when method.Name == "Kind" => new BoundShape("kinds", Constant(context, call, 0, cancellation) ?? AnyKind, "", "", new EquatableList<string>([])),
-            "Lodrik.SceneBindings<TScene>" when method.Name == "FormerKind" && Constant(context, call, 0, cancellation) is { } former && Constant(context, call, 1, cancellation) is { } today =>
+            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "Kind" => new BoundShape("kinds", Constant(context, call, 0, cancellation) ?? AnyKind, "", "", new EquatableList<string>([])),
+            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "FormerKind" && Constant(context, call, 0, cancellation) is { } former && Constant(context, call, 1, cancellation) is { } today =>
                 new BoundShape("formerKinds", former, "", today, new EquatableList<string>([])),
-            "Lodrik.KindBinding<TScene, TEntity>" when ReadPart(context, call, method, shapes, cancellation) is { } part =>
+            "Lodrik.Scenes.KindBinding<TScene, TEntity>" when ReadPart(context, call, method, shapes, cancellation) is { } part =>
                 new BoundShape("kinds", KindAround(context, call, cancellation), part.Name, part.Shape, DescribedBy(shapes)),
             "Lodrik.GameSession<TSave, TScene>" when method is { Name: "Register", TypeArguments.Length: 1 } && Constant(context, call, 0, cancellation) is { } name =>
                 new BoundShape("subsystems", name, "", shapes.Of(method.TypeArguments[0]), DescribedBy(shapes)),

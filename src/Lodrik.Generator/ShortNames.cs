@@ -19,10 +19,9 @@ internal static class ShortNames
     /// <summary>The names that generated code uses whatever the members are.</summary>
     private static readonly string[] Always =
     [
-        .. Of("Lodrik", "StateContent"),
         .. Of(
             "Lodrik.State", "CompareContext", "CopyContext", "IRowReader", "IRowWriter", "ISharedCodec", "IStateCodec", "IStateReader", "IStateRoot", "IStateType", "IStateWriter",
-            "KeyTable", "RowMember", "RowShape", "SeenKeys", "SharedObjects", "StateRoot", "StateShape", "StateTypes"),
+            "KeyTable", "RowMember", "RowShape", "SeenKeys", "SharedObjects", "StateContent", "StateRoot", "StateShape", "StateTypes"),
         .. Of("System.CodeDom.Compiler", "GeneratedCode"),
         .. Of("System.ComponentModel", "EditorBrowsable", "EditorBrowsableState"),
         .. Of("System.Diagnostics", "DebuggerNonUserCode"),

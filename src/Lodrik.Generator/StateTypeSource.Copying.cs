@@ -142,7 +142,7 @@ internal sealed partial class StateTypeSource
                 continue;
             }
             Open("");
-            WriteMemberReading(member, one => $"global::Lodrik.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());", "copy");
+            WriteMemberReading(member, one => $"global::Lodrik.State.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());", "copy");
             Close();
         }
         Line("return copy;");
@@ -151,7 +151,7 @@ internal sealed partial class StateTypeSource
         Line(Marks);
         Line($"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext context) =>");
         var conditions = model.Members.Select(member => member.Codec.Length == 0
-            ? $"global::Lodrik.StateContent.AreEqualGroups(one.{Name(member)}, other.{Name(member)})"
+            ? $"global::Lodrik.State.StateContent.AreEqualGroups(one.{Name(member)}, other.{Name(member)})"
             : AreEqual(member)).ToList();
         Line($"    {(conditions.Count == 0 ? "true" : string.Join(" && ", conditions))};");
     }

@@ -10,8 +10,8 @@ namespace Lodrik.Generator;
 [Generator(LanguageNames.CSharp)]
 public sealed class TransferCodeGenerator : IIncrementalGenerator
 {
-    private const string TransferCodeAttribute = "Lodrik.TransferCodeAttribute";
-    private const string InCodeAttribute = "Lodrik.InCodeAttribute";
+    private const string TransferCodeAttribute = "Lodrik.Codes.TransferCodeAttribute";
+    private const string InCodeAttribute = "Lodrik.Codes.InCodeAttribute";
 
     private static readonly HashSet<SpecialType> Integers =
     [
@@ -104,7 +104,7 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
                 (SpecialType.System_String, true) when known is not null => $".Choices<string>({key}, {items}, {known}, state => [.. {target}], {Fill("value")})",
                 (_, true) when Integers.Contains(item.SpecialType) && bounds is not null => $".Numbers({key}, {items}, {bounds}, state => [.. global::System.Linq.Enumerable.Select({target}, value => (long)value)], {Fill($"({itemName})value")})",
                 (_, true) when item.TypeKind == TypeKind.Enum => $".Choices<{itemName}>({key}, {items}, global::System.Enum.GetValues<{itemName}>(), state => [.. {target}], {Fill("value")})",
-                _ when item.ToDisplayString() == "Lodrik.EntityId" && known is not null => $".Entities({key}, {known}, {get}, {Fill("value")})",
+                _ when item.ToDisplayString() == "Lodrik.Scenes.EntityId" && known is not null => $".Entities({key}, {known}, {get}, {Fill("value")})",
                 _ => null,
             };
         }
@@ -133,11 +133,11 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
             {{space}}partial class {{type.Name}}
             {
                 /// <summary>The layout of the transfer codes of <see cref="{{type.Name}}"/>.</summary>
-                public static global::Lodrik.CodeLayout<{{type.Name}}> CodeLayout { get; } = new global::Lodrik.CodeLayout<{{type.Name}}>(
+                public static global::Lodrik.Codes.CodeLayout<{{type.Name}}> CodeLayout { get; } = new global::Lodrik.Codes.CodeLayout<{{type.Name}}>(
                     {{name}},
                     {{Named(attribute, "Version") ?? 1}},
                     fields => fields{{fields}},
-                    new global::Lodrik.CodeOptions {{{options}} },
+                    new global::Lodrik.Codes.CodeOptions {{{options}} },
                     oldest: {{Named(attribute, "Oldest") ?? 1}});
             }
 

@@ -40,8 +40,8 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         ["System.Drawing.Rectangle"] = Pack("System.Drawing.Rectangle", "int"),
         ["System.Drawing.RectangleF"] = Pack("System.Drawing.RectangleF", "float"),
         ["Lodrik.State.SaveValue"] = "SaveValueCodec",
-        ["Lodrik.EntityId"] = "EntityIdCodec",
-        ["Lodrik.EntityReference"] = "EntityReferenceCodec",
+        ["Lodrik.Scenes.EntityId"] = "EntityIdCodec",
+        ["Lodrik.Scenes.EntityReference"] = "EntityReferenceCodec",
         ["System.Memory<byte>"] = "MemoryCodec",
         ["System.ReadOnlyMemory<byte>"] = "ReadOnlyMemoryCodec",
     };
@@ -242,7 +242,7 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
             return "TextKey";
         if (type.SpecialType == SpecialType.System_Boolean)
             return "BoolKey";
-        if (Plain(type) == "Lodrik.EntityId")
+        if (Plain(type) == "Lodrik.Scenes.EntityId")
             return "EntityIdKey";
         if (type.TypeKind == TypeKind.Enum)
             return $"EnumKey<{Name(type)}>";

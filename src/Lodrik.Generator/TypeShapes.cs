@@ -38,8 +38,8 @@ internal sealed class TypeShapes(TypeCodecs codecs)
         ["System.Drawing.Rectangle"] = "int32*4",
         ["System.Drawing.RectangleF"] = "single*4",
         ["Lodrik.State.SaveValue"] = "any",
-        ["Lodrik.EntityId"] = "entity",
-        ["Lodrik.EntityReference"] = "reference",
+        ["Lodrik.Scenes.EntityId"] = "entity",
+        ["Lodrik.Scenes.EntityReference"] = "reference",
         ["Lodrik.SceneArchive"] = "scenes",
         ["Lodrik.SessionArchive"] = "session",
         ["System.Memory<byte>"] = "bytes",
@@ -57,7 +57,7 @@ internal sealed class TypeShapes(TypeCodecs codecs)
         if (codecs.AdapterOf(type) is { } adapter)
         {
             // Of a name in a catalogue, the ledger says in which.
-            return adapter.Adapter.OriginalDefinition.ToDisplayString() == "Lodrik.CatalogueAdapter<T, TSource>"
+            return adapter.Adapter.OriginalDefinition.ToDisplayString() == "Lodrik.State.CatalogueAdapter<T, TSource>"
                 ? $"entry<{NameOf(adapter.Adapter.TypeArguments[1])}>"
                 : Of(adapter.Saved!);
         }
@@ -169,7 +169,7 @@ internal sealed class TypeShapes(TypeCodecs codecs)
             return name;
         var fields = type.GetMembers().OfType<IFieldSymbol>().Where(field => field.IsConst).ToList();
         var former = fields.SelectMany(field => field.GetAttributes())
-            .Where(attribute => attribute.AttributeClass?.ToDisplayString() == "Lodrik.FormerNameAttribute")
+            .Where(attribute => attribute.AttributeClass?.ToDisplayString() == "Lodrik.State.FormerNameAttribute")
             .SelectMany(attribute => attribute.ConstructorArguments[0].Values.Select(value => value.Value as string ?? ""))
             .ToList();
         var formerly = former.Count == 0 ? "" : $", \"formerValues\": [{string.Join(", ", former.Select(Quote))}]";

@@ -1,6 +1,9 @@
+using Lodrik.Inspection;
+using Lodrik.Migrations;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;
+using Lodrik.Scenes;
 using Lodrik.State;
 
 namespace Lodrik.Testing;

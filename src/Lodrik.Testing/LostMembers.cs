@@ -1,4 +1,5 @@
 using Lodrik.Formats;
+using Lodrik.Inspection;
 using Lodrik.Migrations;
 using Lodrik.State;
 

@@ -1,3 +1,4 @@
+using Lodrik.Migrations;
 using Lodrik.Saves.Writing;
 
 namespace Lodrik.Testing;

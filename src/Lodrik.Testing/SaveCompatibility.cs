@@ -1,4 +1,5 @@
 using System.Runtime.CompilerServices;
+using Lodrik.Migrations;
 using Lodrik.State;
 
 namespace Lodrik.Testing;

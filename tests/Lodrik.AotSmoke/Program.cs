@@ -1,5 +1,9 @@
 using Lodrik;
 using Lodrik.AotSmoke;
+using Lodrik.Inspection;
+using Lodrik.Protection;
+using Lodrik.Scenes;
+using Lodrik.State;
 using Lodrik.Tests.State;
 using Tidewarden;
 

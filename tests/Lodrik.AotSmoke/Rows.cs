@@ -1,3 +1,5 @@
+using Lodrik.State;
+
 namespace Lodrik.AotSmoke;
 
 /// <summary>Enough rows to be laid out in columns.</summary>

@@ -59,7 +59,7 @@ public sealed class InspectionToolTests(DemoSaves demo) : IDisposable
     public void What_is_not_there_is_said_with_what_is()
     {
         Wrong(1, "Did you mean \"evening\"?", "diff", At("json", "evning"), At("xml", "evening"));
-        Wrong(1, "It has: 1.", "diff", At("json", "evening@9"), At("json", "evening"));
+        Wrong(1, "It has 1.", "diff", At("json", "evening@9"), At("json", "evening"));
         Wrong(1, "no generation before 1", "diff", At("json", "evening"));
         Wrong(2, "Give a second save", "diff", demo.Evening("json"));
         Wrong(1, "no such file, slot or store", "weigh", Path.Combine(_folder, "nothing"));

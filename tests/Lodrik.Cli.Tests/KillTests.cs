@@ -1,3 +1,4 @@
+using Lodrik.Storage;
 using Xunit;
 
 namespace Lodrik.Cli.Tests;

@@ -1,3 +1,4 @@
+using Lodrik.Migrations;
 using Xunit;
 
 namespace Lodrik.Cli.Tests;

@@ -1,5 +1,7 @@
 using System.Security.Cryptography;
 using System.Text;
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Xunit;
 
 namespace Lodrik.Cli.Tests;

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Lodrik.Inspection;
 using Xunit;
 
 namespace Lodrik.Cli.Tests;
@@ -314,7 +315,7 @@ public sealed class ToolTests(DemoSaves demo) : IDisposable
             var missing = ProgramRun.Lodrik("history", folder, "evning");
             Assert.Equal(1, missing.Exit);
             Assert.Contains("Did you mean \"evening\"?", missing.Error, StringComparison.Ordinal);
-            Assert.Contains("It has: 3, 2, 1.", ProgramRun.Lodrik("reinstate", folder, "evening", "9").Error, StringComparison.Ordinal);
+            Assert.Contains("It has 3, 2, 1.", ProgramRun.Lodrik("reinstate", folder, "evening", "9").Error, StringComparison.Ordinal);
             Assert.Equal(2, ProgramRun.Lodrik("reinstate", folder, "evening").Exit);
         }
         finally

@@ -1,4 +1,6 @@
 using System.Security.Cryptography;
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;

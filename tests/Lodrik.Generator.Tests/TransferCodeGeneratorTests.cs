@@ -1,3 +1,5 @@
+using Lodrik.Codes;
+using Lodrik.Scenes;
 using Xunit;
 
 namespace Lodrik.Generator.Tests;

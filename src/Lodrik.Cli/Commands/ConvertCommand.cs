@@ -1,5 +1,7 @@
 using System.CommandLine;
+using Lodrik.Inspection;
 using Lodrik.Slots;
+using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

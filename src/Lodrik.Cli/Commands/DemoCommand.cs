@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Globalization;
+using Lodrik.Protection;
 using Lodrik.Slots;
 using Spectre.Console;
 using Tidewarden;

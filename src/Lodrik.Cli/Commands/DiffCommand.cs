@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Lodrik.Cli.Views;
 using Lodrik.Inspection;
+using Lodrik.Slots;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

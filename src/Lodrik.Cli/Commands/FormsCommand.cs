@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Diagnostics;
 using System.Globalization;
 using Lodrik.Cli.Views;
+using Lodrik.Inspection;
 using Lodrik.State;
 using Spectre.Console;
 

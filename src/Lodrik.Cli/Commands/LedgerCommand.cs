@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Lodrik.Migrations;
 using Lodrik.Testing;
 using Spectre.Console;
 

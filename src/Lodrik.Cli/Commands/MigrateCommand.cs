@@ -2,7 +2,9 @@ using System.CommandLine;
 using System.Text.Json;
 using Lodrik.Cli.Views;
 using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Slots;
+using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

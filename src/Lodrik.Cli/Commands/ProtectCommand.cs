@@ -1,5 +1,8 @@
 using System.CommandLine;
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Slots;
+using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

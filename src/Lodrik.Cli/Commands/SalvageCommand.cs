@@ -1,5 +1,8 @@
 using System.CommandLine;
 using System.Text.Json;
+using Lodrik.Inspection;
+using Lodrik.Protection;
+using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

@@ -3,6 +3,7 @@ using Lodrik.Cli.Views;
 using Lodrik.Inspection;
 using Lodrik.Slots;
 using Lodrik.State;
+using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

@@ -1,3 +1,5 @@
+using Lodrik.Slots;
+
 namespace Lodrik.Cli.Report;
 
 /// <summary>The generations of a slot over time: the size of each as a column, the time played as a line.</summary>

@@ -1,4 +1,5 @@
 using Lodrik.Inspection;
+using Lodrik.Scenes;
 using Lodrik.Slots;
 using Lodrik.Storage;
 

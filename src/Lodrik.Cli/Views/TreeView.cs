@@ -1,3 +1,4 @@
+using Lodrik.Inspection;
 using Lodrik.State;
 using Spectre.Console;
 

@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Codes;
 
 /// <summary>
 /// Marks a partial class of which the generator makes a layout of transfer codes: its static property <c>CodeLayout</c>, with the members marked

@@ -1,6 +1,5 @@
-using Lodrik.Codes;
 
-namespace Lodrik;
+namespace Lodrik.Codes;
 
 /// <summary>
 /// A transfer code cannot be read, or a state cannot be put into one. <see cref="SaveException.Code"/> says which of the things that happen to codes

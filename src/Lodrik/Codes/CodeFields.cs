@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Numerics;
 using System.Security.Cryptography;
 using System.Text;
+using Lodrik.Scenes;
 
 namespace Lodrik.Codes;
 

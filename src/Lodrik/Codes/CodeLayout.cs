@@ -1,9 +1,8 @@
 using System.Numerics;
 using System.Security.Cryptography;
 using System.Text;
-using Lodrik.Codes;
 
-namespace Lodrik;
+namespace Lodrik.Codes;
 
 /// <summary>
 /// Packs a little state into the shortest text that a person can write down and type back, and reads it again: progress for a sequel, a shared level, a score.

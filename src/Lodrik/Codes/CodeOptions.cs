@@ -1,6 +1,7 @@
 using System.Numerics;
+using Lodrik.Protection;
 
-namespace Lodrik;
+namespace Lodrik.Codes;
 
 /// <summary>How the codes of a layout are written and guarded. Every value has a default.</summary>
 public sealed record CodeOptions

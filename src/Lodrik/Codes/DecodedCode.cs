@@ -1,6 +1,5 @@
-using Lodrik.Codes;
 
-namespace Lodrik;
+namespace Lodrik.Codes;
 
 /// <summary>What came out of a transfer code.</summary>
 /// <typeparam name="T">The state that it carries.</typeparam>

@@ -1,6 +1,7 @@
 using System.Text;
 using Lodrik.Formats;
 using Lodrik.Saves;
+using Lodrik.Scenes;
 using Lodrik.State;
 
 namespace Lodrik.Inspection;

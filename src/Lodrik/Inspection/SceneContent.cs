@@ -1,4 +1,5 @@
 using Lodrik.Formats;
+using Lodrik.Scenes;
 using Lodrik.State;
 
 namespace Lodrik.Inspection;

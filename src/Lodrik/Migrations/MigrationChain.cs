@@ -1,12 +1,13 @@
-using System.Xml.Linq;
 using System.Xml;
-using Lodrik.Migrations;
+using System.Xml.Linq;
+using Lodrik.Inspection;
 using Lodrik.Saves;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Writing;
 using Lodrik.State;
+using Lodrik.Storage;
 
-namespace Lodrik;
+namespace Lodrik.Migrations;
 
 /// <summary>
 /// How saves of older versions become saves of the game's version: a chain of steps, each from one version to the next. It is given to the

@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Migrations;
 
 /// <summary>A save could not be brought up to the game's version, or the chain of steps has a fault. The file is as it was.</summary>
 public sealed class MigrationException : SaveException

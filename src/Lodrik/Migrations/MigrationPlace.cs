@@ -2,7 +2,7 @@ using System.Globalization;
 using Lodrik.Formats;
 using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.Migrations;
 
 /// <summary>One place in a save that is being migrated: a section, an entry of a map, or an item of a list.</summary>
 public sealed class MigrationPlace

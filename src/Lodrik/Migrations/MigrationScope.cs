@@ -1,7 +1,6 @@
-using Lodrik.Migrations;
 using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.Migrations;
 
 /// <summary>
 /// The operations of a migration step that work on values. Each says what it does by its name and its paths, so that the chain can be

@@ -1,7 +1,7 @@
-using Lodrik.Migrations;
+using Lodrik.Scenes;
 using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.Migrations;
 
 /// <summary>
 /// What turns a save of one version into one of the next: operations in their order, on the sections of the save. A checkpoint that a save

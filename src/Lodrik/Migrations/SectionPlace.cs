@@ -1,4 +1,5 @@
 using Lodrik.Formats;
+using Lodrik.Inspection;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Reading;
 using Lodrik.State;

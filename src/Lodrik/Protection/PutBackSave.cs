@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Protection;
 
 /// <summary>Why a save that loaded is taken for an old one that somebody put back.</summary>
 /// <param name="Reason">What speaks for it, one sentence.</param>

@@ -1,9 +1,8 @@
 using System.Buffers.Text;
 using System.Security.Cryptography;
 using System.Text.Json;
-using Lodrik.Protection;
 
-namespace Lodrik;
+namespace Lodrik.Protection;
 
 /// <summary>
 /// A key by which saves are sealed or signed, under an id that stands in the save. A key never shows itself: not in a message, not in a log, not

@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Protection;
 
 /// <summary>How far a save is protected beyond the checksum that finds accidents.</summary>
 public enum ProtectionLevel

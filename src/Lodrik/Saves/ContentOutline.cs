@@ -2,7 +2,7 @@ using System.Globalization;
 using System.Text;
 using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.Inspection;
 
 /// <summary>What a piece of an outline's line is, for whoever colors it.</summary>
 public enum OutlineRole

@@ -1,3 +1,4 @@
+using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.State;

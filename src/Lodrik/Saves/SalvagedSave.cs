@@ -1,8 +1,9 @@
+using Lodrik.Protection;
 using Lodrik.Saves;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Writing;
 
-namespace Lodrik;
+namespace Lodrik.Inspection;
 
 /// <summary>What could be done for a section of a damaged save.</summary>
 public enum SalvageOutcome

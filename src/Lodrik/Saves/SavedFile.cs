@@ -1,10 +1,11 @@
+using Lodrik.Protection;
 using Lodrik.Saves;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;
 using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.Inspection;
 
 /// <summary>How the bytes of a section compare to what was written.</summary>
 public enum SectionHealth

@@ -1,3 +1,5 @@
+using Lodrik.Inspection;
+
 namespace Lodrik.Saves;
 
 /// <summary>Tells how far something has got that goes through the sections of a save, by their sizes.</summary>

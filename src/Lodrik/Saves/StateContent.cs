@@ -1,9 +1,9 @@
 using System.ComponentModel;
+using Lodrik.Inspection;
 using Lodrik.Saves;
 using Lodrik.Saves.Forms;
-using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.State;
 
 /// <summary>One value that differs between two states.</summary>
 /// <param name="Path">Where it stands, as a JSON Pointer (RFC 6901).</param>

@@ -1,4 +1,5 @@
 using System.Text;
+using Lodrik.Inspection;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Writing;
 using Lodrik.State;

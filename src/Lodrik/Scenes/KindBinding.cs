@@ -1,7 +1,6 @@
-using Lodrik.Scenes;
 using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>
 /// Says what the objects of one kind are: how to get an id, which parts there are and how to take and put each, how to spawn and

@@ -1,6 +1,5 @@
-using Lodrik.Scenes;
 
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>A scene that is being played: captures it, and puts a captured one back.</summary>
 /// <typeparam name="TScene">The game's own scene.</typeparam>

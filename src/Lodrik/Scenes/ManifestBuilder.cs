@@ -4,7 +4,7 @@ using System.Numerics;
 using System.Runtime.InteropServices;
 using System.Text;
 
-namespace Lodrik;
+namespace Lodrik.Scenes.Authoring;
 
 /// <summary>
 /// Gives placed objects without names of their own ids that stay: made of kind, path and authored place when an object is seen for the first

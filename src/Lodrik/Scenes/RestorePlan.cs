@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text;
 
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>What a restoration does with one entity.</summary>
 public enum RestoreAction

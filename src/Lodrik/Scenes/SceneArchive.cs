@@ -1,3 +1,4 @@
+using Lodrik.Scenes;
 using Lodrik.State;
 
 namespace Lodrik;

@@ -1,7 +1,6 @@
-using Lodrik.Scenes;
 using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>
 /// Says once what the objects of a game's scenes are, kind by kind. Made when the game starts, and used for every scene of this

@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>A scene was described in a way that cannot work, or a live scene or a record contradicts itself.</summary>
 /// <inheritdoc/>

@@ -1,4 +1,6 @@
 using System.Numerics;
+using Lodrik.Scenes;
+using Lodrik.Scenes.Authoring;
 
 namespace Lodrik;
 

@@ -1,7 +1,6 @@
 using System.Diagnostics;
-using Lodrik.Scenes;
 
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>
 /// A restoration that is under way: carried out in one go, or in slices of a frame's time. It is all or nothing: when it is cancelled,

@@ -2,7 +2,7 @@ using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>
 /// A scene of which only a little is said: which placed entities are gone, and what single parts of others are. Everything else is as the designer left it. It is what

@@ -1,3 +1,5 @@
+using Lodrik.Scenes;
+
 namespace Lodrik;
 
 // Asking the game for a scene, and putting it back once it stands.

@@ -1,5 +1,6 @@
 using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;
+using Lodrik.Scenes;
 using Lodrik.Sessions;
 using Lodrik.State;
 

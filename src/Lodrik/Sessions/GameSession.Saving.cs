@@ -1,4 +1,6 @@
+using Lodrik.Inspection;
 using Lodrik.Sessions;
+using Lodrik.Slots;
 using Lodrik.State;
 
 namespace Lodrik;

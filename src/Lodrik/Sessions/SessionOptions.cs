@@ -1,3 +1,5 @@
+using Lodrik.Scenes;
+
 namespace Lodrik;
 
 /// <summary>Where the player is: a scene, and the place in it where the player comes in.</summary>

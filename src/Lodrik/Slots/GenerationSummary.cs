@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Slots;
 
 /// <summary>One save in a slot's history.</summary>
 /// <param name="Slot">The slot.</param>

@@ -1,3 +1,5 @@
+using Lodrik.Storage;
+
 namespace Lodrik.Slots;
 
 /// <summary>The place that a platform has for what games keep.</summary>

@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Slots;
 
 /// <summary>How far a save or a load has got.</summary>
 public enum SaveStage

@@ -1,3 +1,7 @@
+using Lodrik.Inspection;
+using Lodrik.Protection;
+using Lodrik.Slots;
+
 namespace Lodrik;
 
 /// <summary>What a save that is done says: where it is, and what it cost.</summary>

@@ -1,3 +1,8 @@
+using Lodrik.Inspection;
+using Lodrik.Migrations;
+using Lodrik.Protection;
+using Lodrik.Storage;
+
 namespace Lodrik.Slots;
 
 /// <summary>What became of the newest save of a slot, or of a ring's playthrough.</summary>

@@ -1,5 +1,8 @@
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Writing;
+using Lodrik.Storage;
 
 namespace Lodrik.Slots;
 

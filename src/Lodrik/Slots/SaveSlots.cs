@@ -1,3 +1,5 @@
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Storage;
 
 namespace Lodrik.Slots;

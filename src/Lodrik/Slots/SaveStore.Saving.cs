@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using Lodrik.Saves.Writing;
 using Lodrik.Slots;
+using Lodrik.Storage;
 
 namespace Lodrik;
 

@@ -1,6 +1,8 @@
 using Lodrik.Formats;
+using Lodrik.Protection;
 using Lodrik.Slots;
 using Lodrik.State;
+using Lodrik.Storage;
 
 namespace Lodrik;
 
@@ -152,7 +154,7 @@ public sealed partial class SaveStore<T>
     /// <summary>
     /// Brings every save of the store under the protection that the store has now, from the one that it had: to a new key, or from seals to encryption.
     /// </summary>
-    /// <inheritdoc cref="SaveSlots.Protect" path="/exception"/>
+    /// <inheritdoc cref="SaveSlots.Protect(SaveProtection?, SaveProtection?)" path="/exception"/>
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
     /// <returns>What became of every generation. One that does not fit its old seal stays as it is. It may be run again, and goes on where it was.</returns>
     public IReadOnlyList<SlotProtection> ProtectAll(SaveProtection? from) => _slots.Protect(from, _options.Protection);

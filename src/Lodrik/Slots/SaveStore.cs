@@ -1,3 +1,6 @@
+using Lodrik.Inspection;
+using Lodrik.Migrations;
+using Lodrik.Protection;
 using Lodrik.Saves.Writing;
 using Lodrik.Slots;
 using Lodrik.State;

@@ -1,3 +1,7 @@
+using Lodrik.Migrations;
+using Lodrik.Protection;
+using Lodrik.Slots;
+using Lodrik.State;
 using Lodrik.Storage;
 using Microsoft.Extensions.Logging;
 

@@ -1,3 +1,4 @@
+using Lodrik.Inspection;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;

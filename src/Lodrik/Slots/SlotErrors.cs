@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Slots;
 
 /// <summary>A slot's name cannot be one, or there is no such slot.</summary>
 /// <inheritdoc/>

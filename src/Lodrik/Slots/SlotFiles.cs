@@ -1,4 +1,5 @@
 using System.Globalization;
+using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.Storage;

@@ -1,8 +1,7 @@
 using System.Collections;
 using System.Diagnostics.CodeAnalysis;
-using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.State;
 
 /// <summary>
 /// The game's table from stable names to what a save refers to: kinds, assets, definitions of items. A save has the name and never a place

@@ -1,7 +1,7 @@
 using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
 
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>
 /// What tells one entity of a scene from all others, in every save and every version of the game: the authored name of a

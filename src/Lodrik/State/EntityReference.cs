@@ -1,7 +1,8 @@
 using System.ComponentModel;
 using System.Diagnostics.CodeAnalysis;
+using Lodrik.Scenes;
 
-namespace Lodrik
+namespace Lodrik.Scenes
 {
     /// <summary>
     /// One entity as another refers to it: by its id, and by its scene where that is another one. As text, the scene stands before the id

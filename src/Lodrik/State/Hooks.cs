@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.State;
 
 /// <summary>A state type that has something to do before its members are written.</summary>
 public interface IBeforeSaving

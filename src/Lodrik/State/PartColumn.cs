@@ -1,4 +1,5 @@
 using System.Diagnostics.CodeAnalysis;
+using Lodrik.Scenes;
 
 namespace Lodrik.State;
 

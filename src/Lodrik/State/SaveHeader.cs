@@ -1,3 +1,6 @@
+using Lodrik.Protection;
+using Lodrik.State;
+
 namespace Lodrik;
 
 /// <summary>Why a save was made.</summary>

@@ -1,6 +1,6 @@
 using Lodrik.State;
 
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>What a save knows of one entity beside its parts.</summary>
 /// <param name="Id">The entity's id.</param>

@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Storage;
 
 /// <summary>The place where saves live refused: nothing there, no permission, no space, or a folder that is no folder.</summary>
 /// <inheritdoc/>

@@ -1,6 +1,7 @@
 using System.Numerics;
 using CsCheck;
 using Lodrik.Codes;
+using Lodrik.Protection;
 using Lodrik.State;
 
 namespace Lodrik.Tests.Codes;

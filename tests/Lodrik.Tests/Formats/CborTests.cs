@@ -3,6 +3,7 @@ using System.Numerics;
 using CsCheck;
 using Lodrik.Formats;
 using Lodrik.Formats.Binary;
+using Lodrik.Inspection;
 using Lodrik.State;
 using Lodrik.Tests.State;
 

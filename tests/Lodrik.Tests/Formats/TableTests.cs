@@ -2,6 +2,7 @@ using CsCheck;
 using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.Formats.Binary.Tables;
+using Lodrik.Inspection;
 using Lodrik.State;
 using Lodrik.Tests.State;
 

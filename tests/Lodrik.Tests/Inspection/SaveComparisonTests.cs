@@ -2,6 +2,7 @@ using System.Text;
 using System.Text.Json.Nodes;
 using CsCheck;
 using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Storage;
 using Tidewarden;
 

@@ -1,5 +1,7 @@
 using System.Globalization;
 using CsCheck;
+using Lodrik.Inspection;
+using Lodrik.Migrations;
 using Lodrik.Saves.Writing;
 using Lodrik.State;
 

@@ -1,4 +1,6 @@
 using System.Runtime.CompilerServices;
+using Lodrik.Migrations;
+using Lodrik.Protection;
 using Lodrik.State;
 using Lodrik.Storage;
 using Lodrik.Testing;

@@ -1,3 +1,4 @@
+using Lodrik.Migrations;
 using Lodrik.State;
 
 namespace Lodrik.Tests.Migrations;

@@ -1,3 +1,6 @@
+using Lodrik.Migrations;
+using Lodrik.Storage;
+
 namespace Lodrik.Tests.Migrations;
 
 /// <summary>The ledger knows what each version of a game saved, and tells what is free from what loses something.</summary>

@@ -1,3 +1,5 @@
+using Lodrik.Inspection;
+using Lodrik.Migrations;
 using Lodrik.State;
 using Lodrik.Storage;
 

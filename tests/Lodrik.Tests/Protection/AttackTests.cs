@@ -1,6 +1,7 @@
 using System.Buffers.Text;
 using System.Text;
 using Lodrik.Fuzz;
+using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Writing;

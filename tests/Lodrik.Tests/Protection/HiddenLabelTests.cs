@@ -1,6 +1,8 @@
 using System.Formats.Cbor;
 using System.Security.Cryptography;
 using System.Text;
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;

@@ -1,4 +1,6 @@
 using System.Text;
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Slots;
 using Lodrik.Storage;
 using static Lodrik.Tests.Protection.SampleFerries;

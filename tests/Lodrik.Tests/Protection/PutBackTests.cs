@@ -1,4 +1,5 @@
 using System.Text;
+using Lodrik.Protection;
 using Lodrik.Storage;
 using static Lodrik.Tests.Protection.SampleFerries;
 

@@ -1,4 +1,6 @@
 using System.Text;
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Tests.Migrations;
 using static Lodrik.Tests.Protection.SampleFerries;
 

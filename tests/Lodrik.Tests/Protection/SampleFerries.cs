@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using Lodrik.Protection;
 using Lodrik.Storage;
 using Lodrik.Tests.Migrations;
 

@@ -1,6 +1,8 @@
 using System.Buffers.Text;
 using System.Security.Cryptography;
 using System.Text;
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.Storage;
 using Lodrik.Tests.Migrations;

@@ -1,4 +1,5 @@
 using CsCheck;
+using Lodrik.Inspection;
 using Lodrik.Storage;
 using Lodrik.Tests.Slots;
 using Lodrik.Tests.State;

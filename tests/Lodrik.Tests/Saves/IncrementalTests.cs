@@ -1,4 +1,7 @@
+using Lodrik.Inspection;
 using Lodrik.Saves.Writing;
+using Lodrik.Scenes;
+using Lodrik.State;
 using Lodrik.Storage;
 
 namespace Lodrik.Tests.Saves;

@@ -1,5 +1,7 @@
 using System.Text;
 using CsCheck;
+using Lodrik.Inspection;
+using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;

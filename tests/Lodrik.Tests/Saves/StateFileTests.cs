@@ -1,4 +1,6 @@
 using System.Text;
+using Lodrik.Inspection;
+using Lodrik.Storage;
 using Lodrik.Tests.Formats;
 using Lodrik.Tests.State;
 

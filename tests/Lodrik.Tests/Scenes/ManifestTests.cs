@@ -1,5 +1,7 @@
 using System.Numerics;
 using CsCheck;
+using Lodrik.Scenes;
+using Lodrik.Scenes.Authoring;
 
 namespace Lodrik.Tests.Scenes;
 

@@ -1,5 +1,6 @@
 using System.Numerics;
 using CsCheck;
+using Lodrik.Scenes;
 using Lodrik.Tests.Formats;
 
 namespace Lodrik.Tests.Scenes;

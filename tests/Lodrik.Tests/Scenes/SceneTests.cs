@@ -1,4 +1,5 @@
 using System.Numerics;
+using Lodrik.Scenes;
 using Lodrik.Tests.Formats;
 
 namespace Lodrik.Tests.Scenes;

@@ -1,3 +1,4 @@
+using Lodrik.Scenes;
 using Tidewarden;
 
 namespace Lodrik.Tests.Scenes;

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Numerics;
+using Lodrik.Scenes;
 
 namespace Lodrik.Tests.Scenes;
 

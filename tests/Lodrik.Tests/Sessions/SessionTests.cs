@@ -1,4 +1,6 @@
 using System.Numerics;
+using Lodrik.Scenes;
+using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
 using Lodrik.Tests.Formats;

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Lodrik.Slots;
 using Lodrik.Storage;
 
 namespace Lodrik.Tests.Slots;

@@ -1,4 +1,5 @@
 using System.Text;
+using Lodrik.Scenes;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;

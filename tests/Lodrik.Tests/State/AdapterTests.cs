@@ -1,9 +1,10 @@
 using System.Net;
+using Lodrik.State;
 using Lodrik.Tests.Formats;
 using Lodrik.Tests.State;
 
-[assembly: Lodrik.SaveAdapter(typeof(AddressAdapter))]
-[assembly: Lodrik.SaveAdapter(typeof(RangeAdapter))]
+[assembly: Lodrik.State.SaveAdapter(typeof(AddressAdapter))]
+[assembly: Lodrik.State.SaveAdapter(typeof(RangeAdapter))]
 
 namespace Lodrik.Tests.State;
 

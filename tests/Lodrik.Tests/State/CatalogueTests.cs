@@ -1,7 +1,9 @@
+using Lodrik.Scenes;
+using Lodrik.State;
 using Lodrik.Tests.Formats;
 using Lodrik.Tests.State;
 
-[assembly: Lodrik.SaveAdapter(typeof(Lodrik.CatalogueAdapter<Utensil, Utensils>))]
+[assembly: Lodrik.State.SaveAdapter(typeof(Lodrik.State.CatalogueAdapter<Utensil, Utensils>))]
 
 namespace Lodrik.Tests.State;
 

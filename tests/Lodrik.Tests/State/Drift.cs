@@ -1,5 +1,6 @@
 using System.Numerics;
 using CsCheck;
+using Lodrik.Inspection;
 using Lodrik.State;
 
 namespace Lodrik.Tests.State;

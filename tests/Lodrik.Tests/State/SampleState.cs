@@ -4,6 +4,7 @@ using System.Collections.Immutable;
 using System.Collections.ObjectModel;
 using System.Drawing;
 using System.Numerics;
+using Lodrik.Inspection;
 using Lodrik.State;
 
 namespace Lodrik.Tests.State;

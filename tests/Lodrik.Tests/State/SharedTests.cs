@@ -1,4 +1,5 @@
 using CsCheck;
+using Lodrik.Inspection;
 using Lodrik.State;
 
 namespace Lodrik.Tests.State;

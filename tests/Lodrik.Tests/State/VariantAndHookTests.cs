@@ -1,4 +1,5 @@
 using System.Text;
+using Lodrik.Inspection;
 using Lodrik.State;
 using Lodrik.Storage;
 using Lodrik.Tests.Formats;

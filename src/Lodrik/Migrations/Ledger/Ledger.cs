@@ -1,6 +1,7 @@
 using System.Globalization;
+using Lodrik.Storage;
 
-namespace Lodrik;
+namespace Lodrik.Migrations;
 
 /// <summary>A ledger, or the assembly that it is to be held against, is not what it has to be.</summary>
 /// <param name="problem">What is wrong, one sentence.</param>

@@ -4,9 +4,9 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Encodings.Web;
 using System.Text.Json;
-using Lodrik.Migrations;
+using Lodrik.Storage;
 
-namespace Lodrik;
+namespace Lodrik.Migrations;
 
 // Where shapes come from, the text that a ledger keeps of them, and how two of them differ.
 public sealed partial class SaveShape

@@ -3,7 +3,7 @@ using System.Text;
 using System.Xml;
 using System.Xml.Linq;
 
-namespace Lodrik;
+namespace Lodrik.Migrations;
 
 /// <summary>
 /// The shape of a game's saves in one version: its state types with their members, the kinds of its scenes with their parts, and the parts

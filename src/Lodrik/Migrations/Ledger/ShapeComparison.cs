@@ -1,4 +1,4 @@
-namespace Lodrik
+namespace Lodrik.Migrations
 {
     /// <summary>What sort of change there is between two shapes.</summary>
 #if GENERATOR

@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Migrations;
 
 /// <summary>The shape of a state type or an enum: what a save of it has.</summary>
 #if GENERATOR

@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 

@@ -1,3 +1,4 @@
+using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 
 namespace Lodrik.Saves.Writing;
