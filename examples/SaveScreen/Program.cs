@@ -6,7 +6,7 @@ using SaveScreen;
 //   light NAME · saves · save [NAME] · load NAME · delete NAME · rename NAME NAME · history NAME · reinstate NAME NUMBER
 //   quick · quickload · continue · new · quit
 using var store = SaveStore<Round>.Open(args.Length > 0 ? args[0] : Path.Combine(AppContext.BaseDirectory, "saves"));
-store.Saved += receipt => Console.WriteLine($"  [{receipt}]".Replace(receipt.File, Path.GetFileName(receipt.File), StringComparison.Ordinal));
+store.Saved += (_, receipt) => Console.WriteLine($"  [{receipt}]".Replace(receipt.File, Path.GetFileName(receipt.File), StringComparison.Ordinal));
 var round = store.HasSaves ? store.Continue().OrNew() : new Round();
 Console.WriteLine(store.HasSaves ? $"Welcome back: {Describe()}." : "A new evening.");
 

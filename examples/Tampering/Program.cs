@@ -11,9 +11,9 @@ var secret = SaveKey.FromBytes("game", RandomNumberGenerator.GetBytes(SaveKey.Se
 (string Name, SaveProtection? Protection)[] levels =
 [
     ("checksum only", null),
-    ("sealed", SaveProtection.With(secret) with { Counts = true }),
-    ("signed", SaveProtection.With(SaveKey.Signing("studio", studio.ExportPkcs8PrivateKeyPem())) with { Counts = true }),
-    ("encrypted", SaveProtection.Encrypted(secret) with { Counts = true }),
+    ("sealed", SaveProtection.With(secret) with { HasCounter = true }),
+    ("signed", SaveProtection.With(SaveKey.Signing("studio", studio.ExportPkcs8PrivateKeyPem())) with { HasCounter = true }),
+    ("encrypted", SaveProtection.Encrypted(secret) with { HasCounter = true }),
 ];
 var allAnswered = true;
 foreach (var (name, protection) in levels)
@@ -52,7 +52,7 @@ static string Answer(SaveStore<TidewardenSave> store)
     {
         var loaded = store.LoadGeneration("evening", 2);
         return $"loads with {loaded.State.Warden.Oil} l of oil{(loaded.WasEditedByHand ? $", and says that {string.Join(", ", loaded.EditedSections.Concat(loaded.MissingSections))} was edited by hand" : "")}"
-            + (loaded.PutBack is { } putBack ? $", and says that it was put back: {putBack.Reason}" : "");
+            + (loaded.Replay is { } replay ? $", and says that it was put back: {replay.Reason}" : "");
     }
     catch (TamperedSaveException tampered)
     {

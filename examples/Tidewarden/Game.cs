@@ -50,7 +50,7 @@ public sealed class Game : IDisposable
     /// <summary>Goes to another scene, which stays as it was left.</summary>
     public void Travel(string scene, string entrance)
     {
-        Session.TravelTo(new ScenePlace(scene, entrance));
+        Session.Travel(new ScenePlace(scene, entrance));
         Warden.Position = Scene.Entrances[entrance];
         Pass(TimeSpan.FromMinutes(50));
     }
@@ -138,7 +138,7 @@ public sealed class Game : IDisposable
     public void Drown()
     {
         Season.Tally.Floods++;
-        Session.ReturnTo();
+        Session.Return();
     }
 
     /// <summary>What the slot list shows of a save.</summary>

@@ -100,7 +100,7 @@ public static class Story
         receipts.Add(game.Session.Save(SlotName.Auto, game.Label("Third flood")));
 
         SessionArrival? arrival = null;
-        game.Session.LoadDone += done => arrival = done;
+        game.Session.Loaded += (_, done) => arrival = done;
         game.Session.Load("evening");
         var loaded = Moment.Of("after loading", game);
         var restored = arrival!.Restored!;
@@ -169,7 +169,7 @@ public static class Story
     {
         using var game = new Game(store, release: 2);
         SessionArrival? arrival = null;
-        game.Session.LoadDone += done => arrival = done;
+        game.Session.Loaded += (_, done) => arrival = done;
         game.Session.Load("evening");
         return arrival!.Restored!.Plan;
     }

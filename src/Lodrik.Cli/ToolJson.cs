@@ -14,7 +14,7 @@ internal sealed record SlotLine(
 internal sealed record GenerationLine(int Generation, string? Title, double? Played, DateTimeOffset? Saved, int? Version, string? Form, long Bytes, string File, string? Problem);
 
 /// <summary>A section as <c>check --json</c> and <c>salvage --json</c> give it.</summary>
-internal sealed record SectionLine(string Name, int? Bytes, string Health, string? Problem = null);
+internal sealed record SectionLine(string Name, long? Bytes, string Health, string? Problem = null);
 
 /// <summary>A save as <c>check --json</c> gives it. The finding is one of intact, editedByHand, unchecked, damaged, tampered, unsealed, anotherKey.</summary>
 internal sealed record CheckLine(string File, string Finding, bool IsFine, bool? SealFits, string? Problem, List<SectionLine> Sections)
@@ -28,7 +28,7 @@ internal sealed record CheckLine(string File, string Finding, bool IsFine, bool?
 internal sealed record SalvageLine(string? Output, int? Bytes, List<SectionLine> Sections);
 
 /// <summary>A form as <c>forms --json</c> gives it. Times are in milliseconds.</summary>
-internal sealed record FormLine(string Form, bool Indented, int Bytes, double Write, double Read, bool IsThisFile);
+internal sealed record FormLine(string Form, bool Indented, long Bytes, double Write, double Read, bool IsThisFile);
 
 /// <summary>A new save as <c>watch --json</c> gives it, one a line.</summary>
 internal sealed record WatchLine(DateTimeOffset Seen, string Slot, int Generation, string? Title, long Bytes, int? Before, string? Problem, JsonElement? Patch);

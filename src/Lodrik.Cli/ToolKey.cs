@@ -11,9 +11,9 @@ internal sealed record ToolKey(SaveKey Key, string Context)
     public SaveProtection ForHeaders => SaveProtection.With(Key);
 
     /// <summary>The protection by which a save is checked, and written again as it was: the key, and whether the save says that it is encrypted.</summary>
-    public SaveProtection For(SavedFile file) => For(file.IsEncrypted, file.HidesLabel);
+    public SaveProtection For(SavedFile file) => For(file.IsEncrypted, file.HasHiddenTitles);
 
-    public SaveProtection For(bool isEncrypted, bool hidesLabel) => new(new KeyRing(Key)) { Encrypts = isEncrypted, HidesLabels = hidesLabel, Context = Context };
+    public SaveProtection For(bool isEncrypted, bool hidesLabel) => new(new KeyRing(Key)) { IsEncrypted = isEncrypted, HasHiddenTitles = hidesLabel, Context = Context };
 }
 
 /// <summary>The options by which a command takes a key.</summary>

@@ -138,6 +138,9 @@ public enum SaveErrorCode
     /// <summary>A section is encrypted, and the key is not at hand.</summary>
     Encrypted = 704,
 
+    /// <summary>An old save was put in the place of a newer one, and the store refuses such saves.</summary>
+    Replayed = 705,
+
     /// <summary>A layout of transfer codes cannot be.</summary>
     BadCodeLayout = 801,
 

@@ -34,7 +34,7 @@ try
         {
             await game.Session.Load("night");
             var before = game.Scene.Beacons.Count(beacon => beacon.Lit);
-            await game.Session.ReturnTo("in the save");
+            await game.Session.Return("in the save");
             Check($"{form}: a checkpoint in a save is gone back to", game.Scene.Beacons.Count(beacon => beacon.Lit) == before - 1 && game.Weather.WindKnots == 36);
         }
 

@@ -217,7 +217,7 @@ public sealed class ToolTests(DemoSaves demo) : IDisposable
         Assert.Equal(1, again.Exit);
         Assert.Contains("--overwrite", again.Error, StringComparison.Ordinal);
         Assert.Equal(0, ProgramRun.Lodrik("convert", demo.Evening(from), "--to", to, "-o", target, "--overwrite", "--compact").Exit);
-        Assert.True(new FileInfo(target).Length <= there.Bytes);
+        Assert.True(new FileInfo(target).Length <= there.ByteCount);
     }
 
     [Fact]

@@ -31,7 +31,7 @@ public sealed class ReaderFuzz
         _random = new Random(seed);
         using var pair = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var secret = SaveKey.FromBytes("secret", SHA256.HashData("of the fuzzer"u8));
-        _protections = [SaveProtection.With(secret), SaveProtection.With(SaveKey.Signing("studio", pair.ExportPkcs8PrivateKeyPem())), SaveProtection.Encrypted(secret) with { HidesLabels = true }];
+        _protections = [SaveProtection.With(secret), SaveProtection.With(SaveKey.Signing("studio", pair.ExportPkcs8PrivateKeyPem())), SaveProtection.Encrypted(secret) with { HasHiddenTitles = true }];
         foreach (var form in Enum.GetValues<SaveForm>())
         {
             foreach (var protection in (SaveProtection?[])[null, .. _protections])

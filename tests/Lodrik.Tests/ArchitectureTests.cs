@@ -52,8 +52,22 @@ public sealed partial class ArchitectureTests
     [Fact]
     public void Every_public_type_stands_in_the_root_namespace_or_in_that_of_its_layer()
     {
-        var allowed = Layers.Select(layer => $"Lodrik.{layer}").Append("Lodrik").ToHashSet();
+        var allowed = Layers.Select(layer => $"Lodrik.{layer}").Append("Lodrik").Append("Lodrik.Scenes.Authoring").ToHashSet();
         Assert.Empty(typeof(SaveStore<>).Assembly.GetExportedTypes().Where(type => !allowed.Contains(type.Namespace!)).Select(type => type.FullName));
+    }
+
+    [Fact]
+    public void The_root_namespace_has_what_a_game_uses_every_day_and_no_more() =>
+        Assert.InRange(typeof(SaveStore<>).Assembly.GetExportedTypes().Count(type => type.Namespace == "Lodrik" && !type.IsNested), 30, 60);
+
+    [Fact]
+    public void Nothing_but_the_choice_of_a_form_asks_which_form_it_is()
+    {
+        // One switch picks a form; elsewhere a form is only offered, named, or chosen as such.
+        var mentions = Sources()
+            .Where(source => !source.Path.StartsWith(Path.Combine("Saves", "Forms"), StringComparison.Ordinal))
+            .SelectMany(source => FormMentions().Matches(WithoutComments(source.Text)).Select(match => $"{source.Path}: {match.Value.Trim()}"));
+        Assert.Empty(mentions);
     }
 
     private static readonly HashSet<string> MemberNames = ["Generation", "Subsystem"];
@@ -86,6 +100,9 @@ public sealed partial class ArchitectureTests
 
     [GeneratedRegex(@"//.*$|""(?:[^""\\]|\\.)*""", RegexOptions.Multiline)]
     private static partial Regex Comments();
+
+    [GeneratedRegex(@"(?:case SaveForm\.\w+|SaveForm\.\w+ =>|[=!]= SaveForm\.\w+|is (?:not )?SaveForm\.\w+).*")]
+    private static partial Regex FormMentions();
 
     [GeneratedRegex(@"\b[A-Z]\w+\b")]
     private static partial Regex Words();

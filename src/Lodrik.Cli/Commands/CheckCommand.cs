@@ -63,7 +63,7 @@ internal static class CheckCommand
             if (key is not null)
                 file.CheckSeal(key.For(file));
             if (key is not null || !file.IsEncrypted)
-                Screen.WithProgress("Checking", file.Bytes, progress => Decode(file, progress));
+                Screen.WithProgress("Checking", file.ByteCount, progress => Decode(file, progress));
         }
         catch (TamperedSaveException exception)
         {
@@ -79,7 +79,7 @@ internal static class CheckCommand
             // Under a seal, what a text editor leaves well-formed is refused as well, and still no accident.
             return Wrong(file is { Health: SectionHealth.EditedByHand } ? "editedByHand" : "damaged", exception);
         }
-        var sections = file.Sections.Select(section => new SectionLine(section.Name, section.Bytes, Name(section.Health)))
+        var sections = file.Sections.Select(section => new SectionLine(section.Name, section.ByteCount, Name(section.Health)))
             .Concat(file.MissingSections.Select(section => new SectionLine(section, null, "takenOut")));
         return new CheckLine(path, Name(file.Health), file.Health is SectionHealth.Intact or SectionHealth.Unchecked, key is null ? null : true, null, [.. sections])
         {
@@ -146,7 +146,7 @@ internal static class CheckCommand
         foreach (var section in file.Sections.Where(section => section.Health != SectionHealth.Damaged))
         {
             file.ReadSection(section.Name);
-            progress?.Report((double)(done += section.Bytes) / file.Bytes);
+            progress?.Report((double)(done += section.ByteCount) / file.ByteCount);
         }
         return file.Sections.Count;
     }

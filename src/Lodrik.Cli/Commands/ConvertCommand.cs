@@ -38,9 +38,9 @@ internal static class ConvertCommand
         output ??= Path.ChangeExtension(path, form.FileExtension());
         if (!overwrite && File.Exists(output))
             throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output, or replace it with --overwrite.");
-        var bytes = Screen.WithProgress("Converting", source.Bytes, progress => source.ToForm(form, !compact, protection, progress));
+        var bytes = Screen.WithProgress("Converting", source.ByteCount, progress => source.ToForm(form, !compact, protection, progress));
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: overwrite);
-        Screen.Out.MarkupLineInterpolated($"{source.Form.DisplayName()}, {Screen.Size(source.Bytes)}  [{Screen.Faint}]{path}[/]");
+        Screen.Out.MarkupLineInterpolated($"{source.Form.DisplayName()}, {Screen.Size(source.ByteCount)}  [{Screen.Faint}]{path}[/]");
         Screen.Out.MarkupLineInterpolated($"{form.DisplayName()}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
         if (source.HasSeal && protection is null)
             Screen.Out.MarkupLine($"[{Screen.Notice}]The copy has no seal; with --key it has.[/]");

@@ -161,7 +161,7 @@ internal static class DemoCommand
             good &= same;
             table.AddRow(
                 form.DisplayName(),
-                Screen.Size(receipt.Bytes),
+                Screen.Size(receipt.ByteCount),
                 Milliseconds(receipt.Encoding),
                 Milliseconds(receipt.Encoding + receipt.Writing),
                 same ? $"[{Screen.Good}]as it was at the save[/]" : $"[{Screen.Bad}]not as it was[/]");

@@ -35,7 +35,7 @@ internal static class DiffCommand
             (first, second) = (SaveArgument.Of($"{store}/{slot}@{earlier.Number}"), first);
         }
         var (before, after) = (first.Open(key, mayBePlain: true), second.Open(key, mayBePlain: true));
-        var comparison = Screen.WithProgress("Comparing", before.Bytes, progress => SaveComparison.Of(before, after, progress));
+        var comparison = Screen.WithProgress("Comparing", before.ByteCount, progress => SaveComparison.Of(before, after, progress));
         if (json)
         {
             Screen.Out.Profile.Out.Writer.WriteLine(comparison.ToJsonPatch());

@@ -41,8 +41,8 @@ internal static class FormsCommand
         foreach (var (name, form, indented, readable) in forms)
         {
             var bytes = source.ToForm(form, indented);
-            var isThis = form == source.Form && (form == SaveForm.Binary || Math.Abs(bytes.Length - source.Bytes) <= 1);
-            var size = isThis ? source.Bytes : bytes.Length;
+            var isThis = form == source.Form && (form == SaveForm.Binary || Math.Abs(bytes.Length - source.ByteCount) <= 1);
+            var size = isThis ? source.ByteCount : bytes.Length;
             var (write, read) = (Time(() => source.ToForm(form, indented)), Time(() => GoThrough(SavedFile.FromBytes(bytes).ReadTree())));
             lines.Add(new FormLine(form.ToString(), indented, size, write, read, isThis));
             table.Row(

@@ -34,7 +34,7 @@ internal static class HistoryCommand
         {
             Screen.Json(generations.Select(one => new GenerationLine(
                 one.Number, one.Header?.Title, one.Header?.Played.TotalSeconds, one.Header?.Saved, one.Header?.Version, one.Header?.Content.ToString(),
-                one.Bytes, one.File, one.Problem?.Message)).ToList(), ToolJson.Readable.ListGenerationLine);
+                one.ByteCount, one.File, one.Problem?.Message)).ToList(), ToolJson.Readable.ListGenerationLine);
             return exit;
         }
         var table = new FittingTable()
@@ -43,12 +43,12 @@ internal static class HistoryCommand
         {
             table.Row(
                 $"[{Screen.Name}]{one.Number}[/]",
-                one.Header is { HasHiddenLabel: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : one.Problem is null ? Screen.Text(one.Header?.Title ?? "") : $"[{Screen.Bad}]damaged[/]",
+                one.Header is { HasHiddenTitles: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : one.Problem is null ? Screen.Text(one.Header?.Title ?? "") : $"[{Screen.Bad}]damaged[/]",
                 one.Header is null ? "" : Screen.Duration(one.Header.Played),
                 one.Header is null ? "" : Screen.Time(one.Header.Saved),
                 one.Header?.Version.ToString(CultureInfo.InvariantCulture) ?? "",
                 one.Header?.Content.DisplayName() ?? "",
-                Screen.Size(one.Bytes),
+                Screen.Size(one.ByteCount),
                 Screen.Text(one.File));
         }
         table.Write();

@@ -14,7 +14,7 @@ internal static class ProtectCommand
         "seal", "Seals saves by a secret key, or signs them by a private one. Their content stays as it is.", "The key to seal by: " + KeyFile.Forms, (key, _) => SaveProtection.With(key));
 
     public static Command CreateLock() => Create(
-        "lock", "Encrypts and seals saves by a secret key.", "The key to encrypt by: " + KeyFile.Forms, (key, hide) => SaveProtection.Encrypted(key) with { HidesLabels = hide }, hides: true);
+        "lock", "Encrypts and seals saves by a secret key.", "The key to encrypt by: " + KeyFile.Forms, (key, hide) => SaveProtection.Encrypted(key) with { HasHiddenTitles = hide }, hides: true);
 
     public static Command CreateUnlock() => Create("unlock", "Takes seals and encryption off, for a look with other tools or an edit.", "The key that the saves have: " + KeyFile.Forms, null);
 
@@ -81,7 +81,7 @@ internal static class ProtectCommand
             throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
         // Which of its two levels a secret key has in this folder is for the saves to say; the key is the user's own.
         var isEncrypted = old is { IsSecret: true } && slots.Any(slot => slot.Health == SlotHealth.Readable && store.OpenSave(slot.Slot, slot.Generation).IsEncrypted);
-        var from = old is null ? null : new SaveProtection(new KeyRing(old)) { Encrypts = isEncrypted, Context = context };
+        var from = old is null ? null : new SaveProtection(new KeyRing(old)) { IsEncrypted = isEncrypted, Context = context };
         var results = store.Protect(from, to);
         var wrong = results.Count(one => one.Problem is not null);
         if (json)

@@ -66,6 +66,6 @@ internal static class SalvageCommand
         if (key is null)
             return (SalvagedSave.Open(path), null);
         var saved = SalvagedSave.Open(path, key.ForHeaders);
-        return (saved, key.For(saved.WasEncrypted, saved.HidLabel));
+        return (saved, key.For(saved.IsEncrypted, saved.HasHiddenTitles));
     }
 }

@@ -44,7 +44,7 @@ internal static class SetCommand
         var after = SavedFile.FromBytes(bytes);
         if (protection is not null)
             after.CheckSeal(protection);
-        DiffView.Show(Screen.WithProgress("Comparing", file.Bytes, progress => SaveComparison.Of(file, after, progress)), full: true);
+        DiffView.Show(Screen.WithProgress("Comparing", file.ByteCount, progress => SaveComparison.Of(file, after, progress)), full: true);
         Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Written[/]{(protection is null ? "" : $" and sealed by the {protection.Keys.Current}")}: [{Screen.Faint}]{(written.Length > 0 ? written : output ?? save.Path)}[/]");
         return ExitCode.Fine;
     }

@@ -47,7 +47,7 @@ internal static class ShowCommand
             if (section.Health == SectionHealth.Damaged)
                 Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Bad}]damaged: it cannot be shown[/]");
             else if (file.IsEncrypted && key is null)
-                Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Faint}]{Screen.Size(section.Bytes)}, encrypted: it is shown with --key[/]");
+                Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Faint}]{Screen.Size(section.ByteCount)}, encrypted: it is shown with --key[/]");
             else if (view.Depth == 0)
                 Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Faint}]{Note(section)}[/]");
             else
@@ -80,7 +80,7 @@ internal static class ShowCommand
     /// <summary>What a save says of itself, for scripts: time played in seconds, dates in ISO 8601.</summary>
     private static SaveMap Description(SavedFile file)
     {
-        var map = new SaveMap { ["form"] = file.Form.ToString(), ["bytes"] = file.Bytes, ["health"] = file.Health.ToString(), ["encrypted"] = file.IsEncrypted, ["sealed"] = file.HasSeal };
+        var map = new SaveMap { ["form"] = file.Form.ToString(), ["bytes"] = file.ByteCount, ["health"] = file.Health.ToString(), ["encrypted"] = file.IsEncrypted, ["sealed"] = file.HasSeal };
         if (file.Header is { } header)
         {
             var summary = new SaveMap();
@@ -95,7 +95,7 @@ internal static class ShowCommand
         }
         var sections = new SaveList();
         foreach (var section in file.Sections)
-            sections.Add(new SaveMap { ["name"] = section.Name, ["bytes"] = section.Bytes, ["health"] = section.Health.ToString() });
+            sections.Add(new SaveMap { ["name"] = section.Name, ["bytes"] = section.ByteCount, ["health"] = section.Health.ToString() });
         map["sections"] = sections;
         return map;
     }
@@ -104,11 +104,11 @@ internal static class ShowCommand
     {
         var grid = new Grid().AddColumn(new GridColumn().NoWrap().PadRight(2)).AddColumn();
         void Row(string name, string value) => grid.AddRow($"[{Screen.Faint}]{name}[/]", value);
-        var form = $"{file.Form.DisplayName()}, {Screen.Size(file.Bytes)}, {file.Sections.Count} {(file.Sections.Count == 1 ? "section" : "sections")}";
+        var form = $"{file.Form.DisplayName()}, {Screen.Size(file.ByteCount)}, {file.Sections.Count} {(file.Sections.Count == 1 ? "section" : "sections")}";
         if (file.Header is { } header)
         {
-            if (header.Title.Length > 0 || header.HasHiddenLabel)
-                Row("title", header.HasHiddenLabel ? $"[{Screen.Faint}]hidden: shown with --key[/]" : $"[bold]{Screen.Text(header.Title)}[/]");
+            if (header.Title.Length > 0 || header.HasHiddenTitles)
+                Row("title", header.HasHiddenTitles ? $"[{Screen.Faint}]hidden: shown with --key[/]" : $"[bold]{Screen.Text(header.Title)}[/]");
             Row("game", header.Game.Length == 0 ? "none: a state type on its own" : $"{Screen.Text(header.Game)}, version {header.Version}");
             if (header.Game.Length > 0)
                 Row("kind", header.Kind.ToString().ToLowerInvariant());
@@ -130,7 +130,7 @@ internal static class ShowCommand
 
     private static string Note(SavedSection section)
     {
-        var size = Screen.Size(section.Bytes);
+        var size = Screen.Size(section.ByteCount);
         return section.Health == SectionHealth.EditedByHand ? $"{size}, edited by hand" : size;
     }
 }

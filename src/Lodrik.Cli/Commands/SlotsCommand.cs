@@ -30,7 +30,7 @@ internal static class SlotsCommand
         {
             Screen.Json(slots.Select(slot => new SlotLine(
                 slot.Slot.ToString(), slot.Header?.Kind.ToString(), slot.Title, slot.Header?.Summary.ToDictionary(pair => pair.Key, pair => JsonDocument.Parse(SaveJson.Write(pair.Value)).RootElement) ?? [],
-                slot.Played.TotalSeconds, slot.Header?.Saved, slot.Header?.Version, slot.Header?.Content.ToString(), slot.Bytes, slot.Generation, slot.Generations,
+                slot.Played.TotalSeconds, slot.Header?.Saved, slot.Header?.Version, slot.Header?.Content.ToString(), slot.ByteCount, slot.Generation, slot.GenerationCount,
                 slot.File, slot.Health.ToString(), slot.Problem?.Message)).ToList(), ToolJson.Readable.ListSlotLine);
             return exit;
         }
@@ -48,14 +48,14 @@ internal static class SlotsCommand
             table.Row(
                 $"[{Screen.Name}]{slot.Slot}[/]",
                 header?.Kind.ToString().ToLowerInvariant() ?? "",
-                header is { HasHiddenLabel: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : Screen.Text(slot.Title),
+                header is { HasHiddenTitles: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : Screen.Text(slot.Title),
                 Screen.Text(string.Join(", ", header?.Summary.Select(pair => $"{pair.Key} {Short(pair.Value)}") ?? [])),
                 header is null ? "" : Screen.Duration(slot.Played),
                 Screen.Time(slot.Saved),
                 header?.Version.ToString(CultureInfo.InvariantCulture) ?? "",
                 header is null ? "" : header.Content.DisplayName(),
-                Screen.Size(slot.Bytes),
-                slot.Generations.ToString(CultureInfo.InvariantCulture),
+                Screen.Size(slot.ByteCount),
+                slot.GenerationCount.ToString(CultureInfo.InvariantCulture),
                 slot.Health switch
                 {
                     SlotHealth.Readable => $"[{Screen.Good}]readable[/]",

@@ -58,7 +58,7 @@ internal static class WatchCommand
         {
             var history = slots.History(slot);
             var now = history.First(one => one.Number == generation);
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]{DateTime.Now:HH:mm:ss}[/] [{Screen.Name}]{slot}@{generation}[/] {now.Header?.Title ?? ""} [{Screen.Faint}]{Screen.Size(now.Bytes)}[/]");
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]{DateTime.Now:HH:mm:ss}[/] [{Screen.Name}]{slot}@{generation}[/] {now.Header?.Title ?? ""} [{Screen.Faint}]{Screen.Size(now.ByteCount)}[/]");
             if (history.FirstOrDefault(one => one.Number < generation) is not { } before)
             {
                 Screen.Out.MarkupLine($"  [{Screen.Faint}]the first save of the slot[/]");
@@ -83,7 +83,7 @@ internal static class WatchCommand
             var history = slots.History(slot);
             var now = history.First(one => one.Number == generation);
             var before = history.FirstOrDefault(one => one.Number < generation);
-            line = line with { Title = now.Header?.Title, Bytes = now.Bytes, Before = before?.Number };
+            line = line with { Title = now.Header?.Title, Bytes = now.ByteCount, Before = before?.Number };
             if (before is not null)
                 line = line with { Patch = JsonDocument.Parse(Compare(slots, before, now, key).ToJsonPatch()).RootElement };
         }

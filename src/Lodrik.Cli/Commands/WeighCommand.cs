@@ -28,14 +28,14 @@ internal static class WeighCommand
     private static int Run(SaveArgument save, int depth, bool full, bool json, ToolKey? key)
     {
         var file = save.Open(key, mayBePlain: true);
-        var weight = Screen.WithProgress("Weighing", file.Bytes, progress => SaveWeight.Of(file, progress));
+        var weight = Screen.WithProgress("Weighing", file.ByteCount, progress => SaveWeight.Of(file, progress));
         if (json)
         {
             Screen.Json(weight, ToolJson.Readable.SaveWeight);
             return ExitCode.Fine;
         }
-        var content = Math.Max(weight.Sections.Sum(section => section.Content.Bytes), 1);
-        Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(save.Name)}[/]: {Screen.Size(weight.File)} of {weight.Form.DisplayName()}; {Screen.Size(weight.Frame)} of it are header, list of sections, seal and layout");
+        var content = Math.Max(weight.Sections.Sum(section => section.Content.ByteCount), 1);
+        Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(save.Name)}[/]: {Screen.Size(weight.ByteCount)} of {weight.Form.DisplayName()}; {Screen.Size(weight.FrameByteCount)} of it are header, list of sections, seal and layout");
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
         table.AddColumn($"[{Screen.Faint}]what[/]");
         foreach (var column in (string[])["content", "in the file", "count", "each"])
@@ -44,9 +44,9 @@ internal static class WeighCommand
         foreach (var section in weight.Sections)
         {
             table.AddRow(
-                $"[{Screen.Name}]{Screen.Text(section.Section)}[/]", Screen.Size(section.Content.Bytes),
-                section.InFile == section.Content.Bytes ? $"[{Screen.Faint}]the same[/]" : $"{Screen.Size(section.InFile)} [{Screen.Faint}]{100.0 * section.InFile / Math.Max(section.Content.Bytes, 1):F0} %[/]",
-                "", "", Bar(section.Content.Bytes, content, Screen.Name));
+                $"[{Screen.Name}]{Screen.Text(section.Section)}[/]", Screen.Size(section.Content.ByteCount),
+                section.FileByteCount == section.Content.ByteCount ? $"[{Screen.Faint}]the same[/]" : $"{Screen.Size(section.FileByteCount)} [{Screen.Faint}]{100.0 * section.FileByteCount / Math.Max(section.Content.ByteCount, 1):F0} %[/]",
+                "", "", Bar(section.Content.ByteCount, content, Screen.Name));
             AddChildren(table, section.Content, 1, depth, content, full);
         }
         Screen.Out.Write(table);
@@ -57,13 +57,13 @@ internal static class WeighCommand
     {
         if (level > depth)
             return;
-        foreach (var child in node.Children.Where(child => full || child.Bytes >= whole * LeastShare))
+        foreach (var child in node.Children.Where(child => full || child.ByteCount >= whole * LeastShare))
         {
             table.AddRow(
-                $"{new string(' ', 2 * level)}{Screen.Text(child.Name)}", Screen.Size(child.Bytes), "",
+                $"{new string(' ', 2 * level)}{Screen.Text(child.Name)}", Screen.Size(child.ByteCount), "",
                 child.Count > 1 ? child.Count.ToString(CultureInfo.InvariantCulture) : "",
-                child.Count > 1 ? Screen.Size(child.Bytes / child.Count) : "",
-                Bar(child.Bytes, whole, level == 1 ? Screen.Notice : Screen.Faint));
+                child.Count > 1 ? Screen.Size(child.ByteCount / child.Count) : "",
+                Bar(child.ByteCount, whole, level == 1 ? Screen.Notice : Screen.Faint));
             AddChildren(table, child, level + 1, depth, whole, full);
         }
     }

@@ -18,7 +18,7 @@ internal static class HistoryChart
     public static Html Draw(IReadOnlyList<GenerationSummary> history, int shown)
     {
         GenerationSummary[] generations = [.. history.Take(MostShown).Reverse()];
-        var (most, longest) = (Math.Max(generations.Max(one => one.Bytes), 1), Math.Max(generations.Max(one => one.Header?.Played.TotalSeconds ?? 0), 1));
+        var (most, longest) = (Math.Max(generations.Max(one => one.ByteCount), 1), Math.Max(generations.Max(one => one.Header?.Played.TotalSeconds ?? 0), 1));
         var step = (Width - Left - Right) / generations.Length;
         var thickness = Math.Min(step * 0.6, 44);
         var columns = new List<Html>();
@@ -27,9 +27,9 @@ internal static class HistoryChart
         {
             var one = generations[i];
             var middle = Left + (i + 0.5) * step;
-            var height = (Height - Top - Bottom) * one.Bytes / most;
+            var height = (Height - Top - Bottom) * one.ByteCount / most;
             var state = one.Problem is not null ? "bad" : one.Number == shown ? "shown" : "";
-            var told = $"@{one.Number}: {Screen.Size(one.Bytes)}{(one.Header is { } header ? $", {Screen.Duration(header.Played)} played, saved {Screen.Time(header.Saved)}" : "")}{(one.Problem is null ? "" : ", damaged")}";
+            var told = $"@{one.Number}: {Screen.Size(one.ByteCount)}{(one.Header is { } header ? $", {Screen.Duration(header.Played)} played, saved {Screen.Time(header.Saved)}" : "")}{(one.Problem is null ? "" : ", damaged")}";
             columns.Add(Html.Of($"""<g><rect class="column {state}" x="{middle - thickness / 2}" y="{Height - Bottom - height}" width="{thickness}" height="{height}" rx="2"/><title>{told}</title></g>"""));
             if (i % Math.Max(generations.Length / 10, 1) == 0)
                 columns.Add(Html.Of($"""<text class="tick" x="{middle}" y="{Height - 8}" text-anchor="middle">@{one.Number}</text>"""));

@@ -64,7 +64,7 @@ internal static class ReportPage
         ? Html.Of($"""<img alt="" src="data:image/png;base64,{Convert.ToBase64String(picture)}">""")
         : Html.Of($"""<span class="no-picture" aria-hidden="true">{slot.Name[..1].ToUpperInvariant()}</span>""");
 
-    private static string TitleOf(SlotReport slot) => slot.Header is { HasHiddenLabel: true } ? "hidden" : slot.Header is { Title.Length: > 0 } header ? header.Title : slot.Name;
+    private static string TitleOf(SlotReport slot) => slot.Header is { HasHiddenTitles: true } ? "hidden" : slot.Header is { Title.Length: > 0 } header ? header.Title : slot.Name;
 
     private static Html Slot(SlotReport slot, int index)
     {
@@ -103,7 +103,7 @@ internal static class ReportPage
     private static Html History(SlotReport slot) => slot.History.Count == 0 ? Html.None : Card("History", "narrow", Html.Of($"""
         {HistoryChart.Draw(slot.History, slot.Generation)}
         <div class="scroll" tabindex="0"><table><thead><tr><th class="number">generation</th><th>title</th><th class="number">played</th><th class="number">size</th></tr></thead><tbody>
-        {slot.History.Take(MostRows).Select(one => Html.Of($"<tr{(one.Number == slot.Generation ? new Html(" class=\"current\"") : Html.None)}><td class=\"number\">{one.Number}</td><td>{(one.Problem is null ? one.Header?.Title : "damaged")}</td><td class=\"number\">{(one.Header is null ? "" : Screen.Duration(one.Header.Played))}</td><td class=\"number\">{Screen.Size(one.Bytes)}</td></tr>"))}
+        {slot.History.Take(MostRows).Select(one => Html.Of($"<tr{(one.Number == slot.Generation ? new Html(" class=\"current\"") : Html.None)}><td class=\"number\">{one.Number}</td><td>{(one.Problem is null ? one.Header?.Title : "damaged")}</td><td class=\"number\">{(one.Header is null ? "" : Screen.Duration(one.Header.Played))}</td><td class=\"number\">{Screen.Size(one.ByteCount)}</td></tr>"))}
         </tbody></table></div>
         """));
 
@@ -134,14 +134,14 @@ internal static class ReportPage
     private static string Short(SaveValue? value, string absent) => value is null ? absent : DiffView.ShortText(value);
 
     private static Html Space(ContentReport content) => content.Weight is not { } weight ? Html.None : Card("Space", "full", Html.Of($"""
-        <p>{Screen.Size(weight.File)} of {weight.Form.DisplayName()}, {Screen.Size(weight.Frame)} of it header, list of sections, seal and layout. Fields are as large as what they stand for, before compression.</p>
+        <p>{Screen.Size(weight.ByteCount)} of {weight.Form.DisplayName()}, {Screen.Size(weight.FrameByteCount)} of it header, list of sections, seal and layout. Fields are as large as what they stand for, before compression.</p>
         {Treemap.Draw(weight)}
         """));
 
     private static Html Health(ContentReport content) => Card("Health", "full", Html.Of($"""
         <p>{(!content.File.HasSeal ? "Without a seal: edits of a readable save are told, and not refused." : content.File.SealKey is { } key ? $"Under the seal of the key {key}, which fits." : "Sealed; whether the seal fits is checked with --key.")}</p>
         <table class="health"><thead><tr><th>section</th><th class="number">in the file</th><th>as it was written</th></tr></thead><tbody>
-        {content.File.Sections.Select(section => Html.Of($"<tr><td>{section.Name}</td><td class=\"number\">{Screen.Size(section.Bytes)}</td><td><span class=\"pill {(section.Health switch { SectionHealth.Intact => "good", SectionHealth.Damaged => "bad", _ => "" })}\">{Words(section.Health)}</span></td></tr>"))}
+        {content.File.Sections.Select(section => Html.Of($"<tr><td>{section.Name}</td><td class=\"number\">{Screen.Size(section.ByteCount)}</td><td><span class=\"pill {(section.Health switch { SectionHealth.Intact => "good", SectionHealth.Damaged => "bad", _ => "" })}\">{Words(section.Health)}</span></td></tr>"))}
         {content.File.MissingSections.Select(section => Html.Of($"<tr><td>{section}</td><td></td><td><span class=\"pill bad\">taken out</span></td></tr>"))}
         </tbody></table>
         """));

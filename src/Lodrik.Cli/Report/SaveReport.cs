@@ -53,7 +53,7 @@ internal sealed record SlotReport(
         var history = playthrough is null ? all : [.. all.Where(one => one.Header is null || one.Header.Playthrough == playthrough)];
         var shown = history.First(one => one.Number == generation);
         var report = new SlotReport(
-            slot.ToString(), generation, shown.Bytes, shown.Header, slots.ReadThumbnail(slot, generation), history,
+            slot.ToString(), generation, shown.ByteCount, shown.Header, slots.ReadThumbnail(slot, generation), history,
             history.FirstOrDefault(one => one.Problem is not null)?.Problem?.Message, history.Any(one => one.Problem is not null), null);
         if (!isDetailed)
             return report with { Problem = report.Problem ?? "Only the newest slots are shown with their content; --details says how many." };
@@ -65,7 +65,7 @@ internal sealed record SlotReport(
         var file = SavedFile.Open(path);
         var picture = SaveSlots.ThumbnailBeside(path);
         return new SlotReport(
-            Path.GetFileName(path), 0, file.Bytes, file.Header, picture != path && File.Exists(picture) ? File.ReadAllBytes(picture) : null, [], null, false, null).With(path, [], key);
+            Path.GetFileName(path), 0, file.ByteCount, file.Header, picture != path && File.Exists(picture) ? File.ReadAllBytes(picture) : null, [], null, false, null).With(path, [], key);
     }
 
     private SlotReport With(string path, IReadOnlyList<(int Generation, string Path)> earlier, ToolKey? key)
@@ -113,8 +113,8 @@ internal sealed record ContentReport(
             before ??= (generation, old);
         }
         return new ContentReport(
-            file, Screen.WithProgress("Weighing", file.Bytes, progress => SaveWeight.Of(file, progress)), scenes, before?.Generation,
-            before is { } one ? Screen.WithProgress("Comparing", file.Bytes, progress => SaveComparison.Of(one.File, file, progress)) : null);
+            file, Screen.WithProgress("Weighing", file.ByteCount, progress => SaveWeight.Of(file, progress)), scenes, before?.Generation,
+            before is { } one ? Screen.WithProgress("Comparing", file.ByteCount, progress => SaveComparison.Of(one.File, file, progress)) : null);
     }
 
     private static IEnumerable<SceneContent> ScenesOf(SavedFile file) => file.Sections.Select(section => SceneContent.Of(section.Name, file.ReadSection(section.Name))).OfType<SceneContent>();

@@ -22,21 +22,21 @@ internal static class Treemap
     public static Html Draw(SaveWeight weight)
     {
         var cells = new List<Html>();
-        var sections = weight.Sections.Where(section => section.Content.Bytes > 0).ToList();
-        var whole = Math.Max(sections.Sum(section => section.Content.Bytes), 1);
-        foreach (var ((section, box), color) in sections.Zip(Fill(new Box(0, 0, Width, Height), [.. sections.Select(section => section.Content.Bytes)])).Zip(Enumerable.Range(0, int.MaxValue)))
+        var sections = weight.Sections.Where(section => section.Content.ByteCount > 0).ToList();
+        var whole = Math.Max(sections.Sum(section => section.Content.ByteCount), 1);
+        foreach (var ((section, box), color) in sections.Zip(Fill(new Box(0, 0, Width, Height), [.. sections.Select(section => section.Content.ByteCount)])).Zip(Enumerable.Range(0, int.MaxValue)))
         {
             var tone = $"k{color % Colors}";
-            var packed = section.InFile == section.Content.Bytes ? "" : $", {Screen.Size(section.InFile)} in the file";
-            cells.Add(Cell(box, tone, "section", section.Section, $"{section.Section}: {Size(section.Content.Bytes, whole)}{packed}"));
-            var children = section.Content.Children.Where(child => child.Bytes > 0).ToList();
+            var packed = section.FileByteCount == section.Content.ByteCount ? "" : $", {Screen.Size(section.FileByteCount)} in the file";
+            cells.Add(Cell(box, tone, "section", section.Section, $"{section.Section}: {Size(section.Content.ByteCount, whole)}{packed}"));
+            var children = section.Content.Children.Where(child => child.ByteCount > 0).ToList();
             if (children.Count == 0 || box.Height < 2 * TitleHeight || box.Width < 30)
                 continue;
-            foreach (var (child, inner) in children.Zip(Fill(box.Inside(2, TitleHeight), [.. children.Select(child => child.Bytes)])))
+            foreach (var (child, inner) in children.Zip(Fill(box.Inside(2, TitleHeight), [.. children.Select(child => child.ByteCount)])))
             {
-                var each = child.Count > 1 ? $", {child.Count} of them, {Screen.Size(child.Bytes / child.Count)} each" : "";
-                var parts = child.Children.Count > 0 ? $"; most of it: {string.Join(", ", child.Children.Take(4).Select(part => $"{part.Name} {Screen.Size(part.Bytes)}"))}" : "";
-                cells.Add(Cell(inner, tone, "part", child.Name, $"{section.Section}, {child.Name}: {Size(child.Bytes, whole)}{each}{parts}"));
+                var each = child.Count > 1 ? $", {child.Count} of them, {Screen.Size(child.ByteCount / child.Count)} each" : "";
+                var parts = child.Children.Count > 0 ? $"; most of it: {string.Join(", ", child.Children.Take(4).Select(part => $"{part.Name} {Screen.Size(part.ByteCount)}"))}" : "";
+                cells.Add(Cell(inner, tone, "part", child.Name, $"{section.Section}, {child.Name}: {Size(child.ByteCount, whole)}{each}{parts}"));
             }
         }
         return Html.Of($"""

@@ -6,23 +6,23 @@ namespace Lodrik.Inspection;
 
 /// <summary>What something in a save takes.</summary>
 /// <param name="Name">What it is: a section, a kind of entities, a part, a member.</param>
-/// <param name="Bytes">What it takes of the section's content before compression and encryption: measured where it is a section, and shared out in proportion below.</param>
+/// <param name="ByteCount">What it takes of the section's content before compression and encryption: measured where it is a section, and shared out in proportion below.</param>
 /// <param name="Count">How many there are of it: entities of a kind, parts of a name, values of a member, items of a list.</param>
 /// <param name="Children">What it consists of, the largest first.</param>
-public sealed record WeightNode(string Name, long Bytes, int Count, IReadOnlyList<WeightNode> Children);
+public sealed record WeightNode(string Name, long ByteCount, int Count, IReadOnlyList<WeightNode> Children);
 
 /// <summary>One section of a save, and what takes the space in it.</summary>
 /// <param name="Section">The section.</param>
-/// <param name="InFile">What it takes in the file, compressed and encrypted as it is.</param>
+/// <param name="FileByteCount">What it takes in the file, compressed and encrypted as it is.</param>
 /// <param name="Content">What it consists of.</param>
-public sealed record SectionWeight(string Section, int InFile, WeightNode Content);
+public sealed record SectionWeight(string Section, long FileByteCount, WeightNode Content);
 
 /// <summary>What takes the space in a save.</summary>
 /// <param name="Form">The form that is measured: the save's own.</param>
-/// <param name="File">The file's size.</param>
-/// <param name="Frame">What is in no section: the header, the list of sections, the seal, layout.</param>
+/// <param name="ByteCount">The file's size.</param>
+/// <param name="FrameByteCount">What is in no section: the header, the list of sections, the seal, layout.</param>
 /// <param name="Sections">The sections, the largest first.</param>
-public sealed record SaveWeight(SaveForm Form, long File, long Frame, IReadOnlyList<SectionWeight> Sections)
+public sealed record SaveWeight(SaveForm Form, long ByteCount, long FrameByteCount, IReadOnlyList<SectionWeight> Sections)
 {
     private const int MostDepth = 6;
 
@@ -35,10 +35,10 @@ public sealed record SaveWeight(SaveForm Form, long File, long Frame, IReadOnlyL
         ArgumentNullException.ThrowIfNull(file);
         var done = new SectionProgress(file, progress);
         var sections = file.Sections
-            .Select(section => new SectionWeight(section.Name, section.Bytes, Section(section.Name, done.Next(section.Name, file.ReadSection(section.Name)), file.SizeOf(section.Name), file.Opened.Content)))
-            .OrderByDescending(section => section.Content.Bytes)
+            .Select(section => new SectionWeight(section.Name, section.ByteCount, Section(section.Name, done.Next(section.Name, file.ReadSection(section.Name)), file.SizeOf(section.Name), file.Opened.Content)))
+            .OrderByDescending(section => section.Content.ByteCount)
             .ToList();
-        return new SaveWeight(file.Form, file.Bytes, file.Bytes - sections.Sum(section => section.InFile), sections);
+        return new SaveWeight(file.Form, file.ByteCount, file.ByteCount - sections.Sum(section => section.FileByteCount), sections);
     }
 
     private static WeightNode Section(string name, SaveValue value, long bytes, FileForm form)
@@ -79,15 +79,15 @@ public sealed record SaveWeight(SaveForm Form, long File, long Frame, IReadOnlyL
     /// <summary>Shares out what a node takes among its children, in proportion to what each would take alone: together they take neither more nor less.</summary>
     private static WeightNode Shared(WeightNode node, long bytes)
     {
-        var alone = Math.Max(node.Children.Sum(child => child.Bytes), 1);
+        var alone = Math.Max(node.Children.Sum(child => child.ByteCount), 1);
         var (left, aloneLeft) = (bytes, alone);
         var children = new List<WeightNode>();
         foreach (var child in node.Children)
         {
-            var share = aloneLeft == 0 ? 0 : (long)((decimal)left * child.Bytes / aloneLeft);
-            (left, aloneLeft) = (left - share, aloneLeft - child.Bytes);
+            var share = aloneLeft == 0 ? 0 : (long)((decimal)left * child.ByteCount / aloneLeft);
+            (left, aloneLeft) = (left - share, aloneLeft - child.ByteCount);
             children.Add(Shared(child, share));
         }
-        return node with { Bytes = bytes, Children = [.. children.OrderByDescending(child => child.Bytes)] };
+        return node with { ByteCount = bytes, Children = [.. children.OrderByDescending(child => child.ByteCount)] };
     }
 }

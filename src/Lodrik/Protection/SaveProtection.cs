@@ -16,28 +16,15 @@ public enum ProtectionLevel
     Encryption,
 }
 
-/// <summary>What a store does with a save whose seal or signature does not fit.</summary>
-public enum TamperedSaves
-{
-    /// <summary>It is an error.</summary>
-    Refused,
-
-    /// <summary>It loads, and the result says what is wrong with it: for a mark that an honest run keeps or loses.</summary>
-    Marked,
-
-    /// <summary>It is passed over for the save before, as a damaged one is.</summary>
-    PassedOver,
-}
-
 /// <summary>How a store protects its saves, and what it asks of those that it loads.</summary>
 /// <param name="Keys">The keys. The current one says which level it is: a secret key seals, a private one signs.</param>
 public sealed record SaveProtection(KeyRing Keys)
 {
     /// <summary>Whether sections are encrypted, under a secret key; such saves are packed.</summary>
-    public bool Encrypts { get; init; }
+    public bool IsEncrypted { get; init; }
 
     /// <summary>The level of new saves, and the one that a save has to have to be loaded.</summary>
-    public ProtectionLevel Level => Encrypts ? ProtectionLevel.Encryption : Keys.Current.Level;
+    public ProtectionLevel Level => IsEncrypted ? ProtectionLevel.Encryption : Keys.Current.Level;
 
     /// <summary>
     /// What saves are bound to beside their content, such as an account or a device: a save of another context does not load. It is
@@ -49,28 +36,25 @@ public sealed record SaveProtection(KeyRing Keys)
     /// Whether titles and summaries are encrypted as well; a slot list then needs the key to show them. Times, the kind of a save, and its picture
     /// stay open. It takes encryption.
     /// </summary>
-    public bool HidesLabels { get; init; }
+    public bool HasHiddenTitles { get; init; }
 
     /// <summary>
     /// Whether the store counts its writes, so that an old save that was put back in place of a newer one is told
-    /// (<see cref="LoadResult{T}.PutBack"/>). It costs a small file more with every save.
+    /// (<see cref="LoadResult{T}.Replay"/>). It costs a small file more with every save.
     /// </summary>
-    public bool Counts { get; init; }
+    public bool HasCounter { get; init; }
 
     /// <summary>
-    /// The newest count that the game knows of the store from elsewhere, such as its server (<see cref="SaveStore{T}.Count"/>): a store that was set
+    /// The newest count that the game knows of the store from elsewhere, such as its server (<see cref="SaveStore{T}.WriteCount"/>): a store that was set
     /// back as a whole is told by nothing else. Null where it knows none.
     /// </summary>
     public long? NewestKnown { get; init; }
-
-    /// <summary>What is done with a save whose seal or signature does not fit, or is missing.</summary>
-    public TamperedSaves TamperedSaves { get; init; }
 
     /// <summary>Saves are sealed by a secret key, or signed by a private one.</summary>
     public static SaveProtection With(SaveKey key) => new(new KeyRing(key));
 
     /// <summary>Saves are encrypted and sealed by a secret key.</summary>
-    public static SaveProtection Encrypted(SaveKey key) => new(new KeyRing(key)) { Encrypts = true };
+    public static SaveProtection Encrypted(SaveKey key) => new(new KeyRing(key)) { IsEncrypted = true };
 
     /// <exception cref="ArgumentException">What is asked for cannot be, or the key cannot write.</exception>
     internal void CheckForWriting()
@@ -83,9 +67,9 @@ public sealed record SaveProtection(KeyRing Keys)
     /// <exception cref="ArgumentException">What is asked for cannot be.</exception>
     internal void Check()
     {
-        if (Encrypts && Keys.Current.Level != ProtectionLevel.Seal)
+        if (IsEncrypted && Keys.Current.Level != ProtectionLevel.Seal)
             throw new ArgumentException($"The {Keys.Current} cannot encrypt: that takes a secret key.");
-        if (HidesLabels && !Encrypts)
+        if (HasHiddenTitles && !IsEncrypted)
             throw new ArgumentException("Titles and summaries are hidden in encrypted saves only.");
     }
 }

@@ -54,7 +54,7 @@ internal sealed class Salvage
         LoseWhatIsNotWholeAlone(found);
         var header = protection is null ? _header : HiddenLabel.Reveal(_header, protection.Keys)!;
         return new SalvagedSave(
-            header, [.. found.Select(section => section.Report)], [.. found.Select(section => section.Content).OfType<EncodedSection>()], cipher is not null, _header.HasHiddenLabel);
+            header, [.. found.Select(section => section.Report)], [.. found.Select(section => section.Content).OfType<EncodedSection>()], cipher is not null, _header.HasHiddenTitles);
     }
 
     /// <summary>The names of all sections that the save had, as far as anything tells.</summary>

@@ -33,7 +33,7 @@ public sealed class SalvagedSave
     private readonly IReadOnlyList<EncodedSection> _sections;
 
     internal SalvagedSave(SaveHeader header, IReadOnlyList<SalvagedSection> sections, IReadOnlyList<EncodedSection> taken, bool wasEncrypted, bool hidLabel) =>
-        (Header, Sections, _sections, WasEncrypted, HidLabel) = (header, sections, taken, wasEncrypted, hidLabel);
+        (Header, Sections, _sections, IsEncrypted, HasHiddenTitles) = (header, sections, taken, wasEncrypted, hidLabel);
 
     /// <summary>What the save says of itself.</summary>
     public SaveHeader Header { get; }
@@ -42,10 +42,10 @@ public sealed class SalvagedSave
     public IReadOnlyList<SalvagedSection> Sections { get; }
 
     /// <summary>Whether the damaged save's sections are encrypted.</summary>
-    public bool WasEncrypted { get; }
+    public bool IsEncrypted { get; }
 
     /// <summary>Whether its title and summary are encrypted as well.</summary>
-    public bool HidLabel { get; }
+    public bool HasHiddenTitles { get; }
 
     /// <summary>Whether nothing is missing.</summary>
     public bool IsComplete => Sections.All(section => section.Outcome != SalvageOutcome.Lost);

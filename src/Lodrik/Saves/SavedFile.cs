@@ -25,9 +25,9 @@ public enum SectionHealth
 
 /// <summary>One section of a save that was opened.</summary>
 /// <param name="Name">The section's name.</param>
-/// <param name="Bytes">Its size in the file.</param>
+/// <param name="ByteCount">Its size in the file.</param>
 /// <param name="Health">How it compares to what was written.</param>
-public sealed record SavedSection(string Name, int Bytes, SectionHealth Health);
+public sealed record SavedSection(string Name, long ByteCount, SectionHealth Health);
 
 /// <summary>
 /// A save that has been opened to be looked into: its header, its sections and their content, without the game's types. The form
@@ -44,13 +44,13 @@ public sealed class SavedFile
     {
         _opened = opened;
         _checked = opened.CheckSums();
-        HidesLabel = opened.Header is { HasHiddenLabel: true };
+        HasHiddenTitles = opened.Header is { HasHiddenTitles: true };
     }
 
     /// <summary>A save of which sections were changed since it was read.</summary>
     private SavedFile(SavedFile origin, MigratedSave migrated)
     {
-        (_opened, _checked, _migrated, HidesLabel) = (origin._opened, origin._checked, migrated, origin.HidesLabel);
+        (_opened, _checked, _migrated, HasHiddenTitles) = (origin._opened, origin._checked, migrated, origin.HasHiddenTitles);
         SealKey = origin.SealKey;
     }
 
@@ -64,13 +64,13 @@ public sealed class SavedFile
     public bool IsEncrypted => _opened.IsEncrypted;
 
     /// <summary>Whether title and summary are encrypted in the file; once its seal was checked, the header shows them.</summary>
-    public bool HidesLabel { get; }
+    public bool HasHiddenTitles { get; }
 
     /// <summary>The header; null in a file that was written wholly by hand.</summary>
     public SaveHeader? Header => _migrated?.Header ?? _checked.Header;
 
     /// <summary>The file's size in bytes.</summary>
-    public int Bytes => _opened.Bytes.Length;
+    public long ByteCount => _opened.Bytes.Length;
 
     /// <summary>Whether the save has a seal or a signature. Whether that fits is known to those who have the key.</summary>
     public bool HasSeal => _opened.HasSeal;

@@ -31,7 +31,7 @@ public sealed class SceneArchive : ISectionGroup
     }
 
     /// <summary>Forgets a scene; false where there was none.</summary>
-    public bool Remove(string name) => _scenes.Remove(name);
+    public bool Delete(string name) => _scenes.Remove(name);
 
     /// <summary>Gives a scene another name, unless there is one of that name already.</summary>
     internal void Rename(string former, string name)

@@ -104,7 +104,7 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
         if (IsDone)
             return;
         _isAbandoned = true;
-        var failures = PutBack();
+        var failures = RollBack();
         if (failures.Count > 0)
             throw new SceneException(SaveErrorCode.SceneConflict, "The restoration was cancelled, and not everything could be put back.", remedy: Unmended(failures), innerException: failures[0]);
     }
@@ -126,7 +126,7 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
         {
             _isAbandoned = true;
             var doing = _doing.Doing is { } name ? $"while {name} the {_doing.Kind} {_doing.Id}" : $"in the phase {_phase}";
-            var failures = PutBack();
+            var failures = RollBack();
             throw new SceneException(
                 SaveErrorCode.SceneConflict,
                 $"The game's own code failed {doing}: {exception.Message}",
@@ -296,17 +296,17 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
         _done++;
     }
 
-    /// <summary>Puts the scene back as it was before the first step, as far as the game's own code lets it.</summary>
-    private List<Exception> PutBack()
+    /// <summary>Rolls the scene back to what it was before the first step, as far as the game's own code lets it.</summary>
+    private List<Exception> RollBack()
     {
         var failures = new List<Exception>();
         if (_isTouched)
         {
-            var puttingBack = new PuttingBack<TScene>(_bindings, _scene, _before, failures);
-            puttingBack.Act(wasSettling: _phase >= RestorePhase.Settling);
-            IsSceneWhole = puttingBack.IsWhole;
+            var rollBack = new SceneRollBack<TScene>(_bindings, _scene, _before, failures);
+            rollBack.Act(wasSettling: _phase >= RestorePhase.Settling);
+            IsSceneWhole = rollBack.IsWhole;
         }
-        PuttingBack<TScene>.Try(failures, () => _bindings.RaiseCurtain?.Invoke(_scene));
+        SceneRollBack<TScene>.Try(failures, () => _bindings.RaiseCurtain?.Invoke(_scene));
         return failures;
     }
 

@@ -31,10 +31,10 @@ public sealed partial class GameSession<TSave, TScene>
             Break(problem);
             throw;
         }
-        return PutBack(live, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record ? live.BeginRestore(record) : null);
+        return RestoreScene(live, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record ? live.BeginRestore(record) : null);
     }
 
-    private bool PutBack(LiveScene<TScene> live, Func<SceneRestoration<TScene>?> begin)
+    private bool RestoreScene(LiveScene<TScene> live, Func<SceneRestoration<TScene>?> begin)
     {
         RestoreReport? restored = null;
         try
@@ -66,7 +66,7 @@ public sealed partial class GameSession<TSave, TScene>
             return false;
         if (!change.CanStay || _standing is not { } standing)
             throw new SessionException(SaveErrorCode.NoSuchScene, $"The scene \"{change.Scene}\" is not the one that stands.", remedy: "Build it, and call Arrive.");
-        return PutBack(standing, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record ? standing.BeginRestore(record) : standing.BeginRestoreAuthored());
+        return RestoreScene(standing, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record ? standing.BeginRestore(record) : standing.BeginRestoreAuthored());
     }
 
     /// <summary>Asks the game for a scene.</summary>
@@ -119,8 +119,8 @@ public sealed partial class GameSession<TSave, TScene>
             if (waiting.Change.Cause == SceneChangeCause.Travel)
                 _autosaves.NoticeSceneChange();
             else
-                LoadDone?.Invoke(arrival);
-            Arrived?.Invoke(arrival);
+                Loaded?.Invoke(this, arrival);
+            Arrived?.Invoke(this, arrival);
         }
         finally
         {

@@ -25,13 +25,13 @@ public sealed partial class GameSession<TSave, TScene>
         using var snapshot = Snapshot.Of(TakeDown(), isWanted: section => !CheckpointShape.IsName(section) && !_survivors.Has(section));
         var checkpoint = new SessionCheckpoint(name, _place, Clock.Played, inSave);
         var marked = new CheckpointSection(checkpoint, _checkpoints.Count, snapshot.Keep());
-        Forget(name);
+        DeleteCheckpoint(name);
         _checkpoints.Add(marked);
         return checkpoint;
     }
 
     /// <summary>Forgets a checkpoint; false where there is none of that name.</summary>
-    public bool Forget(string name)
+    public bool DeleteCheckpoint(string name)
     {
         ArgumentNullException.ThrowIfNull(name);
         return _checkpoints.RemoveAll(one => one.Shown.Name == name) > 0;
@@ -45,7 +45,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <returns>Done when the scene stands: at once where it is the one that is being played.</returns>
     /// <exception cref="SessionException">There is no such checkpoint, or nothing is being played.</exception>
     /// <exception cref="SaveException">It cannot be restored; everything is as it was.</exception>
-    public Task<SessionArrival> ReturnTo(string? name = null)
+    public Task<SessionArrival> Return(string? name = null)
     {
         if (_broken is null)
             EnsureReady();
@@ -147,7 +147,7 @@ public sealed partial class GameSession<TSave, TScene>
     private void WriteCheckpoints(SessionArchive archive)
     {
         foreach (var name in archive.Names.Where(name => name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal)).ToList())
-            archive.Remove(name);
+            archive.Delete(name);
         for (var i = 0; i < _checkpoints.Count; i++)
         {
             _checkpoints[i] = _checkpoints[i].At(i);

@@ -23,7 +23,7 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <summary>Saves what is being played to a slot.</summary>
-    /// <exception cref="SessionException">Nothing is being played, or the scene does not stand yet.</exception>
+    /// <exception cref="SessionException">Nothing is being played, or the scene is not ready yet.</exception>
     /// <inheritdoc cref="SaveStore{T}.Save(SlotName, T, SaveLabel, Overwrite)"/>
     public SaveReceipt Save(SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused)
     {
@@ -43,7 +43,7 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <summary>Saves what is being played at this moment to a slot, in the background.</summary>
-    /// <exception cref="SessionException">Nothing is being played, or the scene does not stand yet.</exception>
+    /// <exception cref="SessionException">Nothing is being played, or the scene is not ready yet.</exception>
     /// <inheritdoc cref="SaveStore{T}.SaveAsync"/>
     public Task<SaveReceipt> SaveAsync(
         SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default)

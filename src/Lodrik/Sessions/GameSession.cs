@@ -62,8 +62,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         get
         {
             if (_loading is not null)
-                throw NotReady("The state is being loaded, and what was played before is about to be replaced.", "Await Loaded, or ask IsReady.");
-            return _state ?? throw NotReady("No game was started or loaded yet.", "Call StartNew, Load or Continue, and await Loaded.");
+                throw NotReady("The state is being loaded, and what was played before is about to be replaced.", "Await LoadTask, or ask IsReady.");
+            return _state ?? throw NotReady("No game was started or loaded yet.", "Call StartNew, Load or Continue, and await LoadTask.");
         }
     }
 
@@ -71,13 +71,13 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     public bool IsReady => _state is not null && _loading is null && _waiting is null && _broken is null;
 
     /// <summary>The load that was begun last, of a save or of a new game: done when the scene stands.</summary>
-    public Task<SessionArrival> Loaded => _loaded.Task;
+    public Task<SessionArrival> LoadTask => _loaded.Task;
 
     /// <summary>A load is done; a new game is a load too.</summary>
-    public event Action<SessionArrival>? LoadDone;
+    public event EventHandler<SessionArrival>? Loaded;
 
     /// <summary>The player has arrived in a scene, for whatever cause.</summary>
-    public event Action<SessionArrival>? Arrived;
+    public event EventHandler<SessionArrival>? Arrived;
 
     /// <summary>Where the player is, or is going.</summary>
     public ScenePlace Place => _place;
@@ -154,7 +154,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <returns>Done when the scene stands.</returns>
     /// <exception cref="SessionException">There is no such scene, or no game is being played.</exception>
     /// <exception cref="SaveException">The scene cannot be captured; the player stays there.</exception>
-    public Task<SessionArrival> TravelTo(ScenePlace to)
+    public Task<SessionArrival> Travel(ScenePlace to)
     {
         if (_broken is null)
             EnsureReady();
@@ -283,7 +283,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         }
         _ = State;
         if (_waiting is not null)
-            throw NotReady($"The scene \"{_place.Scene}\" does not stand yet.", "Await Loaded or what TravelTo gave, or ask IsReady.");
+            throw NotReady($"The scene \"{_place.Scene}\" is not ready yet.", "Await LoadTask or what Travel returned, or ask IsReady.");
     }
 
     private static SessionException NotReady(string problem, string remedy) => new(SaveErrorCode.NotReady, problem, remedy: remedy);

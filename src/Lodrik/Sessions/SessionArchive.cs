@@ -53,7 +53,7 @@ public sealed class SessionArchive : ISectionGroup
     internal ISessionSection? Find(string name) => _sections.GetValueOrDefault(name);
 
     /// <summary>Forgets a section; false where there was none.</summary>
-    public bool Remove(string name) => _sections.Remove(name);
+    public bool Delete(string name) => _sections.Remove(name);
 
     object? ISectionGroup.IdentityOf(string name) => _sections[name].Identity;
 

@@ -4,7 +4,7 @@ namespace Lodrik.Slots;
 /// <param name="Slot">The slot.</param>
 /// <param name="Number">The generation's number within the slot.</param>
 /// <param name="File">The name of its file within the storage.</param>
-/// <param name="Bytes">Its size.</param>
+/// <param name="ByteCount">Its size.</param>
 /// <param name="Header">What it says of itself; null where that cannot be read, or where it was written wholly by hand.</param>
 /// <param name="Problem">What is wrong with it; null where nothing is, as far as its header tells.</param>
-public sealed record GenerationSummary(SlotName Slot, int Number, string File, long Bytes, SaveHeader? Header, SaveException? Problem);
+public sealed record GenerationSummary(SlotName Slot, int Number, string File, long ByteCount, SaveHeader? Header, SaveException? Problem);

@@ -70,17 +70,17 @@ internal sealed class SaveCounter
     public long Next(long? held) => Math.Max(Math.Max(Last, held ?? 0), _protection.NewestKnown ?? 0) + 1;
 
     /// <summary>Whether a save is older than the newest one known of its slot; null where it is not.</summary>
-    public PutBackSave? Judge(SlotName slot, SaveHeader? header)
+    public ReplayedSave? Judge(SlotName slot, SaveHeader? header)
     {
         var known = header is null ? null : NewestOf(slot, header.Playthrough);
-        var count = header?.Count;
+        var count = header?.WriteNumber;
         var reason = _problem
             ?? (IsMissing && (count is not null || _protection.NewestKnown is not null) ? "The store's counter was taken away."
             : !IsMissing && Last < _protection.NewestKnown ? "The whole store is older than the newest count known of it."
             : count is not null && known is null && !IsMissing ? "The slot's newest save is not one that the store wrote there."
             : (count ?? 0) < (known ?? 0) ? "The slot has held a newer save than this one."
             : null);
-        return reason is null ? null : new PutBackSave(reason, count, known);
+        return reason is null ? null : new ReplayedSave(reason, count, known);
     }
 
     /// <summary>Takes down which save is a slot's newest, for good once the call has returned.</summary>

@@ -24,9 +24,9 @@ public enum SaveStage
 
 /// <summary>How far a save or a load has got.</summary>
 /// <param name="Stage">What is being done.</param>
-/// <param name="BytesDone">How many bytes are done in this stage.</param>
-/// <param name="BytesInAll">How many there are in all; 0 where that is not known yet.</param>
-public readonly record struct SaveProgress(SaveStage Stage, long BytesDone, long BytesInAll);
+/// <param name="DoneByteCount">How many bytes are done in this stage.</param>
+/// <param name="TotalByteCount">How many there are in all; 0 where that is not known yet.</param>
+public readonly record struct SaveProgress(SaveStage Stage, long DoneByteCount, long TotalByteCount);
 
 /// <summary>A save that failed.</summary>
 /// <param name="Slot">The slot that it was for.</param>

@@ -8,13 +8,13 @@ namespace Lodrik;
 /// <param name="Slot">The slot.</param>
 /// <param name="Generation">The generation's number within the slot.</param>
 /// <param name="File">Where a person finds it.</param>
-/// <param name="Bytes">Its size.</param>
+/// <param name="ByteCount">Its size.</param>
 /// <param name="Form">The form of its content.</param>
 /// <param name="SaveId">The save's own id.</param>
 /// <param name="Encoding">The time it took to turn the state into bytes.</param>
 /// <param name="Writing">The time it took until the bytes were on the disk for good.</param>
 public sealed record SaveReceipt(
-    SlotName Slot, int Generation, string File, int Bytes, SaveForm Form, Guid SaveId, TimeSpan Encoding, TimeSpan Writing)
+    SlotName Slot, int Generation, string File, long ByteCount, SaveForm Form, Guid SaveId, TimeSpan Encoding, TimeSpan Writing)
 {
     /// <summary>What was saved otherwise than it stood; mostly nothing.</summary>
     public IReadOnlyList<SaveWarning> Warnings { get; init; } = [];
@@ -24,7 +24,7 @@ public sealed record SaveReceipt(
 
     /// <summary>The receipt as a line for a log or a console.</summary>
     public override string ToString() =>
-        FormattableString.Invariant($"saved {Slot}, generation {Generation}: {Bytes} bytes of {Form.DisplayName()} in {Milliseconds:F1} ms, {File}");
+        FormattableString.Invariant($"saved {Slot}, generation {Generation}: {ByteCount} bytes of {Form.DisplayName()} in {Milliseconds:F1} ms, {File}");
 }
 
 /// <summary>Whether there was something to load.</summary>
@@ -98,7 +98,7 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     /// Why the save is taken for an old one that was put back, where the store counts its writes; null where it is not, or the store does not count. A game
     /// that loads an older generation on purpose, or had to pass over a newer one, sees it as well.
     /// </summary>
-    public PutBackSave? PutBack { get; internal init; }
+    public ReplayedSave? Replay { get; internal init; }
 
     /// <summary>Whether the save was changed by hand since it was written.</summary>
     public bool WasEditedByHand { get; }

@@ -75,7 +75,7 @@ public sealed partial class SaveSlots
     {
         if (to is null)
             return !file.HasSeal;
-        if (file.HidesLabel != to.HidesLabels)
+        if (file.HasHiddenTitles != to.HasHiddenTitles)
             return false;
         try
         {

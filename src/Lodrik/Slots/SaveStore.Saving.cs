@@ -23,16 +23,16 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     private bool _isClosed;
 
     /// <summary>A save begins; raised with its slot. A game shows its icon from here on.</summary>
-    public event Action<SlotName>? Saving;
+    public event EventHandler<SlotName>? SaveStarted;
 
     /// <summary>A save is done.</summary>
-    public event Action<SaveReceipt>? Saved;
+    public event EventHandler<SaveReceipt>? Saved;
 
     /// <summary>A save failed; the slot is as it was.</summary>
-    public event Action<SaveFailure>? Failed;
+    public event EventHandler<SaveFailure>? SaveFailed;
 
     /// <summary>A save was loaded.</summary>
-    public event Action<LoadResult<T>>? Loaded;
+    public event EventHandler<LoadResult<T>>? Loaded;
 
     /// <summary>Saves the state to a slot, after whatever is being saved in the background.</summary>
     /// <param name="slot">The slot, new or not.</param>
@@ -164,7 +164,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         ArgumentNullException.ThrowIfNull(state);
         ObjectDisposedException.ThrowIf(_isClosed, this);
         CheckThumbnail(label);
-        Raise(Saving, slot);
+        Raise(SaveStarted, slot);
         progress?.Report(new SaveProgress(SaveStage.Encoding, 0, 0));
         var request = new Request(slot, label ?? new SaveLabel(), overwrite, Playthrough, _clock.GetUtcNow(), progress);
         var started = Stopwatch.GetTimestamp();
@@ -176,7 +176,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         {
             request.Dispose();
             if (exception is SaveException problem)
-                Raise(Failed, new SaveFailure(slot, problem));
+                Raise(SaveFailed, new SaveFailure(slot, problem));
             throw;
         }
         request.Encoding = Stopwatch.GetElapsedTime(started);
@@ -242,10 +242,10 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         }
         catch (SaveException problem)
         {
-            Raise(Failed, new SaveFailure(request.Slot, problem));
+            Raise(SaveFailed, new SaveFailure(request.Slot, problem));
             throw;
         }
-        request.Progress?.Report(new SaveProgress(SaveStage.Done, receipt.Bytes, receipt.Bytes));
+        request.Progress?.Report(new SaveProgress(SaveStage.Done, receipt.ByteCount, receipt.ByteCount));
         Raise(Saved, receipt);
         return receipt;
     }
@@ -262,7 +262,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var encoded = Stopwatch.GetTimestamp();
         var file = Store(request, place.Generation, bytes);
         // The save comes first: cut short between the two, it is newer than the counter says, and not older.
-        counter?.Note(request.Slot, request.Playthrough, header.Count ?? 0);
+        counter?.Note(request.Slot, request.Playthrough, header.WriteNumber ?? 0);
         var written = Stopwatch.GetTimestamp();
         // A playthrough that was begun meanwhile is not ended by a save of the one before.
         if (request.Playthrough == Playthrough)
@@ -276,7 +276,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         };
         foreach (var warning in warnings)
             StoreLog.Warned(_log, receipt.Slot, receipt.Generation, warning.ToString());
-        StoreLog.Saved(_log, receipt.Slot, receipt.Generation, receipt.Bytes, receipt.Milliseconds, receipt.File);
+        StoreLog.Saved(_log, receipt.Slot, receipt.Generation, receipt.ByteCount, receipt.Milliseconds, receipt.File);
         return receipt;
     }
 
@@ -336,7 +336,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         foreach (var (name, value) in label.Summary)
             shown.Summary[name] = value;
         if (counter is not null)
-            shown.Rest[SlotLabel.CountKey] = counter.Next(parent?.Count);
+            shown.Rest[SlotLabel.CountKey] = counter.Next(parent?.WriteNumber);
         return new SaveHeader
         {
             Game = T.Root.Game,
@@ -348,7 +348,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     }
 
     /// <summary>Raises an event where the game wants it. A handler that throws harms no save.</summary>
-    private void Raise<TEvent>(Action<TEvent>? handlers, TEvent what)
+    private void Raise<TEvent>(EventHandler<TEvent>? handlers, TEvent what)
     {
         if (handlers is null)
             return;
@@ -361,7 +361,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         {
             try
             {
-                handlers(what);
+                handlers(this, what);
             }
             catch (Exception exception)
             {

@@ -64,7 +64,7 @@ public sealed partial class SaveStore<T>
         ArgumentNullException.ThrowIfNull(among);
         lock (_gate)
         {
-            return SlotFiles.Read(() => LoadFirst([.. Candidates(among).Select(one => (one.Slot, new Generation(one.Number, one.File, one.Bytes)))]))
+            return SlotFiles.Read(() => LoadFirst([.. Candidates(among).Select(one => (one.Slot, new Generation(one.Number, one.File, one.ByteCount)))]))
                 ?? new LoadResult<T>(SlotName.Auto);
         }
     }
@@ -226,7 +226,7 @@ public sealed partial class SaveStore<T>
         lock (_gate)
         {
             var newest = Candidates([]).FirstOrDefault(one => one.Header?.Playthrough == Playthrough);
-            var file = newest is null ? null : _files.Open(newest.Slot, new Generation(newest.Number, newest.File, newest.Bytes));
+            var file = newest is null ? null : _files.Open(newest.Slot, new Generation(newest.Number, newest.File, newest.ByteCount));
             var saved = file is null ? T.CreateState() : Decode(file, one => StateFile.Decode<T>(one)).State;
             return [.. StateContent.Changes(saved, state, file?.Form ?? SaveForm.Binary).Where(change => !ignored.Any(section => IsWithin(section, change.Path)))];
         }
@@ -281,6 +281,6 @@ public sealed partial class SaveStore<T>
         if (generations.Count == 0)
             counter.Forget(slot);
         foreach (var header in _files.SummariseAll(slot, generations).Select(summary => summary.Header).OfType<SaveHeader>())
-            counter.Note(slot, header.Playthrough, header.Count ?? 0);
+            counter.Note(slot, header.Playthrough, header.WriteNumber ?? 0);
     }
 }

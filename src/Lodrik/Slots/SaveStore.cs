@@ -52,8 +52,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <summary>The slot that was loaded from or saved to last, other than quick and auto; null before that.</summary>
     public SlotName? CurrentSlot { get; private set; }
 
-    /// <summary>The number of the store's last write; 0 where it does not count (<see cref="SaveProtection.Counts"/>), or wrote nothing yet.</summary>
-    public long Count
+    /// <summary>The number of the store's last write; 0 where it does not count (<see cref="SaveProtection.HasCounter"/>), or wrote nothing yet.</summary>
+    public long WriteCount
     {
         get
         {
@@ -63,7 +63,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     }
 
     /// <summary>The store's counter as it stands; null where it does not count.</summary>
-    private SaveCounter? Counter => _options.Protection is { Counts: true } protection ? SaveCounter.Read(_files.Storage, protection) : null;
+    private SaveCounter? Counter => _options.Protection is { HasCounter: true } protection ? SaveCounter.Read(_files.Storage, protection) : null;
 
     /// <summary>Opens the game's store. Nothing is written before the first save.</summary>
     /// <param name="options">How the saves are kept; null takes the defaults: readable JSON in the platform's place.</param>
@@ -83,6 +83,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             throw new ArgumentException($"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not .png or .tmp.", nameof(options));
         if (options is { Folder: not null, Storage: not null })
             throw new ArgumentException("Give a folder or a storage, not both.", nameof(options));
+        if (options.InvalidSaves is SaveTreatment.Load or SaveTreatment.Mark)
+            throw new ArgumentException("A save that the game's own rules refuse cannot be loaded. Choose PassOver or Refuse for InvalidSaves.", nameof(options));
         options.Migrations?.Check(T.Root);
         options.Protection?.Check();
         return new SaveStore<T>(options);
@@ -224,12 +226,10 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             try
             {
                 var file = open(slot, generation);
-                if (_options.EditedSaves != EditedSaves.Loaded && file.Opened.IsEdited)
+                if (_options.EditedSaves is SaveTreatment.PassOver or SaveTreatment.Refuse && file.Opened.IsEdited)
                     throw Edited(slot, generation);
                 var (state, problem) = Decode(file, decode);
-                var result = new LoadResult<T>(slot, generation.Number, state, file) { PassedOver = passedOver, SealProblem = problem, PutBack = Counter?.Judge(slot, file.Header) };
-                if (result.PutBack is { } putBack)
-                    StoreLog.PutBack(_log, slot, generation.Number, putBack.Reason);
+                var result = new LoadResult<T>(slot, generation.Number, state, file) { PassedOver = passedOver, SealProblem = problem, Replay = Judge(slot, generation, file.Header) };
                 if (result.MigratedFrom is { } version)
                     StoreLog.Migrated(_log, slot, generation.Number, version, T.Root.Version);
                 Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);
@@ -255,7 +255,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 file.CheckSeal(protection);
             return (decode(InThisVersion(file)), null);
         }
-        catch (TamperedSaveException problem) when (_options.Protection?.TamperedSaves == TamperedSaves.Marked)
+        catch (TamperedSaveException problem) when (_options.TamperedSaves is SaveTreatment.Load or SaveTreatment.Mark)
         {
             return (decode(InThisVersion(file.WithoutSeal())), problem);
         }
@@ -264,7 +264,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <summary>A save as this version of the game reads it: migrated, or a newer one as far as it is known.</summary>
     private SavedFile InThisVersion(SavedFile file) => file.Header is not { } header || header.Game != T.Root.Game || header.Version == T.Root.Version ? file
         : header.Version < T.Root.Version && _options.Migrations is { } chain ? chain.Migrate(file, T.Root.Version)
-        : header.Version > T.Root.Version && _options.NewerSaves == NewerSaves.Read ? file.ReadAs(T.Root.Version)
+        : header.Version > T.Root.Version && _options.NewerSaves is SaveTreatment.Load or SaveTreatment.Mark ? file.ReadAs(T.Root.Version)
         : file;
 
     /// <summary>The error of the newest, and what is still whole in any of them.</summary>
@@ -288,9 +288,22 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     }
 
     private bool IsPassedOver(SaveException exception) => exception is DamagedSaveException
-        || (exception is TamperedSaveException && _options.Protection?.TamperedSaves == TamperedSaves.PassedOver)
-        || (_options.PassOverInvalid && exception.Code == SaveErrorCode.Invalid)
-        || (_options.EditedSaves == EditedSaves.PassedOver && exception.Code == SaveErrorCode.EditedByHand);
+        || exception.Code == SaveErrorCode.NewerVersion && _options.NewerSaves == SaveTreatment.PassOver
+        || exception.Code == SaveErrorCode.Invalid && _options.InvalidSaves == SaveTreatment.PassOver
+        || exception.Code == SaveErrorCode.EditedByHand && _options.EditedSaves == SaveTreatment.PassOver
+        || exception is TamperedSaveException { Code: SaveErrorCode.Replayed } && _options.ReplayedSaves == SaveTreatment.PassOver
+        || exception is TamperedSaveException { Code: not SaveErrorCode.Replayed } && _options.TamperedSaves == SaveTreatment.PassOver;
+
+    /// <summary>What is said of a save that was put in the place of a newer one; null where nothing is, or where the game does not want to know.</summary>
+    /// <exception cref="TamperedSaveException">It was, and such a save does not load.</exception>
+    private ReplayedSave? Judge(SlotName slot, Generation generation, SaveHeader? header)
+    {
+        if (_options.ReplayedSaves == SaveTreatment.Load || Counter?.Judge(slot, header) is not { } replay)
+            return null;
+        StoreLog.Replayed(_log, slot, generation.Number, replay.Reason);
+        return _options.ReplayedSaves == SaveTreatment.Mark ? replay : throw new TamperedSaveException(
+            SaveErrorCode.Replayed, $"The save is an old one that was put in the place of a newer one: {replay.Reason}", _files.Locate(slot, generation), "Load another slot.");
+    }
 
     private SaveContentException Edited(SlotName slot, Generation generation) => new(
         SaveErrorCode.EditedByHand, "The save was changed by hand since it was written.", _files.Locate(slot, generation), "Load an older generation.");
@@ -367,8 +380,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             return;
         if (!label.Thumbnail.Span.StartsWith(PngSignature))
             throw new ArgumentException("A thumbnail has to be a PNG picture.", nameof(label));
-        if (label.Thumbnail.Length > _options.MaxThumbnailBytes)
-            throw new ArgumentException($"A thumbnail may have {_options.MaxThumbnailBytes} bytes, and this has {label.Thumbnail.Length}.", nameof(label));
+        if (label.Thumbnail.Length > _options.MaxThumbnailByteCount)
+            throw new ArgumentException($"A thumbnail may have {_options.MaxThumbnailByteCount} bytes, and this has {label.Thumbnail.Length}.", nameof(label));
     }
 
     /// <summary>The first bytes of every PNG file (ISO/IEC 15948 section 5.2).</summary>

@@ -55,26 +55,45 @@ public sealed record SaveStoreOptions
     /// </summary>
     public IReadOnlyList<SlotName> Places { get; init; } = [];
 
-    /// <summary>What is done with a readable save that was changed by hand.</summary>
-    public EditedSaves EditedSaves { get; init; }
+    /// <summary>
+    /// What becomes of a readable save without a seal that was changed by hand, or written by hand. It loads by default, and the result says so
+    /// (<see cref="LoadResult{T}.WasEditedByHand"/>).
+    /// </summary>
+    public SaveTreatment EditedSaves { get; init; } = SaveTreatment.Load;
+
+    /// <summary>
+    /// What becomes of a save whose seal or signature does not fit, or is missing. It is an error by default; one that is loaded says what is wrong
+    /// (<see cref="LoadResult{T}.SealProblem"/>).
+    /// </summary>
+    public SaveTreatment TamperedSaves { get; init; } = SaveTreatment.Refuse;
 
     /// <summary>How saves of older versions are brought up to the game's; null where there are none yet. The chain is checked when the store opens.</summary>
     public MigrationChain? Migrations { get; init; }
 
-    /// <summary>What is done with a save that a newer version of the game made.</summary>
-    public NewerSaves NewerSaves { get; init; }
+    /// <summary>
+    /// What becomes of a save that a newer version of the game made. It is an error by default. Where it is loaded, what this game knows of it is, and
+    /// what a type does not know is kept where the type says so (<see cref="KeepUnknownAttribute"/>). The save itself is never written over: saving to
+    /// its slot is an error, and no ring pushes it out.
+    /// </summary>
+    public SaveTreatment NewerSaves { get; init; } = SaveTreatment.Refuse;
 
     /// <summary>How saves are sealed or signed, and what is asked of those that are loaded; null for neither.</summary>
     public SaveProtection? Protection { get; init; }
 
     /// <summary>The most bytes that a thumbnail may have.</summary>
-    public int MaxThumbnailBytes { get; init; } = 1 << 20;
+    public int MaxThumbnailByteCount { get; init; } = 1 << 20;
 
     /// <summary>
-    /// Whether a save that its own state types find invalid (<see cref="IValidatedState"/>) is passed over for the one before it, as a
-    /// damaged one is; otherwise it is an error.
+    /// What becomes of a save that the game's own rules refuse (<see cref="IValidatedState"/>). It is an error by default, or passed over; it cannot be
+    /// loaded.
     /// </summary>
-    public bool PassOverInvalid { get; init; }
+    public SaveTreatment InvalidSaves { get; init; } = SaveTreatment.Refuse;
+
+    /// <summary>
+    /// What becomes of an old save that somebody put in the place of a newer one, where the store counts its writes
+    /// (<see cref="SaveProtection.HasCounter"/>). It loads by default, and the result says so (<see cref="LoadResult{T}.Replay"/>).
+    /// </summary>
+    public SaveTreatment ReplayedSaves { get; init; } = SaveTreatment.Mark;
 
     /// <summary>Where the store says what it saved, loaded and passed over; null is silent.</summary>
     public ILogger? Logger { get; init; }
@@ -125,30 +144,4 @@ public enum Overwrite
 
     /// <summary>The player was asked and agreed.</summary>
     Allowed,
-}
-
-/// <summary>What a store does with a save that a newer version of the game made.</summary>
-public enum NewerSaves
-{
-    /// <summary>It is an error.</summary>
-    Refused,
-
-    /// <summary>
-    /// What this game knows of it is loaded, and what a type does not know is kept where the type says so (<see cref="KeepUnknownAttribute"/>).
-    /// The save itself is never written over: saving to its slot is an error, and no ring pushes it out.
-    /// </summary>
-    Read,
-}
-
-/// <summary>What a store does with a readable save that was changed by hand.</summary>
-public enum EditedSaves
-{
-    /// <summary>It loads as it stands, and the result says so.</summary>
-    Loaded,
-
-    /// <summary>It is an error.</summary>
-    Refused,
-
-    /// <summary>It is passed over for the save before, as a damaged one is.</summary>
-    PassedOver,
 }

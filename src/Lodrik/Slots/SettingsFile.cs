@@ -33,7 +33,7 @@ public sealed class SettingsFile<T> where T : IStateType<T>
 
     /// <summary>The settings as they were saved; initial values where there are none, or where they cannot be read.</summary>
     /// <param name="problem">What is wrong with them; null where nothing is. The file is left as it is until settings are saved.</param>
-    public T LoadOrDefault(out SaveException? problem)
+    public T LoadOrNew(out SaveException? problem)
     {
         try
         {

@@ -108,9 +108,9 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     /// <exception cref="OperationCanceledException">It was given up.</exception>
     public SavedFile Open(SlotName slot, Generation generation, IProgress<SaveProgress>? progress, CancellationToken cancellationToken)
     {
-        if (generation.Bytes <= ReadAtOnce)
+        if (generation.ByteCount <= ReadAtOnce)
             return Open(slot, generation);
-        var bytes = new byte[generation.Bytes];
+        var bytes = new byte[generation.ByteCount];
         for (var read = 0; read < bytes.Length;)
         {
             cancellationToken.ThrowIfCancellationRequested();
@@ -183,11 +183,11 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     {
         try
         {
-            return new GenerationSummary(slot, generation.Number, generation.File, generation.Bytes, ReadHeader(slot, generation), null);
+            return new GenerationSummary(slot, generation.Number, generation.File, generation.ByteCount, ReadHeader(slot, generation), null);
         }
         catch (SaveException problem) when (problem is not GenerationGoneException)
         {
-            return new GenerationSummary(slot, generation.Number, generation.File, generation.Bytes, null, problem);
+            return new GenerationSummary(slot, generation.Number, generation.File, generation.ByteCount, null, problem);
         }
     }
 
@@ -218,7 +218,7 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     private static bool TryParse(StoredFile file, out SlotName slot, out Generation generation)
     {
         var isGeneration = TryParse(file.Name, out slot, out var number);
-        generation = new Generation(number, file.Name, file.Bytes);
+        generation = new Generation(number, file.Name, file.ByteCount);
         return isGeneration;
     }
 

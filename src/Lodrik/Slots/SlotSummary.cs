@@ -19,10 +19,10 @@ public sealed class SlotSummary
     internal SlotSummary(SlotName slot, IReadOnlyList<Generation> generations, Generation shown, SaveHeader? header, SlotHealth health, SaveException? problem)
     {
         Slot = slot;
-        Generations = generations.Count;
+        GenerationCount = generations.Count;
         Generation = shown.Number;
         File = shown.File;
-        Bytes = shown.Bytes;
+        ByteCount = shown.ByteCount;
         Header = header;
         Health = health;
         Problem = problem;
@@ -38,7 +38,7 @@ public sealed class SlotSummary
     public SaveException? Problem { get; }
 
     /// <summary>How many generations the slot has.</summary>
-    public int Generations { get; }
+    public int GenerationCount { get; }
 
     /// <summary>The number of the generation that this describes: the newest one that can be read.</summary>
     public int Generation { get; }
@@ -47,7 +47,7 @@ public sealed class SlotSummary
     public string File { get; }
 
     /// <summary>Its size in bytes.</summary>
-    public long Bytes { get; }
+    public long ByteCount { get; }
 
     /// <summary>All that the save says of itself; null where no generation can be read, or where it was written wholly by hand.</summary>
     public SaveHeader? Header { get; }
@@ -63,4 +63,4 @@ public sealed class SlotSummary
 }
 
 /// <summary>One generation of a slot as the storage has it.</summary>
-internal readonly record struct Generation(int Number, string File, long Bytes);
+internal readonly record struct Generation(int Number, string File, long ByteCount);

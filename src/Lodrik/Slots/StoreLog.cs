@@ -6,7 +6,7 @@ namespace Lodrik.Slots;
 internal static partial class StoreLog
 {
     [LoggerMessage(1, LogLevel.Information, "Saved slot {Slot}, generation {Generation}: {Bytes} bytes in {Milliseconds:F1} ms to {File}")]
-    public static partial void Saved(ILogger log, SlotName slot, int generation, int bytes, double milliseconds, string file);
+    public static partial void Saved(ILogger log, SlotName slot, int generation, long bytes, double milliseconds, string file);
 
     [LoggerMessage(2, LogLevel.Information, "Loaded slot {Slot}, generation {Generation} from {File}")]
     public static partial void Loaded(ILogger log, SlotName slot, int generation, string file);
@@ -30,7 +30,7 @@ internal static partial class StoreLog
     public static partial void Migrated(ILogger log, SlotName slot, int generation, int from, int to);
 
     [LoggerMessage(10, LogLevel.Warning, "Slot {Slot}, generation {Generation} may be an old save that was put back: {Reason}")]
-    public static partial void PutBack(ILogger log, SlotName slot, int generation, string reason);
+    public static partial void Replayed(ILogger log, SlotName slot, int generation, string reason);
 
     [LoggerMessage(8, LogLevel.Error, "A handler of a store's event threw")]
     public static partial void HandlerFailed(ILogger log, Exception exception);

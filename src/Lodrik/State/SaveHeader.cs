@@ -78,13 +78,13 @@ public sealed partial class SaveHeader
     [NotSaved]
     public TimeSpan Played => Slot?.Played ?? default;
 
-    /// <summary>The number of the write in its store; null where the store does not count (<see cref="SaveProtection.Counts"/>).</summary>
+    /// <summary>The number of the write in its store; null where the store does not count (<see cref="SaveProtection.HasCounter"/>).</summary>
     [NotSaved]
-    public long? Count => Slot is { } slot && slot.Rest.TryGet(SlotLabel.CountKey, out var count) && count is State.SaveScalar { Kind: State.SaveValueKind.Integer, Integer: var number } && number >= 0 && number <= long.MaxValue ? (long)number : null;
+    public long? WriteNumber => Slot is { } slot && slot.Rest.TryGet(SlotLabel.CountKey, out var count) && count is State.SaveScalar { Kind: State.SaveValueKind.Integer, Integer: var number } && number >= 0 && number <= long.MaxValue ? (long)number : null;
 
-    /// <summary>Whether title and summary are encrypted, and the key that shows them is not at hand (<see cref="SaveProtection.HidesLabels"/>).</summary>
+    /// <summary>Whether title and summary are encrypted, and the key that shows them is not at hand (<see cref="SaveProtection.HasHiddenTitles"/>).</summary>
     [NotSaved]
-    public bool HasHiddenLabel => Slot is { } slot && slot.Rest.TryGet(SlotLabel.HiddenKey, out _);
+    public bool HasHiddenTitles => Slot is { } slot && slot.Rest.TryGet(SlotLabel.HiddenKey, out _);
 
     private static readonly OrderedDictionary<string, State.SaveValue> NoSummary = [];
 

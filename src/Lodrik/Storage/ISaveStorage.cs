@@ -84,5 +84,5 @@ public sealed class StorageHold : IDisposable
 
 /// <summary>A file of a storage.</summary>
 /// <param name="Name">Its name from the root.</param>
-/// <param name="Bytes">Its size.</param>
-public readonly record struct StoredFile(string Name, long Bytes);
+/// <param name="ByteCount">Its size.</param>
+public readonly record struct StoredFile(string Name, long ByteCount);

@@ -105,10 +105,10 @@ public sealed class SaveComparisonTests
             Story.Play(store);
             var file = SavedFile.FromBytes(storage.Read(storage.List("slots/evening").Single(one => !one.Name.EndsWith(".png", StringComparison.Ordinal)).Name)!);
             var weight = SaveWeight.Of(file);
-            Assert.Equal(file.Bytes, weight.Frame + weight.Sections.Sum(section => section.InFile));
+            Assert.Equal(file.ByteCount, weight.FrameByteCount + weight.Sections.Sum(section => section.FileByteCount));
             Assert.Equal(file.Sections.Select(section => section.Name).Order(), weight.Sections.Select(section => section.Section).Order());
             Assert.All(weight.Sections, section => AddsUp(section.Content));
-            Assert.True(compression == SaveCompression.None || weight.Sections.Any(section => section.InFile < section.Content.Bytes));
+            Assert.True(compression == SaveCompression.None || weight.Sections.Any(section => section.FileByteCount < section.Content.ByteCount));
             var marsh = weight.Sections.Single(section => section.Section == "scenes/marsh").Content;
             Assert.Equal((5, 6), (marsh.Children.Single(kind => kind.Name == "beacon").Count, marsh.Children.Single(kind => kind.Name == "oilCan").Count));
             Assert.Contains(marsh.Children.Single(kind => kind.Name == "driftLantern").Children, part => part is { Name: "candle", Count: 3 });
@@ -116,8 +116,8 @@ public sealed class SaveComparisonTests
 
         static void AddsUp(WeightNode node)
         {
-            Assert.True(node.Children.Count == 0 || node.Children.Sum(child => child.Bytes) == node.Bytes, node.Name);
-            Assert.True(node.Children.Zip(node.Children.Skip(1)).All(pair => pair.First.Bytes >= pair.Second.Bytes));
+            Assert.True(node.Children.Count == 0 || node.Children.Sum(child => child.ByteCount) == node.ByteCount, node.Name);
+            Assert.True(node.Children.Zip(node.Children.Skip(1)).All(pair => pair.First.ByteCount >= pair.Second.ByteCount));
             foreach (var child in node.Children)
                 AddsUp(child);
         }

@@ -169,7 +169,7 @@ public sealed class MigrationTests
         using (var strict = SaveStore<FerryV1>.Open(new SaveStoreOptions { Storage = _storage }))
             Assert.Equal(SaveErrorCode.NewerVersion, Assert.Throws<SaveMismatchException>(() => strict.Load("evening")).Code);
 
-        using var store = SaveStore<FerryV1>.Open(new SaveStoreOptions { Storage = _storage, NewerSaves = NewerSaves.Read, KeepQuick = 1 });
+        using var store = SaveStore<FerryV1>.Open(new SaveStoreOptions { Storage = _storage, NewerSaves = SaveTreatment.Load, KeepQuick = 1 });
         var result = store.Load("evening");
         Assert.True(result.IsFromNewerVersion);
         Assert.Null(result.MigratedFrom);

@@ -13,7 +13,7 @@ namespace Lodrik.Tests.Protection;
 /// <summary>Titles and summaries that only those can read who have the key.</summary>
 public sealed class HiddenLabelTests
 {
-    private static readonly SaveProtection Hiding = SaveProtection.Encrypted(Key()) with { HidesLabels = true };
+    private static readonly SaveProtection Hiding = SaveProtection.Encrypted(Key()) with { HasHiddenTitles = true };
 
     [Fact]
     public void A_title_is_nowhere_in_the_file_and_the_slot_list_shows_it_with_the_key()
@@ -27,7 +27,7 @@ public sealed class HiddenLabelTests
 
         var shown = Assert.Single(store.List());
         Assert.Equal(("On the river", "weir", 3), (shown.Title, shown.Header!.Summary["place"].AsText(), shown.Header.Summary["day"].AsInt64()));
-        Assert.False(shown.Header.HasHiddenLabel);
+        Assert.False(shown.Header.HasHiddenTitles);
         Assert.Equal("On the river", Assert.Single(store.History("evening")).Header!.Title);
         Assert.Equal("On the river", store.Load("evening").Header!.Title);
         Assert.Equal("On the river", Assert.Single(SaveSlots.Open(storage, Hiding).List()).Title);
@@ -37,7 +37,7 @@ public sealed class HiddenLabelTests
         {
             var closed = Assert.Single(SaveSlots.Open(storage, keys).List());
             Assert.Equal(("", SlotHealth.Readable, TimeSpan.FromHours(2)), (closed.Title, closed.Health, closed.Played));
-            Assert.True(closed.Header!.HasHiddenLabel);
+            Assert.True(closed.Header!.HasHiddenTitles);
             Assert.Empty(closed.Header.Summary);
         }
     }
@@ -46,7 +46,7 @@ public sealed class HiddenLabelTests
     public void A_hidden_title_stays_hidden_when_the_save_is_written_again()
     {
         var file = SavedFile.FromBytes(SampleFerries.Save(Hiding));
-        Assert.True(file.HidesLabel);
+        Assert.True(file.HasHiddenTitles);
         file.CheckSeal(Hiding);
         Assert.Equal("On the river", file.Header!.Title);
         foreach (var again in new[] { file.Protect(Hiding), file.ToForm(SaveForm.Binary, protection: Hiding), SalvagedSave.FromBytes(file.Protect(Hiding), Hiding).ToBytes(Hiding) })
@@ -62,18 +62,18 @@ public sealed class HiddenLabelTests
     [Fact]
     public void A_passphrase_hides_titles_too_and_no_title_of_another_save_takes_its_place()
     {
-        var protection = SaveProtection.Encrypted(SaveKey.FromPassphrase("pass", "salt and reed", 100_000)) with { HidesLabels = true };
+        var protection = SaveProtection.Encrypted(SaveKey.FromPassphrase("pass", "salt and reed", 100_000)) with { HasHiddenTitles = true };
         var storage = new MemoryStorage();
         using (var store = Open(storage, protection))
             store.Save("evening", Sample(), Label());
-        using var again = Open(storage, SaveProtection.Encrypted(SaveKey.FromPassphrase("pass", "salt and reed", 100_000)) with { HidesLabels = true });
+        using var again = Open(storage, SaveProtection.Encrypted(SaveKey.FromPassphrase("pass", "salt and reed", 100_000)) with { HasHiddenTitles = true });
         Assert.Equal("On the river", Assert.Single(again.List()).Title);
 
         // The id of the save is authenticated with its label.
         var header = SavedFile.FromBytes(storage.Read(Files(storage).Single())!).Header!;
         header.SaveId = Guid.CreateVersion7();
         Lodrik.Protection.HiddenLabel.Reveal(header, protection.Keys);
-        Assert.True(header.HasHiddenLabel);
+        Assert.True(header.HasHiddenTitles);
     }
 
     [Fact]
@@ -92,12 +92,12 @@ public sealed class HiddenLabelTests
                 spoilt = spoilt[..random.Next(spoilt.Length)];
             var header = new SaveHeader { SaveId = save, Slot = new SlotLabel() };
             header.Slot.Rest["hidden"] = spoilt;
-            Assert.True(Lodrik.Protection.HiddenLabel.Reveal(header, keys)!.HasHiddenLabel);
+            Assert.True(Lodrik.Protection.HiddenLabel.Reveal(header, keys)!.HasHiddenTitles);
         }
         var fine = new SaveHeader { SaveId = save, Slot = new SlotLabel() };
         fine.Slot.Rest["hidden"] = whole;
         Assert.Equal("On the river", Lodrik.Protection.HiddenLabel.Reveal(fine, keys)!.Title);
-        Assert.True(fine.HasHiddenLabel);
+        Assert.True(fine.HasHiddenTitles);
     }
 
     [Fact]
@@ -135,5 +135,5 @@ public sealed class HiddenLabelTests
 
     [Fact]
     public void Titles_are_hidden_in_encrypted_saves_only() => Assert.Contains(
-        "encrypted saves only", Assert.Throws<ArgumentException>(() => Open(new MemoryStorage(), SaveProtection.With(Key()) with { HidesLabels = true })).Message, StringComparison.Ordinal);
+        "encrypted saves only", Assert.Throws<ArgumentException>(() => Open(new MemoryStorage(), SaveProtection.With(Key()) with { HasHiddenTitles = true })).Message, StringComparison.Ordinal);
 }

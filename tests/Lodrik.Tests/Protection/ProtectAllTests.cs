@@ -11,7 +11,7 @@ namespace Lodrik.Tests.Protection;
 public sealed class ProtectAllTests
 {
     private static readonly SaveProtection Old = SaveProtection.With(Key("2030"));
-    private static readonly SaveProtection New = SaveProtection.Encrypted(Key("2031")) with { Counts = true, HidesLabels = true };
+    private static readonly SaveProtection New = SaveProtection.Encrypted(Key("2031")) with { HasCounter = true, HasHiddenTitles = true };
 
     [Theory]
     [InlineData(SaveForm.Json, SaveCompression.None)]
@@ -84,17 +84,17 @@ public sealed class ProtectAllTests
     public void The_counter_moves_with_the_store_whether_or_not_the_mover_counts(bool moverCounts)
     {
         var storage = new MemoryStorage();
-        using (var store = Open(storage, Old with { Counts = true }))
+        using (var store = Open(storage, Old with { HasCounter = true }))
         {
             store.Save("evening", Sample());
             store.Save("evening", Sample());
         }
-        SaveSlots.Open(storage).Protect(Old with { Counts = moverCounts }, New with { Counts = moverCounts });
+        SaveSlots.Open(storage).Protect(Old with { HasCounter = moverCounts }, New with { HasCounter = moverCounts });
         using var moved = Open(storage, New);
-        Assert.Equal((2, null), (moved.Count, moved.Load("evening").PutBack));
+        Assert.Equal((2, null), (moved.WriteCount, moved.Load("evening").Replay));
         moved.Save("evening", Sample());
-        Assert.Equal((3, null), (moved.Count, moved.Load("evening").PutBack));
-        Assert.NotNull(moved.LoadGeneration("evening", 1).PutBack);
+        Assert.Equal((3, null), (moved.WriteCount, moved.Load("evening").Replay));
+        Assert.NotNull(moved.LoadGeneration("evening", 1).Replay);
     }
 
     [Fact]

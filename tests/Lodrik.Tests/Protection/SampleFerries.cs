@@ -13,8 +13,9 @@ internal static class SampleFerries
     public static SaveKey Key(string id = "secret") => SaveKey.FromBytes(id, SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(id)));
 
     public static SaveStore<FerryV1> Open(
-        ISaveStorage storage, SaveProtection? protection, SaveForm form = SaveForm.Json, SaveCompression compression = SaveCompression.None, int keep = 5) =>
-        SaveStore<FerryV1>.Open(new SaveStoreOptions { Storage = storage, Form = form, Compression = compression, Protection = protection, KeepGenerations = keep });
+        ISaveStorage storage, SaveProtection? protection, SaveForm form = SaveForm.Json, SaveCompression compression = SaveCompression.None, int keep = 5,
+        SaveTreatment tampered = SaveTreatment.Refuse, SaveTreatment replayed = SaveTreatment.Mark) =>
+        SaveStore<FerryV1>.Open(new SaveStoreOptions { Storage = storage, Form = form, Compression = compression, Protection = protection, KeepGenerations = keep, TamperedSaves = tampered, ReplayedSaves = replayed });
 
     public static FerryV1 Sample(int hp = 7) => new() { Pilot = { Hp = hp, Hold = [new CargoV1 { What = "salt", Number = 3 }] }, Route = { Crossings = 12 }, Log = ["cast off"] };
 

@@ -285,14 +285,14 @@ public sealed class SealTests
 
         using (var strict = Open(storage, With("secret")))
             Assert.Equal(SaveErrorCode.Tampered, Assert.Throws<TamperedSaveException>(() => strict.Load("evening")).Code);
-        using (var marking = Open(storage, With("secret") with { TamperedSaves = TamperedSaves.Marked }))
+        using (var marking = Open(storage, With("secret"), tampered: SaveTreatment.Mark))
         {
             var marked = marking.Load("evening");
             Assert.Equal((2, 99), (marked.Generation, marked.State.Pilot.Hp));
             Assert.Contains("The header", marked.SealProblem!.Message, StringComparison.Ordinal);
             Assert.Null(marking.LoadGeneration("evening", 1).SealProblem);
         }
-        using var passing = Open(storage, With("secret") with { TamperedSaves = TamperedSaves.PassedOver });
+        using var passing = Open(storage, With("secret"), tampered: SaveTreatment.PassOver);
         var passed = passing.Load("evening");
         Assert.Equal((1, 7), (passed.Generation, passed.State.Pilot.Hp));
         Assert.IsType<TamperedSaveException>(Assert.Single(passed.PassedOver));

@@ -36,7 +36,7 @@ public sealed class BadInputTests
         var whole = StateFile.ToBytes(MarshSave(), SaveForm.Binary);
         foreach (var section in SavedFile.FromBytes(whole).Sections)
         {
-            var problem = Assert.Throws<DamagedSaveException>(() => StateFile.FromBytes<TidewardenSave>(whole.AsMemory(0, IndexOf(whole, section) + (section.Bytes / 2))));
+            var problem = Assert.Throws<DamagedSaveException>(() => StateFile.FromBytes<TidewardenSave>(whole.AsMemory(0, IndexOf(whole, section) + ((int)section.ByteCount / 2))));
             Assert.Equal((SaveErrorCode.Damaged, section.Name), (problem.Code, problem.Location.Section));
             Assert.DoesNotContain("by hand", problem.Message, StringComparison.Ordinal);
         }
@@ -118,7 +118,7 @@ public sealed class BadInputTests
         foreach (var section in SavedFile.FromBytes(whole).Sections)
         {
             var start = IndexOf(whole, section);
-            for (var i = start; i < start + section.Bytes; i++)
+            for (var i = start; i < start + section.ByteCount; i++)
             {
                 whole[i] ^= (byte)(1 << (i % 8));
                 var problem = Assert.Throws<DamagedSaveException>(() => StateFile.FromBytes<TidewardenSave>(whole));

@@ -35,11 +35,11 @@ public sealed class CompressionTests
         var none = Save(save, SaveCompression.None);
         var fast = Save(save, SaveCompression.Fast);
         var small = Save(save, SaveCompression.Small);
-        Assert.True(fast.Bytes * 3 < none.Bytes, $"{fast.Bytes} of {none.Bytes}");
-        Assert.True(small.Bytes <= fast.Bytes);
+        Assert.True(fast.ByteCount * 3 < none.ByteCount, $"{fast.ByteCount} of {none.ByteCount}");
+        Assert.True(small.ByteCount <= fast.ByteCount);
         Assert.True(small.IsCompressed && fast.IsCompressed && !none.IsCompressed);
         // The clock's section is a few bytes, and stays as it is.
-        Assert.Equal(none.Sections.Single(section => section.Name == "clock").Bytes, small.Sections.Single(section => section.Name == "clock").Bytes);
+        Assert.Equal(none.Sections.Single(section => section.Name == "clock").ByteCount, small.Sections.Single(section => section.Name == "clock").ByteCount);
     }
 
     [Fact]

@@ -22,7 +22,7 @@ public sealed class IncrementalTests
         {
             var name = $"scene {random.Next(6)}";
             if (random.Next(6) == 0)
-                save.Scenes.Remove(name);
+                save.Scenes.Delete(name);
             else
                 save.Scenes.Put(name, Scene(random.Next(40)));
             if (turn == 15)

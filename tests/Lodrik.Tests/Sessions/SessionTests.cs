@@ -89,13 +89,13 @@ public sealed class SessionTests : IDisposable
         await run.Session.StartNew();
         run.Session.State.Runner.Name = "Wren";
         run.Yard.Barrels.RemoveAt(0);
-        await run.Session.TravelTo(new ScenePlace("mill", "door"));
+        await run.Session.Travel(new ScenePlace("mill", "door"));
         Assert.Equal(3, run.Yard.Barrels.Count);
         Assert.Equal("Wren", run.Session.State.Runner.Name);
         run.Yard.Spawn("trill");
-        await run.Session.TravelTo(new ScenePlace("yard"));
+        await run.Session.Travel(new ScenePlace("yard"));
         Assert.Equal(2, run.Yard.Barrels.Count);
-        await run.Session.TravelTo(new ScenePlace("mill", "loft"));
+        await run.Session.Travel(new ScenePlace("mill", "loft"));
         Assert.Single(run.Yard.Sparrows);
         _clock.Advance(TimeSpan.FromMinutes(3));
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
@@ -108,7 +108,7 @@ public sealed class SessionTests : IDisposable
         Assert.Equal("Wren", again.Session.State.Runner.Name);
         Assert.Equal(TimeSpan.FromMinutes(3), again.Session.Clock.Played);
         Assert.Equal((TimeSpan.FromMinutes(3), "by Wren"), (again.Store.List()[0].Header!.Played, again.Store.List()[0].Header!.Title));
-        await again.Session.TravelTo(new ScenePlace("yard"));
+        await again.Session.Travel(new ScenePlace("yard"));
         Assert.Equal(2, again.Yard.Barrels.Count);
     }
 
@@ -117,7 +117,7 @@ public sealed class SessionTests : IDisposable
     {
         var run = new Run(Store());
         run.Session.StartNew();
-        run.Session.TravelTo(new ScenePlace("mill"));
+        run.Session.Travel(new ScenePlace("mill"));
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
         run.Session.State.Scenes.Get("yard");
         var again = new Run(Store());
@@ -138,18 +138,18 @@ public sealed class SessionTests : IDisposable
         Assert.Contains("StartNew, Load or Continue", Assert.Throws<SessionException>(() => session.State).Message, StringComparison.Ordinal);
         Assert.Throws<SessionException>(() => session.Save("evening"));
         var told = new List<string>();
-        session.LoadDone += arrival => told.Add($"loaded {arrival.Change.Scene} {session.IsReady}");
-        session.Arrived += arrival => told.Add($"arrived in {arrival.Change.Scene}");
-        var loaded = session.Loaded;
+        session.Loaded += (_, arrival) => told.Add($"loaded {arrival.Change.Scene} {session.IsReady}");
+        session.Arrived += (_, arrival) => told.Add($"arrived in {arrival.Change.Scene}");
+        var loaded = session.LoadTask;
         var starting = session.StartNew();
         Assert.Same(loaded, starting);
         Assert.False(starting.IsCompleted);
         Assert.Equal("", session.State.Runner.Name);
         var problem = Assert.Throws<SessionException>(() => session.Scene);
         Assert.Equal(SaveErrorCode.NotReady, problem.Code);
-        Assert.Contains("\"yard\" does not stand yet. Await Loaded", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("\"yard\" is not ready yet. Await LoadTask", problem.Message, StringComparison.Ordinal);
         Assert.Throws<SessionException>(() => session.Save("evening"));
-        Assert.Throws<SessionException>(() => { _ = session.TravelTo(new ScenePlace("mill")); });
+        Assert.Throws<SessionException>(() => { _ = session.Travel(new ScenePlace("mill")); });
         Assert.Empty(told);
         Assert.True(run.Arrive());
         Assert.False(run.Arrive());
@@ -222,11 +222,11 @@ public sealed class SessionTests : IDisposable
         yard.Spawn("caw");
         Assert.Equal("#1", Assert.Single(run.Session.Scene.Capture().Entities, entity => entity.Kind == "sparrow").Id.ToString());
 
-        await run.Session.TravelTo(new ScenePlace("mill"));
+        await run.Session.Travel(new ScenePlace("mill"));
         Assert.False(run.Asked[^1].CanStay);
         Assert.NotSame(yard, run.Yard);
         run.ArrivesAtOnce = false;
-        _ = run.Session.TravelTo(new ScenePlace("yard"));
+        _ = run.Session.Travel(new ScenePlace("yard"));
         Assert.Throws<SessionException>(() => run.Session.Stay(run.Asked[^1]));
         Assert.False(run.Session.Stay(run.Asked[0]));
     }
@@ -261,13 +261,13 @@ public sealed class SessionTests : IDisposable
         var broken = new Run(Store(), bindings);
         var problem = Assert.Throws<SceneException>(() => { _ = broken.Session.Load("evening"); });
         Assert.Contains("creak", problem.Message, StringComparison.Ordinal);
-        Assert.True(broken.Session.Loaded.IsFaulted);
+        Assert.True(broken.Session.LoadTask.IsFaulted);
         Assert.False(broken.Session.IsReady);
         Assert.Contains("could not be put back", Assert.Throws<SessionException>(() => broken.Session.Save("evening")).Message, StringComparison.Ordinal);
         Assert.Empty(broken.Yard.Sparrows);
         fails = false;
-        broken.Session.TravelTo(new ScenePlace("mill"));
-        broken.Session.TravelTo(new ScenePlace("yard"));
+        broken.Session.Travel(new ScenePlace("mill"));
+        broken.Session.Travel(new ScenePlace("yard"));
         Assert.Single(broken.Yard.Sparrows);
         broken.Session.Save("evening");
     }
@@ -277,7 +277,7 @@ public sealed class SessionTests : IDisposable
     {
         var run = new Run(Store());
         await run.Session.StartNew();
-        await run.Session.TravelTo(new ScenePlace("mill", "loft"));
+        await run.Session.Travel(new ScenePlace("mill", "loft"));
         run.Yard.Spawn("trill");
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
 
@@ -293,7 +293,7 @@ public sealed class SessionTests : IDisposable
         removed.Session.Save("later", overwrite: Overwrite.Allowed);
         Assert.True(removed.Store.Load("later").State.Scenes.Contains("mill"));
 
-        Assert.Contains("Did you mean \"mill\"?", Assert.Throws<SessionException>(() => { _ = run.Session.TravelTo(new ScenePlace("mil")); }).Message, StringComparison.Ordinal);
+        Assert.Contains("Did you mean \"mill\"?", Assert.Throws<SessionException>(() => { _ = run.Session.Travel(new ScenePlace("mil")); }).Message, StringComparison.Ordinal);
         Assert.Throws<SessionException>(() => new Run(Store(), options: one => one.Options(scenes: ["elsewhere"])));
     }
 
@@ -333,7 +333,7 @@ public sealed class SessionTests : IDisposable
         score.Wind = 100;
         _clock.Advance(TimeSpan.FromMinutes(2));
         if (elsewhere)
-            await run.Session.TravelTo(new ScenePlace("mill"));
+            await run.Session.Travel(new ScenePlace("mill"));
         if (throughASave)
         {
             run.Session.Save("evening", overwrite: Overwrite.Allowed);
@@ -343,7 +343,7 @@ public sealed class SessionTests : IDisposable
             Assert.Equal(9, weather.Wind);
         }
         var asked = run.Asked.Count;
-        var arrival = await run.Session.ReturnTo();
+        var arrival = await run.Session.Return();
         Assert.Equal(SceneChangeCause.Checkpoint, arrival.Change.Cause);
         Assert.Equal(elsewhere ? asked + 1 : asked, run.Asked.Count);
         Assert.Equal(("Wren", 0, 7), (run.Session.State.Runner.Name, run.Session.State.Runner.Deaths, run.Session.State.Tally["letters"]));
@@ -355,11 +355,11 @@ public sealed class SessionTests : IDisposable
 
         // As often as one likes.
         run.Yard.Sparrows.Clear();
-        await run.Session.ReturnTo("shrine");
+        await run.Session.Return("shrine");
         Assert.Single(run.Yard.Sparrows);
-        Assert.Contains("There are: shrine", Assert.Throws<SessionException>(() => { _ = run.Session.ReturnTo("chapel"); }).Message, StringComparison.Ordinal);
-        Assert.True(run.Session.Forget("shrine"));
-        Assert.Equal(SaveErrorCode.NoSuchCheckpoint, Assert.Throws<SessionException>(() => { _ = run.Session.ReturnTo(); }).Code);
+        Assert.Contains("There are: shrine", Assert.Throws<SessionException>(() => { _ = run.Session.Return("chapel"); }).Message, StringComparison.Ordinal);
+        Assert.True(run.Session.DeleteCheckpoint("shrine"));
+        Assert.Equal(SaveErrorCode.NoSuchCheckpoint, Assert.Throws<SessionException>(() => { _ = run.Session.Return(); }).Code);
 
         void Register(Run one)
         {
@@ -385,12 +385,12 @@ public sealed class SessionTests : IDisposable
         weather.Wind = 8;
         run.Yard.Spawn("after");
         fails = true;
-        Assert.Throws<SceneException>(() => { _ = run.Session.ReturnTo(); });
+        Assert.Throws<SceneException>(() => { _ = run.Session.Return(); });
         Assert.Equal(("Rook", 8), (run.Session.State.Runner.Name, weather.Wind));
         Assert.Single(run.Yard.Sparrows);
         Assert.True(run.Session.IsReady);
         fails = false;
-        run.Session.ReturnTo();
+        run.Session.Return();
         Assert.Empty(run.Yard.Sparrows);
     }
 
@@ -409,7 +409,7 @@ public sealed class SessionTests : IDisposable
         run.Session.State.Runner.Name = "Rook";
         run.Yard.Spawn("after");
         fails = true;
-        var returning = run.Session.ReturnTo();
+        var returning = run.Session.Return();
         while (!returning.IsCompleted)
             run.Session.Tick();
         await Assert.ThrowsAsync<SceneException>(() => returning);
@@ -432,7 +432,7 @@ public sealed class SessionTests : IDisposable
         run.Session.Mark();
         run.Session.State.Runner.Name = "Rook";
         fails = true;
-        Assert.Throws<SceneException>(() => { _ = run.Session.ReturnTo(); });
+        Assert.Throws<SceneException>(() => { _ = run.Session.Return(); });
         Assert.Equal("Rook", run.Session.State.Runner.Name);
         Assert.False(run.Session.IsReady);
         Assert.Contains("could not be put back", Assert.Throws<SessionException>(() => run.Session.Save("evening")).Message, StringComparison.Ordinal);
@@ -446,21 +446,21 @@ public sealed class SessionTests : IDisposable
     {
         var run = new Run(Store());
         await run.Session.StartNew();
-        await run.Session.TravelTo(new ScenePlace("mill", "loft"));
+        await run.Session.Travel(new ScenePlace("mill", "loft"));
         run.Yard.Spawn("trill");
         run.Session.Mark("loft", inSave: true);
-        await run.Session.TravelTo(new ScenePlace("yard"));
+        await run.Session.Travel(new ScenePlace("yard"));
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
 
         var renamed = new Run(Store(), options: one => one.Options(scenes: ["yard", "old mill"], former: new Dictionary<string, string> { ["mill"] = "old mill" }));
         await renamed.Session.Load("evening");
-        Assert.Empty((await renamed.Session.ReturnTo("loft")).Warnings);
+        Assert.Empty((await renamed.Session.Return("loft")).Warnings);
         Assert.Equal(new ScenePlace("old mill", "loft"), renamed.Session.Place);
         Assert.Single(renamed.Yard.Sparrows);
 
         var removed = new Run(Store(), options: one => one.Options(scenes: ["yard"]));
         await removed.Session.Load("evening");
-        Assert.Single((await removed.Session.ReturnTo("loft")).Warnings);
+        Assert.Single((await removed.Session.Return("loft")).Warnings);
         Assert.Equal("yard", removed.Session.Place.Scene);
     }
 
@@ -477,7 +477,7 @@ public sealed class SessionTests : IDisposable
         var again = new Run(Store(form));
         await again.Session.Load("evening");
         Assert.Empty(again.Yard.Sparrows);
-        await again.Session.ReturnTo("dry ground");
+        await again.Session.Return("dry ground");
         Assert.Equal("a < b & \u0001", Assert.Single(Assert.Single(again.Yard.Sparrows).Feathers));
         Assert.Equal(new Vector2(2, 0), again.Yard.Barrel("b2").At);
     }
@@ -588,10 +588,10 @@ public sealed class SessionTests : IDisposable
 
         // Travelling saves, but not twice within the spacing; loading does not.
         await Play(TimeSpan.FromSeconds(40));
-        await session.TravelTo(new ScenePlace("mill"));
+        await session.Travel(new ScenePlace("mill"));
         await Play(TimeSpan.Zero);
         Assert.Equal(3, Saves());
-        await session.TravelTo(new ScenePlace("yard"));
+        await session.Travel(new ScenePlace("yard"));
         await Play(TimeSpan.FromSeconds(10));
         Assert.Equal(3, Saves());
         await Play(TimeSpan.FromSeconds(25));

@@ -135,11 +135,11 @@ public sealed class BackgroundSaveTests : IDisposable
         var context = new Collected();
         await using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = _slow, EventContext = context });
         var told = new List<string>();
-        store.Saving += slot => told.Add($"saving {slot}");
-        store.Saved += receipt => told.Add($"saved {receipt.Slot} {receipt.Generation}");
-        store.Loaded += result => told.Add($"loaded {result.Slot}");
-        store.Failed += failure => told.Add($"failed {failure.Slot} {failure.Problem.Code}");
-        store.Saved += _ => throw new InvalidOperationException("A handler of the game's own.");
+        store.SaveStarted += (_, slot) => told.Add($"saving {slot}");
+        store.Saved += (_, receipt) => told.Add($"saved {receipt.Slot} {receipt.Generation}");
+        store.Loaded += (_, result) => told.Add($"loaded {result.Slot}");
+        store.SaveFailed += (_, failure) => told.Add($"failed {failure.Slot} {failure.Problem.Code}");
+        store.Saved += (_, _) => throw new InvalidOperationException("A handler of the game's own.");
         var progress = new Steps();
         await store.SaveAsync("evening", At(1), progress: progress, cancellationToken: Cancellation);
         Assert.Empty(told);
@@ -151,14 +151,14 @@ public sealed class BackgroundSaveTests : IDisposable
         context.Run();
         Assert.Equal(["saving evening", "saved evening 1", "saving evening", "failed evening Storage", "loaded evening"], told);
         Assert.Equal([SaveStage.Encoding, SaveStage.Writing, SaveStage.Done], progress.Seen.Select(one => one.Stage));
-        Assert.Equal(progress.Seen[^1].BytesInAll, progress.Seen[^1].BytesDone);
+        Assert.Equal(progress.Seen[^1].TotalByteCount, progress.Seen[^1].DoneByteCount);
     }
 
     [Fact]
     public async Task A_handler_may_save_in_its_turn()
     {
         await using var store = Open(_slow);
-        store.Saved += receipt =>
+        store.Saved += (_, receipt) =>
         {
             if (receipt.Slot == "evening")
                 store.Save("after", At(2));
@@ -289,17 +289,17 @@ public sealed class BackgroundSaveTests : IDisposable
 
         static void Stop(SaveProgress progress, CancellationTokenSource giveUp)
         {
-            if (progress is { Stage: SaveStage.Reading, BytesDone: > 0 })
+            if (progress is { Stage: SaveStage.Reading, DoneByteCount: > 0 })
                 giveUp.Cancel();
         }
     }
 
     private static void AssertGrows(Steps steps, SaveStage stage)
     {
-        var seen = steps.Seen.Where(one => one.Stage == stage && one.BytesInAll > 0).ToList();
+        var seen = steps.Seen.Where(one => one.Stage == stage && one.TotalByteCount > 0).ToList();
         Assert.NotEmpty(seen);
-        Assert.All(seen.Zip(seen.Skip(1)), pair => Assert.True(pair.First.BytesDone < pair.Second.BytesDone));
-        Assert.Equal(seen[^1].BytesInAll, seen[^1].BytesDone);
+        Assert.All(seen.Zip(seen.Skip(1)), pair => Assert.True(pair.First.DoneByteCount < pair.Second.DoneByteCount));
+        Assert.Equal(seen[^1].TotalByteCount, seen[^1].DoneByteCount);
     }
 
     private sealed class Steps : IProgress<SaveProgress>

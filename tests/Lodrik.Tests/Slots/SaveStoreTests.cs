@@ -39,7 +39,7 @@ public sealed class SaveStoreTests : IDisposable
         using var store = SaveStore<VersionedSave>.Open(_folder);
         var receipt = store.Save("evening", Named("loft"));
         Assert.Equal(("evening", 1, SaveForm.Json), (receipt.Slot.ToString(), receipt.Generation, receipt.Form));
-        Assert.Equal(new FileInfo(receipt.File).Length, receipt.Bytes);
+        Assert.Equal(new FileInfo(receipt.File).Length, receipt.ByteCount);
         Assert.Equal(Path.Combine(_folder, "slots", "evening", "00000001.json"), receipt.File);
         Assert.True(receipt.Milliseconds > 0);
         Assert.Contains("evening, generation 1", receipt.ToString(), StringComparison.Ordinal);

@@ -132,7 +132,7 @@ public sealed class SlotUpkeepTests
     [Fact]
     public void A_picture_goes_with_its_generation_and_has_to_be_one()
     {
-        using var store = Open(new() { KeepGenerations = 2, MaxThumbnailBytes = 20 });
+        using var store = Open(new() { KeepGenerations = 2, MaxThumbnailByteCount = 20 });
         Assert.Throws<ArgumentException>(() => store.Save("evening", At(1), new SaveLabel { Thumbnail = new byte[] { 1, 2, 3 } }));
         Assert.Throws<ArgumentException>(() => store.Save("evening", At(1), new SaveLabel { Thumbnail = (byte[])[.. Picture, .. new byte[20]] }));
         Assert.False(store.Exists("evening"));
@@ -214,11 +214,11 @@ public sealed class SlotUpkeepTests
         _storage.Write("settings.xml", "<broken"u8.ToArray(), replace: true);
         if (form == SaveForm.Json)
             Assert.ThrowsAny<SaveException>(() => settings.Load());
-        Assert.Equal(1, settings.LoadOrDefault(out var problem).Day);
+        Assert.Equal(1, settings.LoadOrNew(out var problem).Day);
         Assert.NotNull(problem);
         settings.Reset();
         Assert.Empty(_storage.List(""));
-        Assert.Equal(1, settings.LoadOrDefault(out problem).Day);
+        Assert.Equal(1, settings.LoadOrNew(out problem).Day);
         Assert.Null(problem);
     }
 
@@ -254,9 +254,9 @@ public sealed class SlotUpkeepTests
         _storage.Write("slots/evening/00000002.json", System.Text.Encoding.UTF8.GetBytes(text.Replace("\"day\": 2", "\"day\": 77", StringComparison.Ordinal)), replace: true);
         using (var store = Open())
             Assert.Equal(77, store.Load("evening").State.Log.Day);
-        using (var store = Open(new() { EditedSaves = EditedSaves.Refused }))
+        using (var store = Open(new() { EditedSaves = SaveTreatment.Refuse }))
             Assert.Equal(SaveErrorCode.EditedByHand, Assert.Throws<SaveContentException>(() => store.Load("evening")).Code);
-        using (var store = Open(new() { EditedSaves = EditedSaves.PassedOver }))
+        using (var store = Open(new() { EditedSaves = SaveTreatment.PassOver }))
         {
             var loaded = store.Load("evening");
             Assert.Equal((1, 1), (loaded.State.Log.Day, loaded.PassedOver.Count));

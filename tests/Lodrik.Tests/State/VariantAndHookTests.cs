@@ -68,7 +68,7 @@ public sealed class VariantAndHookTests
         if (form == SaveForm.Binary)
         {
             var section = SavedFile.FromBytes(StateFile.ToBytes(new Inner(), form)).Sections[0];
-            var body = Encoding.Latin1.GetBytes(bytes)[^(section.Bytes + 1)..^1];
+            var body = Encoding.Latin1.GetBytes(bytes)[^((int)section.ByteCount + 1)..^1];
             Assert.Throws<ContentException>(() =>
             {
                 var reader = new Lodrik.Formats.Binary.BinaryStateReader(body);
@@ -126,7 +126,7 @@ public sealed class VariantAndHookTests
     public void An_invalid_save_is_passed_over_where_the_store_is_told_so()
     {
         var memory = new MemoryStorage();
-        using var store = SaveStore<HarbourSave>.Open(new SaveStoreOptions { Storage = memory, PassOverInvalid = true });
+        using var store = SaveStore<HarbourSave>.Open(new SaveStoreOptions { Storage = memory, InvalidSaves = SaveTreatment.PassOver });
         store.Save("a", new HarbourSave { Harbour = { Boats = { new Boat { Seats = 2, Crew = 1 } } } });
         store.Save("a", new HarbourSave { Harbour = { Boats = { new Boat { Seats = 2, Crew = 9 } } } });
         var loaded = store.Load("a");

@@ -113,10 +113,10 @@ internal sealed class OpenedSave
         if (!CryptographicOperations.FixedTimeEquals(frame, content.Frame))
             throw Changed("The header or something between the sections was changed since the save was sealed, or the save is bound to another context.");
         var isEncrypted = content.Salt is not null && _parts.Table.TrueForAll(entry => entry.IsEncrypted);
-        if (protection.Encrypts != isEncrypted)
+        if (protection.IsEncrypted != isEncrypted)
         {
             throw new TamperedSaveException(
-                SaveErrorCode.Unprotected, protection.Encrypts ? "The save is not encrypted, and it is required to be." : "The save is encrypted, and only a seal is expected.",
+                SaveErrorCode.Unprotected, protection.IsEncrypted ? "The save is not encrypted, and it is required to be." : "The save is encrypted, and only a seal is expected.",
                 Location, "Load an older generation.");
         }
         return new CheckedSave(this, HiddenLabel.Reveal(Header, protection.Keys), new FittingSeal(opened, isEncrypted));

@@ -15,5 +15,5 @@ internal sealed record SaveTerms(
     public FileForm Content => FileForm.Of(Form);
 
     /// <summary>The form of the file: that of its content, unless that is compressed or encrypted.</summary>
-    public FileForm File => Compression == SaveCompression.None && Protection is not { Encrypts: true } ? Content : FileForm.Packed;
+    public FileForm File => Compression == SaveCompression.None && Protection is not { IsEncrypted: true } ? Content : FileForm.Packed;
 }

@@ -98,10 +98,10 @@ internal sealed class SaveWriter : IDisposable
         if (terms.Compression != SaveCompression.None)
             Compress(terms.Compression, cache, compressed);
         var making = terms.Protection?.Keys.Current.NewMaking ?? KeyMaking.None;
-        using var cipher = terms.Protection is { Encrypts: true } protection ? SectionCipher.New(protection.Keys.Current, making) : null;
+        using var cipher = terms.Protection is { IsEncrypted: true } protection ? SectionCipher.New(protection.Keys.Current, making) : null;
         if (cipher is not null)
             Encrypt(cipher);
-        if (terms.Protection is { HidesLabels: true } hiding && header.Slot is { } label)
+        if (terms.Protection is { HasHiddenTitles: true } hiding && header.Slot is { } label)
             header.Slot = HiddenLabel.Hide(label, header.SaveId, hiding.Keys.Current, making);
         var file = _sections.Exists(section => section.Decompressed > 0) ? FileForm.Packed : terms.File;
         _assembly.Begin(header, _sections, terms.IsIndented, terms.Protection is null ? null : new FileSeal(terms.Protection, making, cipher?.Salt));

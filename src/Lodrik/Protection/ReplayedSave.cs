@@ -4,4 +4,4 @@ namespace Lodrik.Protection;
 /// <param name="Reason">What speaks for it, one sentence.</param>
 /// <param name="Count">The number of the write that made the save; null where it was written before the store counted.</param>
 /// <param name="Newest">The number of the newest save known of the slot; null where none is known.</param>
-public sealed record PutBackSave(string Reason, long? Count, long? Newest);
+public sealed record ReplayedSave(string Reason, long? Count, long? Newest);

@@ -4,7 +4,7 @@ namespace Lodrik.Scenes;
 /// Puts a scene back as it was before a restoration that came to nothing. It looks at what is there, whatever the restoration got to, and
 /// goes on where the game's own code fails.
 /// </summary>
-internal sealed class PuttingBack<TScene>(SceneBindings<TScene> bindings, TScene scene, SceneRecord before, List<Exception> failures) : IEntityLookup
+internal sealed class SceneRollBack<TScene>(SceneBindings<TScene> bindings, TScene scene, SceneRecord before, List<Exception> failures) : IEntityLookup
 {
     private readonly Dictionary<EntityId, LiveEntity<TScene>> _there = [];
 
