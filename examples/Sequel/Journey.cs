@@ -1,4 +1,3 @@
-using Lodrik;
 using Lodrik.Codes;
 using Lodrik.Scenes;
 using Lodrik.State;

@@ -1,4 +1,3 @@
-using Lodrik;
 using Lodrik.Scenes;
 using Lodrik.State;
 using Tidewarden;

@@ -1,4 +1,3 @@
-using Lodrik;
 using Lodrik.Migrations;
 
 namespace Tidewarden;

@@ -5,7 +5,6 @@ using Lodrik.Cli.Views;
 using Lodrik.Inspection;
 using Lodrik.Slots;
 using Lodrik.State;
-using Lodrik.Storage;
 
 namespace Lodrik.Cli;
 

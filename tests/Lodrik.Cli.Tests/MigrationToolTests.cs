@@ -1,4 +1,3 @@
-using Lodrik.Migrations;
 using Xunit;
 
 namespace Lodrik.Cli.Tests;

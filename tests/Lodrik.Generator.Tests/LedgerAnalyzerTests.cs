@@ -1,6 +1,5 @@
 using System.Text.RegularExpressions;
 using Lodrik.Migrations;
-using Lodrik.Scenes;
 using Microsoft.CodeAnalysis;
 using Microsoft.CodeAnalysis.Diagnostics;
 using Microsoft.CodeAnalysis.Text;

@@ -1,5 +1,3 @@
-using Lodrik.Codes;
-using Lodrik.Scenes;
 using Xunit;
 
 namespace Lodrik.Generator.Tests;

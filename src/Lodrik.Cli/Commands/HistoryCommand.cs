@@ -1,7 +1,6 @@
 using System.CommandLine;
 using System.Globalization;
 using Lodrik.Cli.Views;
-using Lodrik.Slots;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

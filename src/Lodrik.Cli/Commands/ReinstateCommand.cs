@@ -1,5 +1,4 @@
 using System.CommandLine;
-using Lodrik.Slots;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

@@ -3,7 +3,6 @@ using System.Globalization;
 using System.Text.Json;
 using Lodrik.Cli.Views;
 using Lodrik.Inspection;
-using Lodrik.Slots;
 using Lodrik.State;
 using Spectre.Console;
 

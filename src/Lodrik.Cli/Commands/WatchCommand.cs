@@ -3,7 +3,6 @@ using System.Text.Json;
 using Lodrik.Cli.Views;
 using Lodrik.Inspection;
 using Lodrik.Slots;
-using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

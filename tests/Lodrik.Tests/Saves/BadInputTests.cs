@@ -3,7 +3,6 @@ using CsCheck;
 using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.Inspection;
-using Lodrik.Migrations;
 using Lodrik.State;
 using Lodrik.Storage;
 using Lodrik.Tests.Formats;

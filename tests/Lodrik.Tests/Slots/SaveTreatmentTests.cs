@@ -1,6 +1,5 @@
 using System.Text;
 using Lodrik.Protection;
-using Lodrik.Slots;
 using Lodrik.Storage;
 using Lodrik.Tests.Migrations;
 using Lodrik.Tests.State;
