@@ -52,6 +52,7 @@ internal static class Budgets
         ["migrations"] = MigrationBudgets.Lines,
         ["protection"] = ProtectionBudgets.Lines,
         ["codes"] = CodeBudgets.Lines,
+        ["saves"] = SaveBudgets.Lines,
     };
 
     private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)
@@ -331,15 +332,18 @@ internal static class Budgets
     }
 
     /// <summary>The medians of two acts, run by turns so that what disturbs one disturbs the other.</summary>
-    internal static (double Ours, double Theirs) Race(Action ours, Action theirs)
+    /// <summary>Times two acts in turn; what is done between them is not timed.</summary>
+    internal static (double Ours, double Theirs) Race(Action ours, Action theirs, Action? between = null)
     {
-        WarmUp(ours);
-        WarmUp(theirs);
+        WarmUp(ours, between);
+        WarmUp(theirs, between);
         var (our, their) = (new List<double>(), new List<double>());
         for (var i = 0; i < 15; i++)
         {
             our.Add(Time(ours));
+            between?.Invoke();
             their.Add(Time(theirs));
+            between?.Invoke();
         }
         return (Middle(our), Middle(their));
     }
@@ -354,11 +358,14 @@ internal static class Budgets
     }
 
     /// <summary>Runs until the code has been compiled for good: the runtime does that in the background, after many calls and some time.</summary>
-    private static void WarmUp(Action act)
+    private static void WarmUp(Action act, Action? between = null)
     {
         var started = System.Diagnostics.Stopwatch.GetTimestamp();
         for (var runs = 0; runs < 4 || System.Diagnostics.Stopwatch.GetElapsedTime(started).TotalSeconds < 1.2; runs++)
+        {
             act();
+            between?.Invoke();
+        }
     }
 
     private static double Middle(List<double> times) => times.Order().ElementAt(times.Count / 2);

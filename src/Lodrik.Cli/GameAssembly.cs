@@ -23,23 +23,28 @@ internal sealed record GameAssembly(MigrationChain Migrations, SaveShape Shape)
     public static GameAssembly Load(string path, string? root, string? chain)
     {
         if (!RuntimeFeature.IsDynamicCodeSupported)
-            throw new LedgerException("This build of lodrik is native code, which cannot load a game's assembly.", remedy: "Use the ordinary build: dotnet run --project src/Lodrik.Cli.");
+            throw new LedgerException("This build of lodrik is native code, which cannot load a game's assembly.",
+                remedy: "Use the ordinary build: dotnet run --project src/Lodrik.Cli.");
         var file = Path.GetFullPath(path);
         var shape = SaveShape.OfAssembly(file, root);
         var beside = new AssemblyDependencyResolver(file);
-        AssemblyLoadContext.Default.Resolving += (context, name) => beside.ResolveAssemblyToPath(name) is { } found ? context.LoadFromAssemblyPath(found) : null;
+        AssemblyLoadContext.Default.Resolving += (context, name) =>
+            beside.ResolveAssemblyToPath(name) is { } found ? context.LoadFromAssemblyPath(found) : null;
         try
         {
             var assembly = AssemblyLoadContext.Default.LoadFromAssemblyPath(file);
             return new GameAssembly(Find(assembly, file, chain), shape);
         }
-        catch (Exception exception) when (exception is FileLoadException or BadImageFormatException or ReflectionTypeLoadException or FileNotFoundException)
+        catch (Exception exception) when (exception is FileLoadException or BadImageFormatException or ReflectionTypeLoadException
+            or FileNotFoundException)
         {
-            throw new LedgerException($"The assembly cannot be loaded: {exception.Message}", new SaveLocation { File = file }, "Name the game's built .dll, with those it needs beside it.", exception);
+            throw new LedgerException($"The assembly cannot be loaded: {exception.Message}",
+                new SaveLocation { File = file }, "Name the game's built .dll, with those it needs beside it.", exception);
         }
         catch (TargetInvocationException exception)
         {
-            throw new LedgerException($"The game's migrations cannot be made: {exception.InnerException?.Message}", new SaveLocation { File = file }, "Mend the chain.", exception);
+            throw new LedgerException($"The game's migrations cannot be made: {exception.InnerException?.Message}",
+                new SaveLocation { File = file }, "Mend the chain.", exception);
         }
     }
 
@@ -49,7 +54,8 @@ internal sealed record GameAssembly(MigrationChain Migrations, SaveShape Shape)
         foreach (var type in assembly.GetTypes().Where(type => !type.ContainsGenericParameters))
         {
             const BindingFlags Static = BindingFlags.Static | BindingFlags.Public | BindingFlags.NonPublic | BindingFlags.DeclaredOnly;
-            foreach (var property in type.GetProperties(Static).Where(one => one.PropertyType == typeof(MigrationChain) && one.GetIndexParameters().Length == 0))
+            foreach (var property in type.GetProperties(Static)
+                .Where(one => one.PropertyType == typeof(MigrationChain) && one.GetIndexParameters().Length == 0))
                 found[$"{type.FullName}.{property.Name}"] = () => (MigrationChain?)property.GetValue(null);
             foreach (var field in type.GetFields(Static).Where(one => one.FieldType == typeof(MigrationChain) && !one.Name.StartsWith('<')))
                 found[$"{type.FullName}.{field.Name}"] = () => (MigrationChain?)field.GetValue(null);
@@ -57,10 +63,13 @@ internal sealed record GameAssembly(MigrationChain Migrations, SaveShape Shape)
         if (chosen is not null)
         {
             return found.TryGetValue(chosen, out var get) && get() is { } migrations ? migrations : throw new LedgerException(
-                $"There is no migration chain {chosen} in the assembly.", new SaveLocation { File = file }, found.Count == 0 ? "There is none at all." : $"There are: {string.Join(", ", found.Keys)}.");
+                $"There is no migration chain {chosen} in the assembly.", new SaveLocation { File = file },
+                found.Count == 0 ? "There is none at all." : $"There are: {string.Join(", ", found.Keys)}.");
         }
         return found.Count == 1 && found.First().Value() is { } only ? only : throw new LedgerException(
-            found.Count == 0 ? "There is no migration chain in the assembly." : $"There are several migration chains in the assembly: {string.Join(", ", found.Keys)}.",
+            found.Count == 0
+                ? "There is no migration chain in the assembly."
+                : $"There are several migration chains in the assembly: {string.Join(", ", found.Keys)}.",
             new SaveLocation { File = file },
             found.Count == 0 ? "Keep it in a static property of the type MigrationChain." : "Choose one with --chain.");
     }

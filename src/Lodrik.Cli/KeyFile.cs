@@ -7,11 +7,13 @@ using Lodrik.Protection;
 namespace Lodrik.Cli;
 
 /// <summary>
-/// Keys as the command line names them: <c>[id=][passphrase:]file</c>, or <c>env:NAME</c> in place of the file. A key never comes from the command line itself, which others can read.
+/// Keys as the command line names them: <c>[id=][passphrase:]file</c>, or <c>env:NAME</c> in place of the file. A key never comes from the
+/// command line itself, which others can read.
 /// </summary>
 internal static partial class KeyFile
 {
-    public const string Forms = "[id=]<file> or [id=]env:NAME: a JSON Web Key (RFC 7517), PEM, 32 bytes, or those in Base64; or [id=]passphrase:<file> for a passphrase.";
+    public const string Forms = "[id=]<file> or [id=]env:NAME: a JSON Web Key (RFC 7517), PEM, 32 bytes, or those in Base64; or "
+        + "[id=]passphrase:<file> for a passphrase.";
 
     private const string Variable = "env:";
     private const string Passphrase = "passphrase:";
@@ -28,7 +30,8 @@ internal static partial class KeyFile
         var content = ContentOf(place);
         try
         {
-            return KeyOf(content, id, isPassphrase, otherwise: Path.GetFileNameWithoutExtension(place.StartsWith(Variable, StringComparison.Ordinal) ? place[Variable.Length..] : place));
+            return KeyOf(content, id, isPassphrase, otherwise: Path.GetFileNameWithoutExtension(
+                place.StartsWith(Variable, StringComparison.Ordinal) ? place[Variable.Length..] : place));
         }
         finally
         {
@@ -52,20 +55,24 @@ internal static partial class KeyFile
         if (text.StartsWith('{'))
         {
             var key = SaveKey.FromJwk(text);
-            return id.Length == 0 || id == key.Id ? key : throw new ArgumentException($"The key has an id of its own, {key.Id}, and is not {id}.");
+            return id.Length == 0 || id == key.Id
+                ? key
+                : throw new ArgumentException($"The key has an id of its own, {key.Id}, and is not {id}.");
         }
         if (text.StartsWith("-----BEGIN", StringComparison.Ordinal))
             return text.Contains("PRIVATE KEY", StringComparison.Ordinal) ? SaveKey.Signing(name, text) : SaveKey.Verifying(name, text);
         // What was wrong is not repeated: it may have a part of the key in it.
         return Base64.IsValid(text, out var length) && length == SaveKey.SecretBytes
             ? SaveKey.FromBase64(name, text)
-            : throw new ArgumentException("It is no key: neither a JSON Web Key nor PEM, nor 32 bytes, nor those in Base64. (A passphrase is given as passphrase:<file>.)");
+            : throw new ArgumentException("It is no key: neither a JSON Web Key nor PEM, nor 32 bytes, nor those in Base64. (A passphrase "
+                + "is given as passphrase:<file>.)");
     }
 
     private static byte[] ContentOf(string place)
     {
         if (place.StartsWith(Variable, StringComparison.Ordinal))
-            return Encoding.UTF8.GetBytes(Environment.GetEnvironmentVariable(place[Variable.Length..]) ?? throw new ArgumentException($"There is no environment variable {place[Variable.Length..]}."));
+            return Encoding.UTF8.GetBytes(Environment.GetEnvironmentVariable(place[Variable.Length..])
+                ?? throw new ArgumentException($"There is no environment variable {place[Variable.Length..]}."));
         if (place.Length == 0)
             throw new ArgumentException("Say which file has the key.");
         try
@@ -82,14 +89,16 @@ internal static partial class KeyFile
     private static partial Regex WithId();
 
     /// <summary>A new secret key.</summary>
-    public static string NewSecret(string id) => $$"""{"kty":"oct","kid":"{{id}}","k":"{{Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(SaveKey.SecretBytes))}}"}""";
+    public static string NewSecret(string id) =>
+        $$"""{"kty":"oct","kid":"{{id}}","k":"{{Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(SaveKey.SecretBytes))}}"}""";
 
     /// <summary>A new pair for signatures: the private key, and the public one.</summary>
     public static (string Private, string Public) NewPair(string id)
     {
         using var pair = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var parameters = pair.ExportParameters(includePrivateParameters: true);
-        var shared = $"\"kty\":\"EC\",\"crv\":\"P-256\",\"kid\":\"{id}\",\"x\":\"{Base64Url.EncodeToString(parameters.Q.X)}\",\"y\":\"{Base64Url.EncodeToString(parameters.Q.Y)}\"";
+        var (x, y) = (Base64Url.EncodeToString(parameters.Q.X), Base64Url.EncodeToString(parameters.Q.Y));
+        var shared = $"\"kty\":\"EC\",\"crv\":\"P-256\",\"kid\":\"{id}\",\"x\":\"{x}\",\"y\":\"{y}\"";
         return ($"{{{shared},\"d\":\"{Base64Url.EncodeToString(parameters.D)}\"}}", $"{{{shared}}}");
     }
 

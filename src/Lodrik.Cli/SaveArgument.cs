@@ -7,8 +7,8 @@ using Lodrik.Storage;
 namespace Lodrik.Cli;
 
 /// <summary>
-/// A save as it is named on the command line: a file; a slot of a store, as <c>saves/evening</c> or <c>saves/slots/evening</c>, with <c>@6</c> for one generation; or a store, for
-/// its newest save.
+/// A save as it is named on the command line: a file; a slot of a store, as <c>saves/evening</c> or <c>saves/slots/evening</c>, with
+/// <c>@6</c> for one generation; or a store, for its newest save.
 /// </summary>
 /// <param name="Path">The file.</param>
 /// <param name="Store">The folder of the store; null for a file that was named as such.</param>
@@ -16,7 +16,8 @@ namespace Lodrik.Cli;
 /// <param name="Generation">The generation; 0 for a file that was named as such.</param>
 internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, int Generation)
 {
-    public const string Description = "A save: a file, a store's folder for its newest, <folder>/<slot> for a slot's newest, <folder>/<slot>@6 for one generation.";
+    public const string Description = "A save: a file, a store's folder for its newest, <folder>/<slot> for a slot's newest, "
+        + "<folder>/<slot>@6 for one generation.";
 
     /// <summary>The argument of a command that takes a save, with what a shell offers for it.</summary>
     public static Argument<string> Create(string name, string description = Description)
@@ -31,7 +32,8 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
     public static string FileOf(string text) => File.Exists(text) ? text : Of(text).Path;
 
     /// <summary>What the save is called in views.</summary>
-    public string Name => Slot is { } slot ? string.Create(CultureInfo.InvariantCulture, $"{System.IO.Path.GetFileName(System.IO.Path.GetFullPath(Store!))}/{slot}@{Generation}") : Path;
+    public string Name => Slot is { } slot ? string.Create(
+        CultureInfo.InvariantCulture, $"{System.IO.Path.GetFileName(System.IO.Path.GetFullPath(Store!))}/{slot}@{Generation}") : Path;
 
     /// <exception cref="SaveException">There is no such save.</exception>
     public static SaveArgument Of(string text)
@@ -39,12 +41,16 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         if (File.Exists(text))
             return new SaveArgument(text, null, null, 0);
         var at = text.LastIndexOf('@');
-        int? generation = at > 0 && int.TryParse(text.AsSpan(at + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
+        int? generation = at > 0 && int.TryParse(text.AsSpan(at + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+            ? number
+            : null;
         var place = System.IO.Path.TrimEndingDirectorySeparator(generation is null ? text : text[..at]);
         if (SaveSlots.TryFind(place, out var folder, out var slot))
         {
             // What was named from the working folder is shown from there as well.
-            var shown = System.IO.Path.IsPathRooted(text) ? folder : System.IO.Path.GetRelativePath(Directory.GetCurrentDirectory(), folder);
+            var shown = System.IO.Path.IsPathRooted(text)
+                ? folder
+                : System.IO.Path.GetRelativePath(Directory.GetCurrentDirectory(), folder);
             return OfSlot(shown, slot, generation);
         }
         if (generation is null && SaveSlots.IsStore(place))
@@ -57,7 +63,10 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         if (SaveSlots.IsStore(folder) && SlotName.TryParse(System.IO.Path.GetFileName(System.IO.Path.GetFullPath(place)), out var unknown))
             SaveSlots.Open(folder).History(unknown);
         throw new StorageException(
-            Directory.Exists(text) ? "This is a folder, and no store of saves." : "There is no such file, slot or store.", new SaveLocation { File = text },
+            Directory.Exists(text) ? "This is a folder, and no store of saves." : "There is no such file, slot or store.", new SaveLocation
+            {
+                File = text,
+            },
             "Give the path of a save, of a slot as <folder>/<slot>, or of a store.");
     }
 
@@ -81,9 +90,12 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
     {
         var slots = SaveSlots.Open(store);
         var generations = slots.History(slot);
-        var found = generation is null ? generations[0] : generations.FirstOrDefault(one => one.Number == generation) ?? throw new SlotException(
+        var found = generation is null ? generations[0] : generations.FirstOrDefault(one => one.Number == generation)
+            ?? throw new SlotException(
             SaveErrorCode.NoSuchSlot, $"Slot '{slot}' has no generation {generation}.", new SaveLocation { Slot = slot.ToString() },
             $"It has {string.Join(", ", generations.Select(one => one.Number))}.");
-        return new SaveArgument(System.IO.Path.IsPathRooted(store) ? slots.Storage.Locate(found.File) : System.IO.Path.Combine(store, found.File), store, slot, found.Number);
+        return new SaveArgument(System.IO.Path.IsPathRooted(store)
+            ? slots.Storage.Locate(found.File)
+            : System.IO.Path.Combine(store, found.File), store, slot, found.Number);
     }
 }

@@ -23,7 +23,8 @@ internal static class SaveCompletions
         if (word.LastIndexOf('@') is > 0 and var at)
         {
             var (store, slot) = (Path.GetDirectoryName(word[..at])!, Path.GetFileName(word[..at]));
-            return Screen.Slots(store).History(slot).Select(one => string.Create(CultureInfo.InvariantCulture, $"{word[..at]}@{one.Number}"));
+            return Screen.Slots(store).History(slot)
+                .Select(one => string.Create(CultureInfo.InvariantCulture, $"{word[..at]}@{one.Number}"));
         }
         var folder = SaveSlots.IsStore(word) ? word : Path.GetDirectoryName(word);
         return folder is not { Length: > 0 } || !SaveSlots.IsStore(folder) ? []
@@ -39,7 +40,8 @@ internal static class SaveCompletions
         var file = SavedFile.Open(path);
         var word = context.WordToComplete;
         IEnumerable<string> places = file.Sections.Select(section => section.Name);
-        if (word.LastIndexOf('/') is > 0 and var slash && file.Sections.Any(section => word.StartsWith($"{section.Name}/", StringComparison.Ordinal)))
+        if (word.LastIndexOf('/') is > 0 and var slash
+            && file.Sections.Any(section => word.StartsWith($"{section.Name}/", StringComparison.Ordinal)))
         {
             var inside = ValuePath.Find(file, word[..slash]).Value switch
             {
@@ -59,7 +61,8 @@ internal static class SaveCompletions
         {
             return [.. find().Select(text => new CompletionItem(text))];
         }
-        catch (Exception exception) when (exception is SaveException or ArgumentException or InvalidOperationException or IOException or UnauthorizedAccessException)
+        catch (Exception exception) when (exception is SaveException or ArgumentException or InvalidOperationException or IOException
+            or UnauthorizedAccessException)
         {
             return [];
         }

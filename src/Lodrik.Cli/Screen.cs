@@ -65,7 +65,8 @@ internal static class Screen
     public static void Json<T>(T value, JsonTypeInfo<T> type) => Out.Profile.Out.Writer.WriteLine(JsonSerializer.Serialize(value, type));
 
     /// <summary>A form by the word that is given on the command line.</summary>
-    public static bool TryParseForm(string? word, out SaveForm form) => Enum.TryParse(word, ignoreCase: true, out form) && Enum.IsDefined(form) && !char.IsDigit(word![0]);
+    public static bool TryParseForm(string? word, out SaveForm form) =>
+        Enum.TryParse(word, ignoreCase: true, out form) && Enum.IsDefined(form) && !char.IsDigit(word![0]);
 
     /// <summary>The storage in a folder that has to be there.</summary>
     public static DirectoryStorage Folder(string folder) => Directory.Exists(folder)
@@ -77,11 +78,15 @@ internal static class Screen
     /// <param name="key">The key that shows hidden titles; null for none.</param>
     public static SaveSlots Slots(string folder, ToolKey? key = null) => SaveSlots.Open(Folder(folder), key?.ForHeaders);
 
-    /// <summary>Does something that takes long with a large save. Where somebody is looking, a bar beside the errors says how far it is, and goes away.</summary>
+    /// <summary>
+    /// Does something that takes long with a large save. Where somebody is looking, a bar beside the errors says how far it is, and goes
+    /// away.
+    /// </summary>
     /// <param name="doing">What is being done, as in "Comparing".</param>
     /// <param name="bytes">How much there is to go through.</param>
     /// <param name="act">Does it; what it is given takes the part that is done.</param>
-    public static T WithProgress<T>(string doing, long bytes, Func<IProgress<double>?, T> act) => bytes < LargeBytes || Console.IsErrorRedirected || !Error.Profile.Capabilities.Interactive
+    public static T WithProgress<T>(string doing, long bytes, Func<IProgress<double>?, T> act) =>
+        bytes < LargeBytes || Console.IsErrorRedirected || !Error.Profile.Capabilities.Interactive
         ? act(null)
         : Error.Progress().AutoClear(true).HideCompleted(true).Start(context => act(new Bar(context.AddTask(doing))));
 

@@ -10,10 +10,17 @@ internal sealed record ToolKey(SaveKey Key, string Context)
     /// <summary>For lists of slots, which look into headers only.</summary>
     public SaveProtection ForHeaders => SaveProtection.With(Key);
 
-    /// <summary>The protection by which a save is checked, and written again as it was: the key, and whether the save says that it is encrypted.</summary>
+    /// <summary>
+    /// The protection by which a save is checked, and written again as it was: the key, and whether the save says that it is encrypted.
+    /// </summary>
     public SaveProtection For(SavedFile file) => For(file.IsEncrypted, file.HasHiddenTitles);
 
-    public SaveProtection For(bool isEncrypted, bool hidesLabel) => new(new KeyRing(Key)) { IsEncrypted = isEncrypted, HasHiddenTitles = hidesLabel, Context = Context };
+    public SaveProtection For(bool isEncrypted, bool hidesLabel) => new(new KeyRing(Key))
+    {
+        IsEncrypted = isEncrypted,
+        HasHiddenTitles = hidesLabel,
+        Context = Context,
+    };
 }
 
 /// <summary>The options by which a command takes a key.</summary>

@@ -13,7 +13,12 @@ internal static class WholeNumber
 
     /// <summary>An argument that is null where it is not given.</summary>
     public static Argument<int?> OptionalArgument(string name, string description, int least) =>
-        new(name) { Description = description, Arity = ArgumentArity.ZeroOrOne, CustomParser = result => result.Tokens.Count == 0 ? null : Read(result, $"<{name}>", least) };
+        new(name)
+        {
+            Description = description,
+            Arity = ArgumentArity.ZeroOrOne,
+            CustomParser = result => result.Tokens.Count == 0 ? null : Read(result, $"<{name}>", least),
+        };
 
     /// <summary>An option that is null where it is not given.</summary>
     public static Option<int?> Option(string name, string description, int least) =>

@@ -10,7 +10,8 @@ namespace Lodrik.Generator;
 internal sealed record AdapterDeclaration(INamedTypeSymbol Adapter, ITypeSymbol? Foreign, ITypeSymbol? Saved, SyntaxReference? Attribute)
 {
     public bool Adapts(ITypeSymbol type) =>
-        Foreign is not null && Saved is not null && SymbolEqualityComparer.Default.Equals(Foreign, type) && !SymbolEqualityComparer.Default.Equals(Saved, type);
+        Foreign is not null && Saved is not null && SymbolEqualityComparer.Default.Equals(Foreign, type)
+            && !SymbolEqualityComparer.Default.Equals(Saved, type);
 }
 
 /// <summary>Reads and checks the adapters of an assembly.</summary>
@@ -19,12 +20,15 @@ internal static class Adapters
     public static IReadOnlyList<AdapterDeclaration> Of(IAssemblySymbol assembly)
     {
         var adapters = new List<AdapterDeclaration>();
-        foreach (var attribute in assembly.GetAttributes().Where(one => one.AttributeClass?.ToDisplayString() == "Lodrik.State.SaveAdapterAttribute"))
+        foreach (var attribute in assembly.GetAttributes()
+            .Where(one => one.AttributeClass?.ToDisplayString() == "Lodrik.State.SaveAdapterAttribute"))
         {
             if (attribute.ConstructorArguments.FirstOrDefault().Value is not INamedTypeSymbol adapter)
                 continue;
-            var contract = adapter.AllInterfaces.FirstOrDefault(one => one.OriginalDefinition.ToDisplayString() == "Lodrik.State.ISaveAdapter<TForeign, TSaved>");
-            adapters.Add(new AdapterDeclaration(adapter, contract?.TypeArguments[0], contract?.TypeArguments[1], attribute.ApplicationSyntaxReference));
+            var contract = adapter.AllInterfaces.FirstOrDefault(one =>
+                one.OriginalDefinition.ToDisplayString() == "Lodrik.State.ISaveAdapter<TForeign, TSaved>");
+            adapters.Add(new AdapterDeclaration(
+                adapter, contract?.TypeArguments[0], contract?.TypeArguments[1], attribute.ApplicationSyntaxReference));
         }
         return adapters;
     }

@@ -6,8 +6,8 @@ using Microsoft.CodeAnalysis.Diagnostics;
 namespace Lodrik.Generator;
 
 /// <summary>
-/// Warns, while the game is written, where a change of a state type would lose something of saves that players have. It knows what they have
-/// from the ledger, whose files are given to the compiler as additional files.
+/// Warns, while the game is written, where a change of a state type would lose something of saves that players have. It knows what they
+/// have from the ledger, whose files are given to the compiler as additional files.
 /// </summary>
 [DiagnosticAnalyzer(LanguageNames.CSharp)]
 public sealed class LedgerAnalyzer : DiagnosticAnalyzer
@@ -43,11 +43,13 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
         context.RegisterSymbolAction(symbol => Report(symbol, losses, unreadable), SymbolKind.NamedType);
     }
 
-    private static void Report(SymbolAnalysisContext context, ILookup<string, Loss> losses, IReadOnlyList<(string File, string Problem)> unreadable)
+    private static void Report(
+        SymbolAnalysisContext context, ILookup<string, Loss> losses, IReadOnlyList<(string File, string Problem)> unreadable)
     {
         var type = (INamedTypeSymbol)context.Symbol;
         foreach (var loss in losses[TypeShapes.NameOf(type)])
-            context.ReportDiagnostic(Diagnostic.Create(Lost, MemberOf(type, loss.Change) ?? type.Locations[0], loss.Change.ToString(), loss.Version, loss.Remedy));
+            context.ReportDiagnostic(Diagnostic.Create(
+                Lost, MemberOf(type, loss.Change) ?? type.Locations[0], loss.Change.ToString(), loss.Version, loss.Remedy));
         if (type.GetAttributes().Any(attribute => attribute.AttributeClass?.ToDisplayString() == "Lodrik.SaveFileAttribute"))
         {
             foreach (var (file, problem) in unreadable)
@@ -61,12 +63,14 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
         .FirstOrDefault(member => KeyOf(member) == change.Name)?.Locations.FirstOrDefault(location => location.IsInSource);
 
     private static string KeyOf(ISymbol member) => member.GetAttributes()
-        .FirstOrDefault(attribute => attribute.AttributeClass?.ToDisplayString() == "Lodrik.SavedAttribute")?.ConstructorArguments.FirstOrDefault().Value as string
+        .FirstOrDefault(attribute =>
+            attribute.AttributeClass?.ToDisplayString() == "Lodrik.SavedAttribute")?.ConstructorArguments.FirstOrDefault().Value as string
         ?? ModelReader.CamelCase(member.Name);
 
     private static IEnumerable<Loss> Losses(Compilation compilation, IReadOnlyList<SaveShape> recorded)
     {
-        var today = SaveShape.Of(Documents(compilation.Assembly).Concat(compilation.SourceModule.ReferencedAssemblySymbols.SelectMany(Documents)));
+        var today = SaveShape.Of(Documents(compilation.Assembly)
+            .Concat(compilation.SourceModule.ReferencedAssemblySymbols.SelectMany(Documents)));
         foreach (var root in SaveShape.Of(Documents(compilation.Assembly)).Roots)
         {
             if (recorded.FirstOrDefault(one => one.Game == root.Game && one.Version == root.Version) is not { } known)
@@ -89,10 +93,12 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
         .Where(attribute => attribute.AttributeClass?.ToDisplayString() == "Lodrik.State.StateShapeAttribute")
         .Select(attribute => attribute.ConstructorArguments.FirstOrDefault().Value as string ?? "{}");
 
-    private static (List<SaveShape> Recorded, List<(string File, string Problem)> Unreadable) ReadLedger(ImmutableArray<AdditionalText> files, CancellationToken cancellation)
+    private static (List<SaveShape> Recorded, List<(string File, string Problem)> Unreadable) ReadLedger(
+        ImmutableArray<AdditionalText> files, CancellationToken cancellation)
     {
         var (recorded, unreadable) = (new List<SaveShape>(), new List<(string, string)>());
-        foreach (var file in files.Where(file => Path.GetExtension(file.Path) == ".json" && int.TryParse(Path.GetFileNameWithoutExtension(file.Path), out _)))
+        foreach (var file in files.Where(file =>
+            Path.GetExtension(file.Path) == ".json" && int.TryParse(Path.GetFileNameWithoutExtension(file.Path), out _)))
         {
             if (file.GetText(cancellation)?.ToString() is not { } text || text.IndexOf("\"ledger\"", StringComparison.Ordinal) < 0)
                 continue;

@@ -10,7 +10,8 @@ namespace Lodrik.Generator;
 /// <param name="cancellation">Gives up.</param>
 /// <param name="source">The source that declares the type; null where nothing is generated.</param>
 /// <param name="position">Where it declares it.</param>
-internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, CancellationToken cancellation, SemanticModel? source = null, int position = 0)
+internal sealed class ModelReader(
+    INamedTypeSymbol type, TypeCodecs codecs, CancellationToken cancellation, SemanticModel? source = null, int position = 0)
 {
     private static readonly HashSet<string> ReservedSections = ["lodrik", "contents", "seal"];
 
@@ -57,7 +58,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         : ShortNames.Shadowed(members.SelectMany(member => new[] { member.Codec, member.TypeName }), type, source, position);
 
     /// <summary>The saved members of a type that is generic, with its arguments.</summary>
-    public static IEnumerable<(string Key, string Name, ITypeSymbol Type, bool IsRequired)> ShapeMembers(INamedTypeSymbol type, TypeCodecs codecs)
+    public static IEnumerable<(string Key, string Name, ITypeSymbol Type, bool IsRequired)> ShapeMembers(
+        INamedTypeSymbol type, TypeCodecs codecs)
     {
         var reader = new ModelReader(type, codecs, CancellationToken.None);
         reader.ReadMembers(isRoot: false);
@@ -71,15 +73,20 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         .Select(one => (one.Item1, one.Item2!));
 
     public static bool KeepsUnknown(INamedTypeSymbol type) =>
-        Above(type).Prepend(type).SelectMany(one => one.GetMembers()).Any(member => Attribute(member, "Lodrik.State.KeepUnknownAttribute") is not null);
+        Above(type).Prepend(type).SelectMany(one => one.GetMembers())
+            .Any(member => Attribute(member, "Lodrik.State.KeepUnknownAttribute") is not null);
 
     /// <summary>The document that says for ledgers what a save has of the type.</summary>
     private string DescribeShape(RootModel? root)
     {
         var shapes = new TypeShapes(codecs);
         var own = shapes.Describe(type, _shape);
-        var types = shapes.Described.Select(described => $"{TypeShapes.Quote(described.Key)}: {described.Value}").Prepend($"{TypeShapes.Quote(TypeShapes.NameOf(type))}: {own}");
-        var game = root is null ? "" : $"\"game\": {TypeShapes.Quote(root.Game)}, \"version\": {root.Version}, \"root\": {TypeShapes.Quote(TypeShapes.NameOf(type))}, ";
+        var types = shapes.Described.Select(described => $"{TypeShapes.Quote(described.Key)}: {described.Value}")
+            .Prepend($"{TypeShapes.Quote(TypeShapes.NameOf(type))}: {own}");
+        var game = root is null
+            ? ""
+            : $"\"game\": {TypeShapes.Quote(root.Game)}, \"version\": {root.Version}, \"root\": "
+                + $"{TypeShapes.Quote(TypeShapes.NameOf(type))}, ";
         return $"{{ {game}\"types\": {{ {string.Join(", ", types)} }} }}";
     }
 
@@ -99,7 +106,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         if (type.IsGenericType)
             Problem(Diagnostics.BadRoot, type, type.Name, "it is generic.");
         if (type.GetMembers("Sections").Any(member => !member.IsImplicitlyDeclared))
-            Problem(Diagnostics.BadRoot, type, type.Name, "it has a member named Sections, which is what the names of its sections are generated into.");
+            Problem(Diagnostics.BadRoot, type,
+                type.Name, "it has a member named Sections, which is what the names of its sections are generated into.");
         return new RootModel(game, version);
     }
 
@@ -112,7 +120,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
                 .OfType<TypeDeclarationSyntax>()
                 .Any(syntax => syntax.Modifiers.Any(SyntaxKind.PartialKeyword));
             if (!isPartial)
-                Problem(Diagnostics.NotPartial, current, current.Name, SymbolEqualityComparer.Default.Equals(current, type) ? "it" : $"'{type.Name}'");
+                Problem(Diagnostics.NotPartial, current, current.Name,
+                    SymbolEqualityComparer.Default.Equals(current, type) ? "it" : $"'{type.Name}'");
         }
     }
 
@@ -134,13 +143,16 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
                 if (byKey.TryGetValue(member.Key, out var other))
                     Problem(Diagnostics.DoubleKey, symbol, other, member.Name, member.Key);
                 else if (isRoot && ReservedSections.Contains(member.Key))
-                    Problem(Diagnostics.BadRoot, symbol, type.Name, $"\"{member.Key}\" is a word of the file itself. Give '{member.Name}' another key with [Saved(\"…\")].");
+                    Problem(Diagnostics.BadRoot, symbol, type.Name,
+                        $"\"{member.Key}\" is a word of the file itself. Give '{member.Name}' another key with [Saved(\"…\")].");
                 else if (isRoot && member.Key.Contains('/'))
-                    Problem(Diagnostics.BadRoot, symbol, type.Name, $"the section name \"{member.Key}\" has a slash, which only groups of sections have.");
+                    Problem(Diagnostics.BadRoot, symbol, type.Name,
+                        $"the section name \"{member.Key}\" has a slash, which only groups of sections have.");
                 else
                     byKey.Add(member.Key, member.Name);
                 members.Add(member);
-                _shape.Add((member.Key, symbol.Name, symbol is IPropertySymbol property ? property.Type : ((IFieldSymbol)symbol).Type, member.IsRequired));
+                _shape.Add((member.Key, symbol.Name, symbol is IPropertySymbol property ? property.Type : ((IFieldSymbol)symbol).Type,
+                    member.IsRequired));
             }
         }
         return members;
@@ -149,7 +161,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
     private void ReadUnknownMember(ISymbol symbol)
     {
         var memberType = (symbol as IPropertySymbol)?.Type ?? (symbol as IFieldSymbol)?.Type;
-        if (memberType?.ToDisplayString() != "Lodrik.State.SaveMap" || (symbol as IPropertySymbol)?.GetMethod is null && symbol is IPropertySymbol)
+        if (memberType?.ToDisplayString() != "Lodrik.State.SaveMap" || (symbol as IPropertySymbol)?.GetMethod is null
+            && symbol is IPropertySymbol)
             Problem(Diagnostics.BadMember, symbol, symbol.Name, "it is to keep unknown members, and is no SaveMap that can be read.");
         else if (_unknownMember is not null)
             Problem(Diagnostics.BadMember, symbol, symbol.Name, $"'{_unknownMember}' keeps the unknown members already.");
@@ -195,8 +208,10 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         else if (!Above(unknown).Any(above => SymbolEqualityComparer.Default.Equals(above, type)))
             Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, $"'{unknown.Name}' is not derived from it.");
         else if (unknown.IsAbstract || !unknown.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.IUnknownVariant")
-            || !unknown.InstanceConstructors.Any(one => one.Parameters.Length == 0 && one.DeclaredAccessibility is Accessibility.Public or Accessibility.Internal))
-            Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, $"'{unknown.Name}' has to implement IUnknownVariant and to have a constructor without parameters.");
+            || !unknown.InstanceConstructors.Any(one =>
+                one.Parameters.Length == 0 && one.DeclaredAccessibility is Accessibility.Public or Accessibility.Internal))
+            Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name,
+                $"'{unknown.Name}' has to implement IUnknownVariant and to have a constructor without parameters.");
         else
             return TypeCodecs.Name(unknown);
         return null;
@@ -266,7 +281,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         if (isBase && symbol.DeclaredAccessibility == Accessibility.Private)
         {
             if (saved is not null)
-                Problem(Diagnostics.BadMember, type, $"{owner.Name}.{symbol.Name}", $"it is private to a base of '{type.Name}'. Make it protected.");
+                Problem(Diagnostics.BadMember, type, $"{owner.Name}.{symbol.Name}",
+                    $"it is private to a base of '{type.Name}'. Make it protected.");
             return null;
         }
         if (isBase && symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private })
@@ -282,7 +298,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         }
         if (setting == Setting.BackingField && memberType is IArrayTypeSymbol { Rank: 1 } array)
             codec = $"{TypeCodecs.StateNamespace}FixedArrayCodec<{TypeCodecs.Name(array.ElementType)}, {codec}>";
-        return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner), symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true });
+        return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner),
+            symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true });
     }
 
     /// <summary>Whether a property is saved, and how it is set.</summary>
@@ -305,7 +322,8 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
         var isAutomatic = property.ContainingType.GetMembers().OfType<IFieldSymbol>()
             .Any(field => SymbolEqualityComparer.Default.Equals(field.AssociatedSymbol, property));
         setting = Setting.BackingField;
-        if (isAutomatic && (asked || property.Type is IArrayTypeSymbol or INamedTypeSymbol { IsReferenceType: true, SpecialType: SpecialType.None }))
+        if (isAutomatic
+            && (asked || property.Type is IArrayTypeSymbol or INamedTypeSymbol { IsReferenceType: true, SpecialType: SpecialType.None }))
             return true;
         if (asked)
             Problem(Diagnostics.BadMember, property, property.Name, "it is computed and cannot be set.");
@@ -322,14 +340,19 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
             return "";
         }
         var constructors = type.InstanceConstructors
-            .Where(constructor => constructor.Parameters.Length != 1 || !SymbolEqualityComparer.Default.Equals(constructor.Parameters[0].Type, type))
+            .Where(constructor =>
+                constructor.Parameters.Length != 1 || !SymbolEqualityComparer.Default.Equals(constructor.Parameters[0].Type, type))
             .ToList();
         // Every struct has a constructor without parameters; where nobody wrote it, that of a record says more.
-        var constructor = constructors.FirstOrDefault(candidate => candidate.Parameters.Length == 0 && !(candidate.IsImplicitlyDeclared && type is { IsRecord: true, IsValueType: true }))
-            ?? (type.IsRecord || constructors.Count == 1 ? constructors.OrderByDescending(candidate => candidate.Parameters.Length).FirstOrDefault() : null);
+        var constructor = constructors.FirstOrDefault(candidate =>
+            candidate.Parameters.Length == 0 && !(candidate.IsImplicitlyDeclared && type is { IsRecord: true, IsValueType: true }))
+            ?? (type.IsRecord || constructors.Count == 1
+                ? constructors.OrderByDescending(candidate => candidate.Parameters.Length).FirstOrDefault()
+                : null);
         if (constructor is null)
         {
-            Problem(Diagnostics.CannotBeCreated, type, type.Name, "it has several constructors, and none without parameters. Add one; it may be private.");
+            Problem(Diagnostics.CannotBeCreated, type,
+                type.Name, "it has several constructors, and none without parameters. Add one; it may be private.");
             return "";
         }
         // A struct's members have initial values only if it says so in a constructor without parameters; new T() runs that.
@@ -351,7 +374,9 @@ internal sealed class ModelReader(INamedTypeSymbol type, TypeCodecs codecs, Canc
     private static string Argument(IParameterSymbol parameter)
     {
         if (!parameter.HasExplicitDefaultValue)
-            return parameter.Type is { SpecialType: SpecialType.System_String, NullableAnnotation: not NullableAnnotation.Annotated } ? "\"\"" : "default!";
+            return parameter.Type is { SpecialType: SpecialType.System_String, NullableAnnotation: not NullableAnnotation.Annotated }
+                ? "\"\""
+                : "default!";
         var value = parameter.ExplicitDefaultValue;
         var type = TypeCodecs.Name(parameter.Type);
         return value switch

@@ -3,7 +3,9 @@ using Microsoft.CodeAnalysis.CSharp.Syntax;
 
 namespace Lodrik.Generator;
 
-/// <summary>What the game's bindings say of its scenes: a part of a kind, a kind's former name, or a part of the game with a section of its own.</summary>
+/// <summary>
+/// What the game's bindings say of its scenes: a part of a kind, a kind's former name, or a part of the game with a section of its own.
+/// </summary>
 /// <param name="Group">The group of the shape that it belongs to.</param>
 /// <param name="Owner">The kind, or the name.</param>
 /// <param name="Name">The part's name; empty for what is no part.</param>
@@ -12,18 +14,20 @@ namespace Lodrik.Generator;
 internal sealed record BoundShape(string Group, string Owner, string Name, string Shape, EquatableList<string> Described);
 
 /// <summary>
-/// Finds, where the game binds its scenes, which kinds there are and which parts they have. Names that are no constants cannot be known, and
-/// go under <c>*</c>.
+/// Finds, where the game binds its scenes, which kinds there are and which parts they have. Names that are no constants cannot be known,
+/// and go under <c>*</c>.
 /// </summary>
 internal static class SceneKinds
 {
     private const string AnyKind = "*";
 
     private static readonly HashSet<string> Calls =
-        ["Kind", "Part", "OptionalPart", "PartInto", "Placement", "Placement3D", "Active", "Name", "Reference", "ReferenceId", "ReferenceList", "FormerKind", "Register"];
+        ["Kind", "Part", "OptionalPart", "PartInto", "Placement", "Placement3D",
+            "Active", "Name", "Reference", "ReferenceId", "ReferenceList", "FormerKind", "Register"];
 
     public static bool IsCandidate(SyntaxNode node) =>
-        node is InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } } && Calls.Contains(name);
+        node is InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } }
+            && Calls.Contains(name);
 
     public static BoundShape? Read(GeneratorSyntaxContext context, CancellationToken cancellation)
     {
@@ -36,12 +40,15 @@ internal static class SceneKinds
         var owner = method.ContainingType.OriginalDefinition.ToDisplayString();
         return owner switch
         {
-            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "Kind" => new BoundShape("kinds", Constant(context, call, 0, cancellation) ?? AnyKind, "", "", new EquatableList<string>([])),
-            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "FormerKind" && Constant(context, call, 0, cancellation) is { } former && Constant(context, call, 1, cancellation) is { } today =>
+            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "Kind" =>
+                new BoundShape("kinds", Constant(context, call, 0, cancellation) ?? AnyKind, "", "", new EquatableList<string>([])),
+            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "FormerKind" && Constant(context, call, 0, cancellation) is { } former
+                && Constant(context, call, 1, cancellation) is { } today =>
                 new BoundShape("formerKinds", former, "", today, new EquatableList<string>([])),
             "Lodrik.Scenes.KindBinding<TScene, TEntity>" when ReadPart(context, call, method, shapes, cancellation) is { } part =>
                 new BoundShape("kinds", KindAround(context, call, cancellation), part.Name, part.Shape, DescribedBy(shapes)),
-            "Lodrik.GameSession<TSave, TScene>" when method is { Name: "Register", TypeArguments.Length: 1 } && Constant(context, call, 0, cancellation) is { } name =>
+            "Lodrik.GameSession<TSave, TScene>" when method is { Name: "Register", TypeArguments.Length: 1 }
+                && Constant(context, call, 0, cancellation) is { } name =>
                 new BoundShape("subsystems", name, "", shapes.Of(method.TypeArguments[0]), DescribedBy(shapes)),
             _ => null,
         };
@@ -53,8 +60,10 @@ internal static class SceneKinds
         if (bound.Count == 0)
             return null;
         var groups = new List<string>();
-        var kinds = bound.Where(one => one.Group == "kinds").GroupBy(one => one.Owner).OrderBy(kind => kind.Key, StringComparer.Ordinal).Select(kind =>
-            $"{TypeShapes.Quote(kind.Key)}: {{ {string.Join(", ", Entries(kind.Where(one => one.Name.Length > 0), one => one.Name))} }}").ToList();
+        var kinds = bound.Where(one => one.Group == "kinds").GroupBy(one => one.Owner).OrderBy(kind => kind.Key, StringComparer.Ordinal)
+            .Select(kind =>
+            $"{TypeShapes.Quote(kind.Key)}: {{ {string.Join(", ", Entries(kind.Where(one => one.Name.Length > 0), one => one.Name))} }}")
+                .ToList();
         if (kinds.Count > 0)
             groups.Add($"\"kinds\": {{ {string.Join(", ", kinds)} }}");
         foreach (var group in new[] { "formerKinds", "subsystems" })
@@ -76,7 +85,8 @@ internal static class SceneKinds
     private static EquatableList<string> DescribedBy(TypeShapes shapes) =>
         new([.. shapes.Described.Select(type => $"{TypeShapes.Quote(type.Key)}: {type.Value}")]);
 
-    private static (string Name, string Shape)? ReadPart(GeneratorSyntaxContext context, InvocationExpressionSyntax call, IMethodSymbol method, TypeShapes shapes, CancellationToken cancellation)
+    private static (string Name, string Shape)? ReadPart(GeneratorSyntaxContext context, InvocationExpressionSyntax call,
+        IMethodSymbol method, TypeShapes shapes, CancellationToken cancellation)
     {
         switch (method.Name)
         {
@@ -113,7 +123,9 @@ internal static class SceneKinds
         return AnyKind;
     }
 
-    private static string? Constant(GeneratorSyntaxContext context, InvocationExpressionSyntax call, int argument, CancellationToken cancellation) =>
+    private static string? Constant(
+        GeneratorSyntaxContext context, InvocationExpressionSyntax call, int argument, CancellationToken cancellation) =>
         call.ArgumentList.Arguments.Count > argument
-        && context.SemanticModel.GetConstantValue(call.ArgumentList.Arguments[argument].Expression, cancellation) is { HasValue: true, Value: string { Length: > 0 } text } ? text : null;
+        && context.SemanticModel.GetConstantValue(call.ArgumentList.Arguments[argument].Expression, cancellation)
+            is { HasValue: true, Value: string { Length: > 0 } text } ? text : null;
 }

@@ -4,15 +4,16 @@ using Microsoft.CodeAnalysis;
 namespace Lodrik.Generator;
 
 /// <summary>
-/// Writes generated code with <c>using</c> directives and short names, as a person would. A name that means something else where the type is declared
-/// stays fully qualified, so that no name of the game's can break the code.
+/// Writes generated code with <c>using</c> directives and short names, as a person would. A name that means something else where the type
+/// is declared stays fully qualified, so that no name of the game's can break the code.
 /// </summary>
 internal static class ShortNames
 {
     /// <summary>The namespaces of which names are shortened, those first that begin with another.</summary>
     private static readonly string[] Namespaces =
     [
-        "Lodrik.State", "Lodrik", "System.CodeDom.Compiler", "System.Collections.Generic", "System.ComponentModel", "System.Diagnostics.CodeAnalysis",
+        "Lodrik.State", "Lodrik", "System.CodeDom.Compiler",
+            "System.Collections.Generic", "System.ComponentModel", "System.Diagnostics.CodeAnalysis",
         "System.Diagnostics", "System.Numerics", "System.Runtime.CompilerServices",
     ];
 
@@ -20,7 +21,8 @@ internal static class ShortNames
     private static readonly string[] Always =
     [
         .. Of(
-            "Lodrik.State", "CompareContext", "CopyContext", "IRowReader", "IRowWriter", "ISharedCodec", "IStateCodec", "IStateReader", "IStateRoot", "IStateType", "IStateWriter",
+            "Lodrik.State", "CompareContext", "CopyContext", "IRowReader", "IRowWriter",
+                "ISharedCodec", "IStateCodec", "IStateReader", "IStateRoot", "IStateType", "IStateWriter",
             "KeyTable", "RowMember", "RowShape", "SeenKeys", "SharedObjects", "StateContent", "StateRoot", "StateShape", "StateTypes"),
         .. Of("System.CodeDom.Compiler", "GeneratedCode"),
         .. Of("System.ComponentModel", "EditorBrowsable", "EditorBrowsableState"),
@@ -30,7 +32,8 @@ internal static class ShortNames
     ];
 
     private static readonly Regex Qualified = new(
-        $@"global::(?:({string.Join("|", Namespaces.Select(Regex.Escape))})\.(?!(?:CodeAnalysis|State)\.)|(System)\.(?=(?:ReadOnlySpan|Span|Guid|TimeSpan|DateTime|DateTimeOffset)\b))(\w+)",
+        $@"global::(?:({string.Join("|", Namespaces.Select(Regex.Escape))})\.(?!(?:CodeAnalysis|State)\.)"
+        + @"|(System)\.(?=(?:ReadOnlySpan|Span|Guid|TimeSpan|DateTime|DateTimeOffset)\b))(\w+)",
         RegexOptions.Compiled | RegexOptions.CultureInvariant);
 
     /// <summary>The names that mean something else at a place in the game's source.</summary>
@@ -44,17 +47,21 @@ internal static class ShortNames
             .Select(Split)
             .Distinct()
             .ToList();
-        var imported = names.Select(one => one.Namespace).Distinct().Select(name => Find(source.Compilation.GlobalNamespace, name)).OfType<INamespaceSymbol>().ToList();
+        var imported = names.Select(one => one.Namespace).Distinct().Select(name => Find(source.Compilation.GlobalNamespace, name))
+            .OfType<INamespaceSymbol>().ToList();
         return
         [
             .. IsMember(type, type.Name) ? new[] { type.Name } : [],
-            .. names.Where(one => IsMember(type, one.Name) || IsOtherType(one.Namespace, one.Name) || IsOtherType(one.Namespace, one.Name + "Attribute"))
+            .. names.Where(one =>
+                IsMember(type, one.Name) || IsOtherType(one.Namespace, one.Name) || IsOtherType(one.Namespace, one.Name + "Attribute"))
                 .Select(one => one.Name).Distinct().OrderBy(name => name, StringComparer.Ordinal),
         ];
 
         bool IsOtherType(string inNamespace, string name) =>
-            source.LookupNamespacesAndTypes(position, null, name).Any(symbol => symbol is INamespaceSymbol || symbol.ContainingNamespace?.ToDisplayString() != inNamespace)
-            || imported.Any(one => one.ToDisplayString() != inNamespace && one.GetTypeMembers(name).Any(found => found.DeclaredAccessibility == Accessibility.Public));
+            source.LookupNamespacesAndTypes(position, null, name)
+                .Any(symbol => symbol is INamespaceSymbol || symbol.ContainingNamespace?.ToDisplayString() != inNamespace)
+            || imported.Any(one => one.ToDisplayString() != inNamespace
+                && one.GetTypeMembers(name).Any(found => found.DeclaredAccessibility == Accessibility.Public));
     }
 
     /// <summary>Shortens the names in generated code, and says which namespaces it has to use for that.</summary>
@@ -86,9 +93,11 @@ internal static class ShortNames
         return dot < 0 ? "global::".Length : dot + 1;
     }
 
-    private static (string Namespace, string Name) Split(Match match) => (match.Groups[1].Value + match.Groups[2].Value, match.Groups[3].Value);
+    private static (string Namespace, string Name) Split(Match match) =>
+        (match.Groups[1].Value + match.Groups[2].Value, match.Groups[3].Value);
 
-    private static IEnumerable<string> Of(string inNamespace, params string[] names) => names.Select(name => $"global::{inNamespace}.{name}");
+    private static IEnumerable<string> Of(string inNamespace, params string[] names) =>
+        names.Select(name => $"global::{inNamespace}.{name}");
 
     private static INamespaceSymbol? Find(INamespaceSymbol root, string name)
     {

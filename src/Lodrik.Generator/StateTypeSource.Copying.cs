@@ -85,7 +85,9 @@ internal sealed partial class StateTypeSource
             return;
         Line();
         Open($"public static {model.TypeName} Create<TReader>(ref TReader reader) {Reader}");
-        Open($"switch (global::Lodrik.State.StateTypes.{(model.UnknownVariant is null ? "BeginVariant" : "BeginAnyVariant")}(ref reader, typeof({model.TypeName}), Variants))");
+        Open(
+            $"switch (global::Lodrik.State.StateTypes.{(model.UnknownVariant is null ? "BeginVariant" : "BeginAnyVariant")}(ref reader, "
+                + $"typeof({model.TypeName}), Variants))");
         for (var i = 0; i < model.Variants.Count; i++)
         {
             Line($"case {i}:");
@@ -109,7 +111,8 @@ internal sealed partial class StateTypeSource
     }
 
     /// <summary>A new object of a variant, made by its own type, which knows its constructor.</summary>
-    private string CreationOf(VariantModel variant) => variant.IsSelf ? model.Creation : $"global::Lodrik.State.StateTypes.Create<{variant.TypeName}>()";
+    private string CreationOf(VariantModel variant) =>
+        variant.IsSelf ? model.Creation : $"global::Lodrik.State.StateTypes.Create<{variant.TypeName}>()";
 
     /// <summary>A statement for each variant, chosen by the object's type.</summary>
     private void WriteVariantChoice(string value, Func<VariantModel, string> statement, Action<string> writeUnknown)
@@ -142,14 +145,17 @@ internal sealed partial class StateTypeSource
                 continue;
             }
             Open("");
-            WriteMemberReading(member, one => $"global::Lodrik.State.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());", "copy");
+            WriteMemberReading(
+                member, one => $"global::Lodrik.State.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());", "copy");
             Close();
         }
         Line("return copy;");
         Close();
         Line();
         Line(Marks);
-        Line($"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext context) =>");
+        Line(
+            $"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext context) "
+                + "=>");
         var conditions = model.Members.Select(member => member.Codec.Length == 0
             ? $"global::Lodrik.State.StateContent.AreEqualGroups(one.{Name(member)}, other.{Name(member)})"
             : AreEqual(member)).ToList();

@@ -8,7 +8,9 @@ internal sealed partial class StateTypeSource
 
     private void WriteRowsWriting()
     {
-        Open($"public static bool TryWriteRows<TRows>(ref TRows rows, global::System.ReadOnlySpan<{model.TypeName}> items) where TRows : global::Lodrik.State.IRowWriter, allows ref struct");
+        Open(
+            $"public static bool TryWriteRows<TRows>(ref TRows rows, global::System.ReadOnlySpan<{model.TypeName}> items) where TRows : "
+                + "global::Lodrik.State.IRowWriter, allows ref struct");
         Line(model.IsReferenceType
             ? "if (!global::Lodrik.State.StateTypes.AreDeclared(items) || !rows.TryBeginRows(Rows, items.Length))"
             : "if (!rows.TryBeginRows(Rows, items.Length))");
@@ -44,7 +46,9 @@ internal sealed partial class StateTypeSource
 
     private void WriteRowsReading()
     {
-        Open($"public static bool TryReadRows<TRows>(ref TRows rows, global::System.Span<{model.TypeName}> items) where TRows : global::Lodrik.State.IRowReader, allows ref struct");
+        Open(
+            $"public static bool TryReadRows<TRows>(ref TRows rows, global::System.Span<{model.TypeName}> items) where TRows : "
+                + "global::Lodrik.State.IRowReader, allows ref struct");
         Line("if (!rows.TryBeginRows(Rows, items.Length))");
         Line("    return false;");
         foreach (var (member, i, sort) in RowMembers())
@@ -62,7 +66,8 @@ internal sealed partial class StateTypeSource
             {
                 Line($"if (!column{i}.IsEmpty)");
                 _depth++;
-                WriteMemberAssignment(member, sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]", "item");
+                WriteMemberAssignment(
+                    member, sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]", "item");
                 _depth--;
             }
             Open($"{(sort == "Other" ? "" : "else ")}if (rows.AtRow({i}))");
@@ -76,7 +81,8 @@ internal sealed partial class StateTypeSource
         Close();
     }
 
-    private IEnumerable<(MemberModel Member, int Index, string Sort)> RowMembers() => model.Members.Select((member, i) => (member, i, RowSort(member)));
+    private IEnumerable<(MemberModel Member, int Index, string Sort)> RowMembers() =>
+        model.Members.Select((member, i) => (member, i, RowSort(member)));
 
     /// <summary>How a member's values are handed over when many objects go at once, by the codec that it has.</summary>
     private static string RowSort(MemberModel member)

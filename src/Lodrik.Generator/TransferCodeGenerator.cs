@@ -15,13 +15,15 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
 
     private static readonly HashSet<SpecialType> Integers =
     [
-        SpecialType.System_SByte, SpecialType.System_Byte, SpecialType.System_Int16, SpecialType.System_UInt16, SpecialType.System_Int32, SpecialType.System_UInt32, SpecialType.System_Int64,
+        SpecialType.System_SByte, SpecialType.System_Byte, SpecialType.System_Int16, SpecialType.System_UInt16, SpecialType.System_Int32,
+        SpecialType.System_UInt32, SpecialType.System_Int64,
     ];
 
     /// <inheritdoc/>
     public void Initialize(IncrementalGeneratorInitializationContext context)
     {
-        var layouts = context.SyntaxProvider.ForAttributeWithMetadataName(TransferCodeAttribute, static (node, _) => node is TypeDeclarationSyntax, Read);
+        var layouts = context.SyntaxProvider.ForAttributeWithMetadataName(
+            TransferCodeAttribute, static (node, _) => node is TypeDeclarationSyntax, Read);
         context.RegisterSourceOutput(layouts, static (context, layout) =>
         {
             foreach (var problem in layout.Problems)
@@ -35,16 +37,24 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
     {
         var type = (INamedTypeSymbol)context.TargetSymbol;
         var (problems, fields) = (new List<DiagnosticModel>(), new StringBuilder());
-        if (!type.DeclaringSyntaxReferences.All(one => one.GetSyntax(cancellation) is TypeDeclarationSyntax declaration && declaration.Modifiers.Any(SyntaxKind.PartialKeyword))
-            || type.ContainingType is not null || type.IsGenericType || type.IsAbstract || type.TypeKind != TypeKind.Class || !type.InstanceConstructors.Any(one => one.Parameters.Length == 0))
+        if (!type.DeclaringSyntaxReferences.All(one =>
+            one.GetSyntax(cancellation) is TypeDeclarationSyntax declaration && declaration.Modifiers.Any(SyntaxKind.PartialKeyword))
+            || type.ContainingType is not null || type.IsGenericType || type.IsAbstract || type.TypeKind != TypeKind.Class
+                || !type.InstanceConstructors.Any(one => one.Parameters.Length == 0))
         {
-            problems.Add(At(Diagnostics.BadTransferCode, type, [type.Name, "it has to be a partial class of its own, not generic and not abstract, with a constructor without parameters."]));
+            problems.Add(
+                At(
+                Diagnostics.BadTransferCode, type,
+                [
+                type.Name, "it has to be a partial class of its own, not generic and not abstract, with a constructor without "
+                    + "parameters."]));
         }
         var members = type.GetMembers().Where(member => member.GetAttributes().Any(IsInCode)).ToList();
         if (members.Count == 0)
             problems.Add(At(Diagnostics.BadTransferCode, type, [type.Name, "none of its members is marked [InCode]."]));
         if (members.Select(member => member.Locations[0].SourceTree).Distinct().Count() > 1)
-            problems.Add(At(Diagnostics.BadTransferCode, type, [type.Name, "its members stand in several files, and the order of the fields would be left to chance."]));
+            problems.Add(At(Diagnostics.BadTransferCode, type,
+                [type.Name, "its members stand in several files, and the order of the fields would be left to chance."]));
         var since = 0;
         foreach (var member in members.OrderBy(member => member.Locations[0].SourceSpan.Start))
         {
@@ -60,7 +70,8 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
                 problems.Add(At(Diagnostics.BadCodeMember, member, [member.Name]));
         }
         var name = type.ToDisplayString();
-        return new CodeLayoutModel($"{name}.Code.g.cs", problems.Count > 0 ? "" : Source(type, context.Attributes[0], fields), new EquatableList<DiagnosticModel>([.. problems]));
+        return new CodeLayoutModel($"{name}.Code.g.cs", problems.Count > 0 ? "" : Source(type, context.Attributes[0], fields),
+            new EquatableList<DiagnosticModel>([.. problems]));
     }
 
     private static DiagnosticModel At(DiagnosticDescriptor problem, ISymbol symbol, string[] arguments) =>
@@ -68,7 +79,8 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
 
     private static bool IsInCode(AttributeData attribute) => attribute.AttributeClass?.ToDisplayString() == InCodeAttribute;
 
-    private static object? Named(AttributeData attribute, string name) => attribute.NamedArguments.FirstOrDefault(one => one.Key == name).Value.Value;
+    private static object? Named(AttributeData attribute, string name) =>
+        attribute.NamedArguments.FirstOrDefault(one => one.Key == name).Value.Value;
 
     private static string Text(string text) => SymbolDisplay.FormatLiteral(text, quote: true);
 
@@ -77,14 +89,17 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
     {
         var (type, isWritable) = member switch
         {
-            IPropertySymbol { IsStatic: false, GetMethod: not null } property => (property.Type, property.SetMethod is { IsInitOnly: false }),
+            IPropertySymbol { IsStatic: false, GetMethod: not null } property =>
+                (property.Type, property.SetMethod is { IsInitOnly: false }),
             IFieldSymbol { IsStatic: false, IsReadOnly: var isReadOnly } field => (field.Type, !isReadOnly),
             _ => (null, false),
         };
         if (type is null)
             return null;
         var arguments = attribute.ConstructorArguments;
-        var bounds = arguments.Length == 2 && arguments[0].Kind == TypedConstantKind.Primitive ? $"{arguments[0].Value}L, {arguments[1].Value}L" : null;
+        var bounds = arguments.Length == 2 && arguments[0].Kind == TypedConstantKind.Primitive
+            ? $"{arguments[0].Value}L, {arguments[1].Value}L"
+            : null;
         var known = arguments.Length == 1 && arguments[0].Kind == TypedConstantKind.Array && arguments[0].Values.Length > 0
             ? $"[{string.Join(", ", arguments[0].Values.Select(one => Text((string?)one.Value ?? "")))}]"
             : null;
@@ -92,19 +107,27 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
         var key = Text(char.ToLowerInvariant(member.Name.TrimStart('_')[0]) + member.Name.TrimStart('_').Substring(1));
         var (get, target) = ($"state => state.{member.Name}", $"state.{member.Name}");
         var display = type.ToDisplayString(SymbolDisplayFormat.FullyQualifiedFormat);
-        if (type is INamedTypeSymbol { IsGenericType: true, TypeArguments.Length: 1 } collection && collection.Name is "List" or "HashSet" or "SortedSet" or "ICollection" or "ISet" or "IList")
+        if (type is INamedTypeSymbol { IsGenericType: true, TypeArguments.Length: 1 } collection
+            && collection.Name is "List" or "HashSet" or "SortedSet" or "ICollection" or "ISet" or "IList")
         {
             // Filled, not replaced: a collection that only its owner may set is as good.
             var item = ((INamedTypeSymbol)type).TypeArguments[0];
-            var (itemName, isOrdered) = (item.ToDisplayString(SymbolDisplayFormat.FullyQualifiedFormat), collection.Name is "List" or "IList");
+            var (itemName, isOrdered) = (item.ToDisplayString(SymbolDisplayFormat.FullyQualifiedFormat),
+                collection.Name is "List" or "IList");
             string Fill(string value) => $"(state, values) => {{ {target}.Clear(); foreach (var value in values) {target}.Add({value}); }}";
             return (item.SpecialType, isOrdered && items > 0) switch
             {
                 (SpecialType.System_String, false) when known is not null => $".Set({key}, {known}, {get}, {Fill("value")})",
-                (SpecialType.System_String, true) when known is not null => $".Choices<string>({key}, {items}, {known}, state => [.. {target}], {Fill("value")})",
-                (_, true) when Integers.Contains(item.SpecialType) && bounds is not null => $".Numbers({key}, {items}, {bounds}, state => [.. global::System.Linq.Enumerable.Select({target}, value => (long)value)], {Fill($"({itemName})value")})",
-                (_, true) when item.TypeKind == TypeKind.Enum => $".Choices<{itemName}>({key}, {items}, global::System.Enum.GetValues<{itemName}>(), state => [.. {target}], {Fill("value")})",
-                _ when item.ToDisplayString() == "Lodrik.Scenes.EntityId" && known is not null => $".Entities({key}, {known}, {get}, {Fill("value")})",
+                (SpecialType.System_String, true) when known is not null =>
+                    $".Choices<string>({key}, {items}, {known}, state => [.. {target}], {Fill("value")})",
+                (_, true) when Integers.Contains(item.SpecialType) && bounds is not null =>
+                    $".Numbers({key}, {items}, {bounds}, state => [.. global::System.Linq.Enumerable.Select({target}, value => "
+                        + $"(long)value)], {Fill($"({itemName})value")})",
+                (_, true) when item.TypeKind == TypeKind.Enum =>
+                    $".Choices<{itemName}>({key}, {items}, global::System.Enum.GetValues<{itemName}>(), state => [.. {target}], "
+                        + $"{Fill("value")})",
+                _ when item.ToDisplayString() == "Lodrik.Scenes.EntityId" && known is not null =>
+                    $".Entities({key}, {known}, {get}, {Fill("value")})",
                 _ => null,
             };
         }
@@ -113,9 +136,11 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
         return type switch
         {
             { SpecialType: SpecialType.System_Boolean } => $".Flag({key}, {get}, (state, value) => {target} = value)",
-            { SpecialType: SpecialType.System_String } when known is not null => $".Choice<string>({key}, {known}, {get}, (state, value) => {target} = value)",
+            { SpecialType: SpecialType.System_String } when known is not null =>
+                $".Choice<string>({key}, {known}, {get}, (state, value) => {target} = value)",
             { TypeKind: TypeKind.Enum } => $".Choice<{display}>({key}, {get}, (state, value) => {target} = value)",
-            _ when Integers.Contains(type.SpecialType) && bounds is not null => $".Number({key}, {bounds}, {get}, (state, value) => {target} = checked(({display})value))",
+            _ when Integers.Contains(type.SpecialType) && bounds is not null =>
+                $".Number({key}, {bounds}, {get}, (state, value) => {target} = checked(({display})value))",
             _ => null,
         };
     }
@@ -124,7 +149,8 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
     {
         var name = Text((string?)attribute.ConstructorArguments[0].Value ?? "");
         var options = string.Concat(new[] { "CheckCharacters", "Corrects", "GroupSize", "Variants" }
-            .Select(option => (option, value: Named(attribute, option))).Where(one => one.value is not null).Select(one => $" {one.option} = {one.value},"));
+            .Select(option => (option, value: Named(attribute, option))).Where(one => one.value is not null)
+                .Select(one => $" {one.option} = {one.value},"));
         var space = type.ContainingNamespace.IsGlobalNamespace ? "" : $"namespace {type.ContainingNamespace.ToDisplayString()};\n\n";
         return $$"""
             // <auto-generated>Made by Lodrik's generator from the members marked [InCode]; not to be edited.</auto-generated>
@@ -133,7 +159,8 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
             {{space}}partial class {{type.Name}}
             {
                 /// <summary>The layout of the transfer codes of <see cref="{{type.Name}}"/>.</summary>
-                public static global::Lodrik.Codes.CodeLayout<{{type.Name}}> CodeLayout { get; } = new global::Lodrik.Codes.CodeLayout<{{type.Name}}>(
+                public static global::Lodrik.Codes.CodeLayout<{{type.Name}}> CodeLayout { get; } =
+                    new global::Lodrik.Codes.CodeLayout<{{type.Name}}>(
                     {{name}},
                     {{Named(attribute, "Version") ?? 1}},
                     fields => fields{{fields}},

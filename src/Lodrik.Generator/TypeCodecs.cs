@@ -64,7 +64,9 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         "System.Collections.Concurrent.ConcurrentDictionary<TKey, TValue>",
     ];
 
-    /// <summary>What is made of a list, and by which builder; with the type itself as the builder's first argument for an interface.</summary>
+    /// <summary>
+    /// What is made of a list, and by which builder; with the type itself as the builder's first argument for an interface.
+    /// </summary>
     private static readonly Dictionary<string, (string Build, bool IsInterface)> Built = new()
     {
         ["System.Collections.Generic.IEnumerable<T>"] = ("InterfaceListBuild", true),
@@ -108,7 +110,9 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         if (adapters.FirstOrDefault(adapter => adapter.Adapts(type)) is { } adapter)
         {
             var saved = Find(adapter.Saved!, out reason, out remedy);
-            return saved is null ? null : $"{StateNamespace}AdapterCodec<{Name(type)}, {Name(adapter.Saved!)}, {saved}, {Name(adapter.Adapter)}>";
+            return saved is null
+                ? null
+                : $"{StateNamespace}AdapterCodec<{Name(type)}, {Name(adapter.Saved!)}, {saved}, {Name(adapter.Adapter)}>";
         }
         if (Scalar(type) is { } scalar)
             return StateNamespace + scalar;
@@ -215,7 +219,9 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
             }
             var arguments = $"{Name(generic)}, {Name(first)}, {Name(second)}, {StateNamespace}{key}, {value}";
             return isBuiltMap
-                ? $"{StateNamespace}BuiltMapCodec<{arguments}, {StateNamespace}{builtMap.Build}<{(builtMap.IsInterface ? Name(generic) + ", " : "")}{Name(first)}, {Name(second)}>>"
+                ? $"{StateNamespace}BuiltMapCodec<{arguments}, "
+                    + $"{StateNamespace}{builtMap.Build}<{(builtMap.IsInterface ? Name(generic) + ", " : "")}{Name(first)}, "
+                + $"{Name(second)}>>"
                 : $"{StateNamespace}DictionaryCodec<{arguments}>";
         }
         Explain(generic, out reason, out remedy);

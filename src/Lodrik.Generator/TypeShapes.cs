@@ -4,8 +4,8 @@ using Microsoft.CodeAnalysis;
 namespace Lodrik.Generator;
 
 /// <summary>
-/// Says what a save has for a type, in the words of ledgers, whichever of the C# types with the same saved form it is. Types of the game that
-/// are met on the way are described where nobody else would: enums, and generic types with their arguments.
+/// Says what a save has for a type, in the words of ledgers, whichever of the C# types with the same saved form it is. Types of the game
+/// that are met on the way are described where nobody else would: enums, and generic types with their arguments.
 /// </summary>
 internal sealed class TypeShapes(TypeCodecs codecs)
 {
@@ -71,7 +71,8 @@ internal sealed class TypeShapes(TypeCodecs codecs)
         var parts = new List<string>();
         var all = members.ToList();
         Add("members", all.Select(member => (member.Key, Of(member.Type))));
-        Add("named", all.Where(member => ModelReader.CamelCase(member.Name) != member.Key).Select(member => (member.Key, ModelReader.CamelCase(member.Name))));
+        Add("named", all.Where(member => ModelReader.CamelCase(member.Name) != member.Key)
+            .Select(member => (member.Key, ModelReader.CamelCase(member.Name))));
         if (all.Any(member => member.IsRequired))
             parts.Add($"\"required\": [{string.Join(", ", all.Where(member => member.IsRequired).Select(member => Quote(member.Key)))}]");
         Add("variants", ModelReader.VariantsOf(type).Select(variant => (variant.Name, NameOf(variant.Type))));
@@ -85,14 +86,16 @@ internal sealed class TypeShapes(TypeCodecs codecs)
 
         void Add(string name, IEnumerable<(string Key, string Value)> entries)
         {
-            var written = entries.OrderBy(entry => entry.Key, StringComparer.Ordinal).Select(entry => $"{Quote(entry.Key)}: {Quote(entry.Value)}").ToList();
+            var written = entries.OrderBy(entry => entry.Key, StringComparer.Ordinal)
+                .Select(entry => $"{Quote(entry.Key)}: {Quote(entry.Value)}").ToList();
             if (written.Count > 0 || name == "members")
                 parts.Add($"\"{name}\": {{ {string.Join(", ", written)} }}");
         }
     }
 
     /// <summary>A type's name in the shape: its full one, as C# writes it.</summary>
-    public static string NameOf(ITypeSymbol type) => type.WithNullableAnnotation(NullableAnnotation.NotAnnotated).ToDisplayString(SymbolDisplayFormat.CSharpErrorMessageFormat);
+    public static string NameOf(ITypeSymbol type) =>
+        type.WithNullableAnnotation(NullableAnnotation.NotAnnotated).ToDisplayString(SymbolDisplayFormat.CSharpErrorMessageFormat);
 
     /// <summary>A text as JSON has it.</summary>
     public static string Quote(string text)
@@ -177,7 +180,9 @@ internal sealed class TypeShapes(TypeCodecs codecs)
         return name;
     }
 
-    /// <summary>A generic type says nothing of itself that would hold for all arguments; it is described where the arguments are known.</summary>
+    /// <summary>
+    /// A generic type says nothing of itself that would hold for all arguments; it is described where the arguments are known.
+    /// </summary>
     private string DescribeGeneric(INamedTypeSymbol type)
     {
         var name = NameOf(type);

@@ -86,14 +86,18 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     }
 
     /// <summary>Carries the check out.</summary>
-    /// <exception cref="CompatibilityException">A save does not load or loses something; the message has the smallest such save.</exception>
+    /// <exception cref="CompatibilityException">
+    /// A save does not load or loses something; the message has the smallest such save.
+    /// </exception>
     /// <exception cref="SaveException">The ledger cannot be read, or the migrations have a fault.</exception>
     public CompatibilityReport Check()
     {
         _migrations?.Check(T.Root);
         var versions = _ledger.Versions;
         if (versions.Count == 0)
-            throw new CompatibilityException($"There is nothing in the ledger {_ledger.FileOf(1)[..^"/1.json".Length]}. Record the game's shape with \"lodrik ledger record\".");
+            throw new CompatibilityException(
+                $"There is nothing in the ledger {_ledger.FileOf(1)[..^"/1.json".Length]}. Record the game's shape with \"lodrik ledger "
+                    + "record\".");
         var shapes = versions.Select(_ledger.Read).ToList();
         var today = SaveShape.OfAssembly(typeof(T).Assembly.Location, typeof(T).FullName!.Replace('+', '.'));
         var (saves, refused) = (0, 0);
@@ -112,7 +116,8 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         if (shape.Version > T.Root.Version)
             throw new CompatibilityException($"The ledger has version {shape.Version}, and {typeof(T).Name} has version {T.Root.Version}.");
         if (shape.Game != T.Root.Game)
-            throw new CompatibilityException($"The ledger is that of the game \"{shape.Game}\", and {typeof(T).Name} is of \"{T.Root.Game}\".");
+            throw new CompatibilityException(
+                $"The ledger is that of the game \"{shape.Game}\", and {typeof(T).Name} is of \"{T.Root.Game}\".");
         if (shape.Kinds.Count > 0 && _scenes is null)
             throw new CompatibilityException("The ledger has kinds of entities. Give the bindings of the game's scenes with WithScenes.");
     }
@@ -136,7 +141,8 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             throw Report(shape, smallest, form, Try(shape, (SaveMap)SaveValueCodec.Copy(smallest)!, form, lost) ?? failure, i);
         }
         return refused < _count ? refused : throw new CompatibilityException(
-            $"All of the {_count} saves of version {shape.Version} that were made up are refused by the game's own rules (IValidatedState, or what its setters throw), so nothing is proven. Keep sample files of that version, and give them with WithSamples.");
+            $"All of the {_count} saves of version {shape.Version} that were made up are refused by the game's own rules (IValidatedState, "
+                + "or what its setters throw), so nothing is proven. Keep sample files of that version, and give them with WithSamples.");
     }
 
     private Failure? Try(SaveShape shape, SaveMap sections, SaveForm form, LostMembers lost) => Try(
@@ -156,7 +162,9 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             var file = open();
             if (file.Header is null)
                 return new Failure("by hand", "", "The game did not write it: it has no header.", null);
-            var migrated = file.Header is { } header && header.Version < T.Root.Version && _migrations is not null ? _migrations.Migrate(file, T.Root.Version) : file;
+            var migrated = file.Header is { } header && header.Version < T.Root.Version && _migrations is not null
+                ? _migrations.Migrate(file, T.Root.Version)
+                : file;
             if (migrated.Header!.Version == T.Root.Version && lost.In(migrated) is { } found)
                 return new Failure($"lost {found.Path}", found.Path, $"Something is lost: {found.Problem}.", null);
             var state = StateFile.Decode<T>(migrated);
@@ -166,12 +174,14 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             var again = StateFile.FromBytes<T>(StateFile.ToBytes(state, SaveForm.Binary));
             return StateContent.AreEqual(state, again)
                 ? null
-                : new Failure("changed", StateContent.Changes(state, again).FirstOrDefault()?.Path ?? "", "It is another after being saved and loaded again.", null);
+                : new Failure("changed", StateContent.Changes(state, again).FirstOrDefault()?.Path
+                    ?? "", "It is another after being saved and loaded again.", null);
         }
         catch (SaveException problem)
         {
             var path = problem.Location.Section is null ? "" : $"/{problem.Location.Section}{problem.Location.Path}";
-            return new Failure($"{problem.GetType().Name} {problem.Code} {(problem as MigrationException)?.FromVersion}", path, problem.Message, problem);
+            return new Failure(
+                $"{problem.GetType().Name} {problem.Code} {(problem as MigrationException)?.FromVersion}", path, problem.Message, problem);
         }
     }
 
@@ -190,7 +200,8 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         }
     }
 
-    private bool IsScene(UndecodedSection section) => _scenes is not null && section.ToTree() is SaveMap map && map.TryGet("entities", out _);
+    private bool IsScene(UndecodedSection section) =>
+        _scenes is not null && section.ToTree() is SaveMap map && map.TryGet("entities", out _);
 
     private void DecodeScene(UndecodedSection section)
     {
@@ -199,7 +210,8 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         var first = PackedSection.Of(section.Name, archive.Get(section.Name, _scenes!)!);
         ((ISectionGroup)archive).TakeSections([first]);
         if (!PackedSection.Of(section.Name, archive.Get(section.Name, _scenes!)!).Bytes.Span.SequenceEqual(first.Bytes.Span))
-            throw new SaveContentException(SaveErrorCode.WrongContent, "The scene is another after being saved and loaded again.", new SaveLocation { Section = section.Name });
+            throw new SaveContentException(SaveErrorCode.WrongContent, "The scene is another after being saved and loaded again.",
+                new SaveLocation { Section = section.Name });
     }
 
     private static void DecodeSection(UndecodedSection section, Action<SessionArchive> decode)
@@ -221,7 +233,9 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
                 SavedFile? opened = null;
                 if (Try(() => opened = SavedFile.Open(file), SaveForm.Binary, lost) is { } failure)
                 {
-                    throw new CompatibilityException($"The sample {file} does not load today: {failure.Message}{(failure.Path.Length > 0 ? $" ({failure.Path})" : "")}", failure.Cause)
+                    throw new CompatibilityException(
+                        $"The sample {file} does not load today: {failure.Message}{(failure.Path.Length > 0 ? $" ({failure.Path})" : "")}",
+                        failure.Cause)
                     {
                         Version = opened?.Header?.Version ?? 0,
                         Path = failure.Path,
@@ -236,11 +250,13 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     private CompatibilityException Report(SaveShape shape, SaveMap smallest, SaveForm form, Failure failure, int index)
     {
         using var writer = new SaveWriter();
-        var bytes = writer.Write(TreeSave.Of(smallest), new SaveHeader { Game = shape.Game, Version = shape.Version }, new SaveTerms(SaveForm.Binary)).ToArray();
+        var bytes = writer.Write(
+            TreeSave.Of(smallest), new SaveHeader { Game = shape.Game, Version = shape.Version }, new SaveTerms(SaveForm.Binary)).ToArray();
         var step = shape.Version < T.Root.Version && _migrations is null ? " No migrations were given." : "";
         return new CompatibilityException(
             $"""
-            A save of version {shape.Version} does not load as it should today{(failure.Path.Length > 0 ? $", at {failure.Path}" : "")}: {failure.Message}{step}
+            A save of version {shape.Version} does not load as it should today{(failure.Path.Length > 0 ? $", at {failure.Path}" : "")}:
+                {failure.Message}{step}
             The smallest such save that was found ({form.DisplayName()}, seed {_seed}, number {index}):
             {SavedFile.FromBytes(bytes).Print(full: true)}
             """,
@@ -258,7 +274,9 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             return given;
         var catalogue = typeof(T).Assembly.GetType(source)?.GetProperty("Catalogue")?.GetValue(null);
         return catalogue?.GetType().GetProperty("Names")?.GetValue(catalogue) as IReadOnlyList<string>
-            ?? throw new CompatibilityException($"The ledger speaks of names in the catalogue of {source}, which today's assembly does not have. Give them with WithNames.");
+            ?? throw new CompatibilityException(
+                $"The ledger speaks of names in the catalogue of {source}, which today's assembly does not have. Give them with "
+                    + "WithNames.");
     }
 
     /// <summary>Why a save does not do.</summary>
@@ -269,6 +287,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     private sealed record Failure(string Sort, string Path, string Message, SaveException? Cause)
     {
         /// <summary>Whether it is the game's own rules that a made-up save does not keep to.</summary>
-        public bool IsRefusal => Cause is { Code: SaveErrorCode.Invalid } or { Code: SaveErrorCode.WrongContent, InnerException: not null and not ContentException };
+        public bool IsRefusal => Cause is { Code: SaveErrorCode.Invalid }
+            or { Code: SaveErrorCode.WrongContent, InnerException: not null and not ContentException };
     }
 }

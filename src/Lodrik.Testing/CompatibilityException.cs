@@ -20,5 +20,7 @@ public sealed class CompatibilityException(string message, Exception? innerExcep
 public sealed record CompatibilityReport(IReadOnlyList<int> Versions, int Saves, int Refused, int Samples)
 {
     /// <summary>What was tried, in words.</summary>
-    public override string ToString() => $"versions {string.Join(", ", Versions)}: {Saves} saves{(Refused > 0 ? $" ({Refused} refused by the game's own rules)" : "")} and {Samples} sample files load";
+    public override string ToString() =>
+        $"versions {string.Join(", ", Versions)}: {Saves} saves{(Refused > 0 ? $" ({Refused} refused by the game's own rules)" : "")} and "
+            + $"{Samples} sample files load";
 }

@@ -13,7 +13,8 @@ internal sealed class LostMembers(SaveShape today)
     public (string Path, string Problem)? In(SavedFile save)
     {
         var members = today.Find(today.Root)!.Members;
-        foreach (var name in save.Sections.Select(section => section.Name).Where(name => !name.EndsWith("#shared", StringComparison.Ordinal)))
+        foreach (var name in save.Sections.Select(section => section.Name)
+            .Where(name => !name.EndsWith("#shared", StringComparison.Ordinal)))
         {
             var slash = name.IndexOf('/', StringComparison.Ordinal);
             var key = slash < 0 ? name : name[..slash];
@@ -38,7 +39,9 @@ internal sealed class LostMembers(SaveShape today)
     {
         if (name is "place" or "clock" || CheckpointShape.IsName($"session/{name}"))
             return null;
-        return today.Subsystems.TryGetValue(name, out var type) ? In(type, save.ReadSection(path[1..]), path) : (path, "no part of the game of today has that section");
+        return today.Subsystems.TryGetValue(name, out var type)
+            ? In(type, save.ReadSection(path[1..]), path)
+            : (path, "no part of the game of today has that section");
     }
 
     private (string, string)? InScene(SaveValue scene, string path)
@@ -57,7 +60,8 @@ internal sealed class LostMembers(SaveShape today)
                 continue;
             foreach (var (part, content) in heldParts)
             {
-                if (!(parts ?? []).TryGetValue(part, out var type) && !(today.Kinds.TryGetValue("*", out var any) && any.TryGetValue(part, out type)))
+                if (!(parts ?? []).TryGetValue(part, out var type)
+                    && !(today.Kinds.TryGetValue("*", out var any) && any.TryGetValue(part, out type)))
                     return ($"{at}/parts/{PointerBuilder.Escape(part)}", $"the kind \"{name}\" of today has no such part");
                 if (In(type, content, $"{at}/parts/{PointerBuilder.Escape(part)}") is { } lost)
                     return lost;
@@ -89,7 +93,8 @@ internal sealed class LostMembers(SaveShape today)
     {
         if (type.Variants.Count > 0)
         {
-            return map.Count == 1 && type.Variants.TryGetValue(map.First().Key, out var variant) && today.Find(variant) is { } variantType && map.First().Value is SaveMap members
+            return map.Count == 1 && type.Variants.TryGetValue(map.First().Key, out var variant) && today.Find(variant) is { } variantType
+                && map.First().Value is SaveMap members
                 ? InMembers(variantType, members, $"{path}/{PointerBuilder.Escape(map.First().Key)}", variant)
                 : null;
         }

@@ -16,10 +16,13 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
     private const int DeepEnough = 6;
     private const int TooDeep = 24;
 
-    private static readonly string[] Texts = ["", " ", "a", "Reed and salt", "\"quoted\", <b>&amp;</b>", "Sjøgrav 塩 🦢", "two\nlines", "a/b~c", new string('x', 300)];
+    private static readonly string[] Texts =
+        ["", " ", "a", "Reed and salt", "\"quoted\", <b>&amp;</b>", "Sjøgrav 塩 🦢", "two\nlines", "a/b~c", new string('x', 300)];
     private static readonly string[] Keys = ["one", "two", "a/b", "Ünder~", "7", "with blank"];
-    private static readonly double[] Doubles = [0, -0.0, 1, -1.5, double.MaxValue, double.MinValue, double.Epsilon, double.NaN, double.PositiveInfinity, double.NegativeInfinity];
-    private static readonly float[] Singles = [0, -0f, 1, -1.5f, float.MaxValue, float.MinValue, float.Epsilon, float.NaN, float.PositiveInfinity, float.NegativeInfinity];
+    private static readonly double[] Doubles = [0, -0.0, 1, -1.5, double.MaxValue, double.MinValue, double.Epsilon, double.NaN,
+        double.PositiveInfinity, double.NegativeInfinity];
+    private static readonly float[] Singles = [0, -0f, 1, -1.5f, float.MaxValue, float.MinValue, float.Epsilon, float.NaN,
+        float.PositiveInfinity, float.NegativeInfinity];
 
     private Random _random = new(0);
     private int _depth;
@@ -62,7 +65,11 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
                 var held = new SaveMap();
                 foreach (var (part, type) in parts.Where(_ => _random.Next(8) > 0))
                     held[part] = Value(type);
-                entities[_random.Next(2) == 0 ? $"{kind}-{i + 1}" : $"#{entities.Count + 1}"] = new SaveMap { ["kind"] = kind, ["parts"] = held };
+                entities[_random.Next(2) == 0 ? $"{kind}-{i + 1}" : $"#{entities.Count + 1}"] = new SaveMap
+                {
+                    ["kind"] = kind,
+                    ["parts"] = held,
+                };
             }
         }
         return new SaveMap { ["nextSpawn"] = entities.Count + 1, ["gone"] = new SaveList(), ["entities"] = entities };
@@ -194,18 +201,22 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
         "text" => OneOf(Texts),
         "bytes" => OneOf<byte[]>([[], [0], [1, 2, 255]]),
         "guid" => OneOf([Guid.Empty, Guid.AllBitsSet]).ToString("D"),
-        "datetime" => OneOf([DateTime.MinValue, DateTime.UnixEpoch, new DateTime(2031, 4, 1, 12, 30, 0, DateTimeKind.Unspecified)]).ToString("O", CultureInfo.InvariantCulture),
-        "datetimeoffset" => OneOf([DateTimeOffset.MinValue, DateTimeOffset.UnixEpoch, new DateTimeOffset(2031, 4, 1, 12, 30, 0, TimeSpan.FromHours(2))]).ToString("O", CultureInfo.InvariantCulture),
+        "datetime" => OneOf([DateTime.MinValue, DateTime.UnixEpoch, new DateTime(2031, 4, 1, 12, 30, 0, DateTimeKind.Unspecified)])
+            .ToString("O", CultureInfo.InvariantCulture),
+        "datetimeoffset" => OneOf([DateTimeOffset.MinValue, DateTimeOffset.UnixEpoch,
+            new DateTimeOffset(2031, 4, 1, 12, 30, 0, TimeSpan.FromHours(2))]).ToString("O", CultureInfo.InvariantCulture),
         "date" => OneOf([DateOnly.MinValue, DateOnly.MaxValue]).ToString("O", CultureInfo.InvariantCulture),
         "time" => OneOf([TimeOnly.MinValue, TimeOnly.MaxValue]).ToString("O", CultureInfo.InvariantCulture),
-        "timespan" => OneOf([TimeSpan.Zero, TimeSpan.MaxValue, TimeSpan.MinValue, TimeSpan.FromMinutes(95)]).ToString("c", CultureInfo.InvariantCulture),
+        "timespan" => OneOf([TimeSpan.Zero, TimeSpan.MaxValue, TimeSpan.MinValue, TimeSpan.FromMinutes(95)])
+            .ToString("c", CultureInfo.InvariantCulture),
         "uri" => OneOf(["https://example.org/a?b=c", "relative/path"]),
         "version" => OneOf(["1.0", "2.3.4.5"]),
         "color" => OneOf(["", "#FF102030", "Teal"]),
         "entity" => OneOf(["beacon-1", "#12"]),
         "reference" => OneOf(["beacon-1", "#12", "far shore>#3"]),
         "any" => OneOf<SaveValue>([SaveValue.Null, 5, "free", new SaveList { 1, "two" }, new SaveMap { ["three"] = true }]),
-        _ => throw new CompatibilityException($"The ledger of version {shape.Version} speaks of {type}, which this library does not know. Update Lodrik."),
+        _ => throw new CompatibilityException(
+            $"The ledger of version {shape.Version} speaks of {type}, which this library does not know. Update Lodrik."),
     };
 
     private SaveValue Whole(BigInteger min, BigInteger max) => _random.Next(6) switch

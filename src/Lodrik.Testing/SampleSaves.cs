@@ -15,7 +15,8 @@ public static class SampleSaves
     /// <param name="names">The names of catalogues, by the full name of their source.</param>
     /// <returns>The name of each file and its bytes.</returns>
     /// <exception cref="CompatibilityException">The shape cannot be made sense of, or a catalogue has no names.</exception>
-    public static IEnumerable<(string Name, byte[] Bytes)> Of(SaveShape shape, int count, int seed = 1, IReadOnlyDictionary<string, IReadOnlyList<string>>? names = null)
+    public static IEnumerable<(string Name, byte[] Bytes)> Of(
+        SaveShape shape, int count, int seed = 1, IReadOnlyDictionary<string, IReadOnlyList<string>>? names = null)
     {
         ArgumentNullException.ThrowIfNull(shape);
         ArgumentOutOfRangeException.ThrowIfLessThan(count, 1);
@@ -27,9 +28,16 @@ public static class SampleSaves
             var save = TreeSave.Of(random.Next(unchecked((seed * 1_000_003) + i)));
             foreach (var form in Forms)
                 yield return ($"made-up-{i + 1}{form.FileExtension()}", writer.Write(save, Header(), new SaveTerms(form)).ToArray());
-            yield return ($"made-up-{i + 1}-compressed{SaveForm.Binary.FileExtension()}", writer.Write(save, Header(), new SaveTerms(SaveForm.Binary, Compression: SaveCompression.Small)).ToArray());
+            yield return ($"made-up-{i + 1}-compressed{SaveForm.Binary.FileExtension()}",
+                writer.Write(save, Header(), new SaveTerms(SaveForm.Binary, Compression: SaveCompression.Small)).ToArray());
         }
 
-        SaveHeader Header() => new() { Game = shape.Game, Version = shape.Version, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
+        SaveHeader Header() => new()
+        {
+            Game = shape.Game,
+            Version = shape.Version,
+            SaveId = Guid.CreateVersion7(),
+            Saved = DateTimeOffset.UtcNow,
+        };
     }
 }

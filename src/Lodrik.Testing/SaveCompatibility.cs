@@ -6,7 +6,8 @@ namespace Lodrik.Testing;
 
 /// <summary>
 /// Proves that the saves of all recorded versions of a game load today, in one line of a test:
-/// <c>SaveCompatibility.Of&lt;MySave&gt;("../ledger", MySave.Migrations).WithScenes(MyBindings.Create()).WithSamples("../saves").Check();</c>
+/// <c>SaveCompatibility.Of&lt;MySave&gt;("../ledger",
+/// MySave.Migrations).WithScenes(MyBindings.Create()).WithSamples("../saves").Check();</c>
 /// </summary>
 public static class SaveCompatibility
 {
@@ -15,10 +16,12 @@ public static class SaveCompatibility
     /// <param name="ledger">The ledger's folder; a relative one is looked for from the file of the calling code.</param>
     /// <param name="migrations">The game's migrations; null where there are none yet.</param>
     /// <param name="here">The file of the calling code, filled in by the compiler.</param>
-    public static CompatibilityCheck<T> Of<T>(string ledger, MigrationChain? migrations = null, [CallerFilePath] string here = "") where T : class, IStateRoot<T>
+    public static CompatibilityCheck<T> Of<T>(string ledger, MigrationChain? migrations = null, [CallerFilePath] string here = "")
+        where T : class, IStateRoot<T>
     {
         ArgumentException.ThrowIfNullOrEmpty(ledger);
         ArgumentNullException.ThrowIfNull(here);
-        return new CompatibilityCheck<T>(ledger, migrations, Path.GetDirectoryName(here) is { Length: > 0 } folder && Directory.Exists(folder) ? folder : AppContext.BaseDirectory);
+        return new CompatibilityCheck<T>(ledger, migrations,
+            Path.GetDirectoryName(here) is { Length: > 0 } folder && Directory.Exists(folder) ? folder : AppContext.BaseDirectory);
     }
 }

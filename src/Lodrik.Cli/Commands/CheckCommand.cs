@@ -11,9 +11,16 @@ internal static class CheckCommand
 {
     public static Command Create()
     {
-        var path = SaveArgument.Create("save", "A folder with saves in it, all of which are checked; or one save: a file, <folder>/<slot>, <folder>/<slot>@6.");
+        var path =
+            SaveArgument.Create("save", "A folder with saves in it, all of which are checked; or one save: a file, <folder>/<slot>, "
+                + "<folder>/<slot>@6.");
         var json = Screen.JsonOption();
-        var command = new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.") { path, json };
+        var command =
+            new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.")
+            {
+                path,
+                json,
+            };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(parsed.GetRequiredValue(path), parsed.GetValue(json), key.Of(parsed)));
         return command;
@@ -44,13 +51,16 @@ internal static class CheckCommand
     private static List<string> FilesOf(string folder)
     {
         var files = Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories)
-            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub") && Path.GetFileName(file) != "lock")
+            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub")
+                && Path.GetFileName(file) != "lock")
             .Order(StringComparer.Ordinal)
             .ToList();
         // Where there are stores, only what stands in their slots is a save.
         var inSlots = files.FindAll(SaveSlots.IsGeneration);
         files = inSlots.Count > 0 ? inSlots : files;
-        return files.Count > 0 ? files : throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
+        return files.Count > 0
+            ? files
+            : throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
     }
 
     /// <summary>Checks one file.</summary>
@@ -81,13 +91,15 @@ internal static class CheckCommand
         }
         var sections = file.Sections.Select(section => new SectionLine(section.Name, section.ByteCount, Name(section.Health)))
             .Concat(file.MissingSections.Select(section => new SectionLine(section, null, "takenOut")));
-        return new CheckLine(path, Name(file.Health), file.Health is SectionHealth.Intact or SectionHealth.Unchecked, key is null ? null : true, null, [.. sections])
+        return new CheckLine(path, Name(file.Health), file.Health is SectionHealth.Intact or SectionHealth.Unchecked,
+            key is null ? null : true, null, [.. sections])
         {
             IsEncrypted = file.IsEncrypted,
             IsSealed = file.HasSeal,
         };
 
-        CheckLine Wrong(string finding, SaveException exception) => new(path, finding, false, key is null ? null : false, exception.Message, []);
+        CheckLine Wrong(string finding, SaveException exception) =>
+            new(path, finding, false, key is null ? null : false, exception.Message, []);
     }
 
     /// <summary>Says what was found of one file.</summary>
@@ -109,7 +121,8 @@ internal static class CheckCommand
         Screen.Out.MarkupLineInterpolated($"[{Color(finding.Finding)}]{word}[/]  {finding.File}");
         var sections = new Grid().AddColumn(new GridColumn().Padding(2, 0, 2, 0)).AddColumn(new GridColumn().RightAligned()).AddColumn();
         foreach (var section in finding.Sections.Where(section => details || section.Health is not ("intact" or "unchecked")))
-            sections.AddRow($"[{Screen.Name}]{Screen.Text(section.Name)}[/]", section.Bytes is { } bytes ? Screen.Size(bytes) : "", $"[{Color(section.Health)}]{Word(section.Health)}[/]");
+            sections.AddRow($"[{Screen.Name}]{Screen.Text(section.Name)}[/]", section.Bytes is { } bytes ? Screen.Size(bytes) : "",
+                $"[{Color(section.Health)}]{Word(section.Health)}[/]");
         if (sections.Rows.Count > 0)
             Screen.Out.Write(sections);
     }

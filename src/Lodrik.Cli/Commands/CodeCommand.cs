@@ -13,9 +13,18 @@ internal static class CodeCommand
 {
     private const int MostBarCells = 40;
 
-    public static Command Create() => new("code", "Packs a little state into a code that can be written down, and reads it again.") { CreateEncode(), CreateDecode(), CreateExplain() };
+    public static Command Create() => new("code", "Packs a little state into a code that can be written down, and reads it again.")
+    {
+        CreateEncode(),
+        CreateDecode(),
+        CreateExplain(),
+    };
 
-    private static Option<string> Layout() => new("--layout") { Description = "The layout: a JSON file, as the game's CodeLayout.ToJson() writes it.", Required = true };
+    private static Option<string> Layout() => new("--layout")
+    {
+        Description = "The layout: a JSON file, as the game's CodeLayout.ToJson() writes it.",
+        Required = true,
+    };
 
     private static Option<string?> Key() => new("--key") { Description = "The key of keyed codes: " + KeyFile.Forms };
 
@@ -33,10 +42,17 @@ internal static class CodeCommand
 
     private static Command CreateEncode()
     {
-        var state = new Argument<string>("state") { Description = "The values by the names of the fields: a JSON file, or - for standard input." };
+        var state = new Argument<string>("state")
+        {
+            Description = "The values by the names of the fields: a JSON file, or - for standard input.",
+        };
         var (layout, key) = (Layout(), Key());
         var variant = WholeNumber.Option("--variant", "Which of the state's codes, from 0; one by chance if not given.", least: 0);
-        var form = new Option<string>("--as") { Description = "text, number or bytes (in hexadecimal).", DefaultValueFactory = _ => "text" };
+        var form = new Option<string>("--as")
+        {
+            Description = "text, number or bytes (in hexadecimal).",
+            DefaultValueFactory = _ => "text",
+        };
         form.AcceptOnlyFromAmong("text", "number", "bytes");
         var command = new Command("encode", "Writes the code of a state.") { state, layout, key, variant, form };
         command.SetAction(parsed =>
@@ -50,7 +66,8 @@ internal static class CodeCommand
                 throw new ArgumentException($"The state has no value for {string.Join(", ", missing)}.");
             var chosen = parsed.GetValue(variant);
             if (chosen is not null && (chosen < 0 || chosen >= codes.Options.Variants))
-                throw new ArgumentException($"A state has {codes.Options.Variants} codes in this layout; there is none of the number {chosen}.");
+                throw new ArgumentException(
+                    $"A state has {codes.Options.Variants} codes in this layout; there is none of the number {chosen}.");
             Screen.Out.Profile.Out.Writer.WriteLine(parsed.GetValue(form) switch
             {
                 "number" => codes.ToNumber(values, chosen).ToString(CultureInfo.InvariantCulture),
@@ -66,7 +83,11 @@ internal static class CodeCommand
     {
         var code = new Argument<string>("code") { Description = "The code as it was written down, or with --as number the number." };
         var (layout, key) = (Layout(), Key());
-        var form = new Option<string>("--as") { Description = "text, number or bytes (in hexadecimal).", DefaultValueFactory = _ => "text" };
+        var form = new Option<string>("--as")
+        {
+            Description = "text, number or bytes (in hexadecimal).",
+            DefaultValueFactory = _ => "text",
+        };
         form.AcceptOnlyFromAmong("text", "number", "bytes");
         var command = new Command("decode", "Reads a code; the values are written as JSON.") { code, layout, key, form };
         command.SetAction(parsed =>
@@ -77,7 +98,8 @@ internal static class CodeCommand
             {
                 var decoded = parsed.GetValue(form) switch
                 {
-                    "number" => codes.FromNumber(BigInteger.TryParse(text, NumberStyles.Integer, CultureInfo.InvariantCulture, out var number) ? number : throw new ArgumentException($"\"{text}\" is no number.")),
+                    "number" => codes.FromNumber(BigInteger.TryParse(text, NumberStyles.Integer, CultureInfo.InvariantCulture,
+                        out var number) ? number : throw new ArgumentException($"\"{text}\" is no number.")),
                     "bytes" => codes.FromBytes(FromHex(text)),
                     _ => codes.FromText(text),
                 };
@@ -88,7 +110,7 @@ internal static class CodeCommand
                 }
                 Screen.Out.Profile.Out.Writer.WriteLine(SaveJson.Write(decoded.State, indented: true));
                 foreach (var position in decoded.Corrected)
-                    Screen.Error.MarkupLineInterpolated($"[{Screen.Notice}]Corrected {position.ToString()}: {position.Typed.ToString()} was typed, {position.Meant?.ToString()} was meant.[/]");
+                    Screen.Error.MarkupLineInterpolated($"[{Screen.Notice}]{Correction(position)}[/]");
                 return ExitCode.Fine;
             });
         });
@@ -99,7 +121,13 @@ internal static class CodeCommand
     {
         var code = new Argument<string?>("code") { Description = "A code, to see what it is made of.", Arity = ArgumentArity.ZeroOrOne };
         var (layout, key, json) = (Layout(), Key(), Screen.JsonOption());
-        var command = new Command("explain", "Shows what each field costs, and with a code what it is made of, step by step.") { code, layout, key, json };
+        var command = new Command("explain", "Shows what each field costs, and with a code what it is made of, step by step.")
+        {
+            code,
+            layout,
+            key,
+            json,
+        };
         command.SetAction(parsed =>
         {
             var codes = Read(parsed.GetRequiredValue(layout), parsed.GetValue(key));
@@ -127,27 +155,33 @@ internal static class CodeCommand
     }
 
     private static CodeLayoutLine Line(CodeExplanation layout, CodeOptions options) => new(
-        layout.Name, layout.Version, layout.Fingerprint, layout.Bits, Plain(layout.LargestNumber), layout.Characters, layout.MarkCharacters, layout.CheckCharacters, options.Corrects, layout.OddsOfGuessing,
-        [.. layout.Fields.Select(field => new CodeFieldLine(field.Name, field.What, field.Since, Plain(field.Values), field.Bits, Plain(field.Weight)))]);
+        layout.Name, layout.Version, layout.Fingerprint, layout.Bits, Plain(layout.LargestNumber), layout.Characters, layout.MarkCharacters,
+        layout.CheckCharacters, options.Corrects, layout.OddsOfGuessing,
+        [.. layout.Fields.Select(field =>
+            new CodeFieldLine(field.Name, field.What, field.Since, Plain(field.Values), field.Bits, Plain(field.Weight)))]);
 
     private static CodeLine Line(CodeSteps code) => new(
-        code.Text, [.. code.Corrected.Select(position => position.ToString())], Plain(code.Number), code.Version, code.Variant, Plain(code.Scrambled), Plain(code.Packed),
+        code.Text, [.. code.Corrected.Select(position => position.ToString())], Plain(code.Number), code.Version, code.Variant,
+        Plain(code.Scrambled), Plain(code.Packed),
         [.. code.Fields.Select(field => new CodeDigitLine(field.Name, Plain(field.Digit), Plain(field.Weight), field.Value))]);
 
     private static string Plain(BigInteger number) => number.ToString(CultureInfo.InvariantCulture);
 
     private static void ShowCosts(CodeExplanation layout, CodeOptions options)
     {
-        Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(layout.Name)}[/], version {layout.Version}, fingerprint {layout.Fingerprint}");
+        Screen.Out.MarkupLineInterpolated(
+            $"[bold]{Screen.Visible(layout.Name)}[/], version {layout.Version}, fingerprint {layout.Fingerprint}");
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
         table.AddColumn($"[{Screen.Faint}]field[/]").AddColumn($"[{Screen.Faint}]holds[/]");
         foreach (var column in (string[])["values", "bits", "weight"])
             table.AddColumn(new TableColumn($"[{Screen.Faint}]{column}[/]").RightAligned());
         table.AddColumn($"[{Screen.Faint}]share[/]");
         void Row(string name, string what, string values, double bits, string weight, string color) => table.AddRow(
-            $"[{color}]{Screen.Text(name)}[/]", Screen.Text(Short(what)), values, Bits(bits), weight, $"[{color}]{new string('━', (int)Math.Ceiling(bits / Math.Max(layout.Bits, 1) * MostBarCells))}[/]");
+            $"[{color}]{Screen.Text(name)}[/]", Screen.Text(Short(what)), values, Bits(bits), weight,
+            $"[{color}]{new string('━', (int)Math.Ceiling(bits / Math.Max(layout.Bits, 1) * MostBarCells))}[/]");
         foreach (var field in layout.Fields)
-            Row(field.Name + (field.Since > 1 ? $" (since {field.Since})" : ""), field.What, Number(field.Values), field.Bits, Number(field.Weight), Screen.Name);
+            Row(field.Name + (field.Since > 1 ? $" (since {field.Since})" : ""), field.What, Number(field.Values), field.Bits,
+                Number(field.Weight), Screen.Name);
         if (layout.VersionBits > 0)
             Row("version", $"one of {options.Versions}", Number(options.Versions), layout.VersionBits, "", Screen.Notice);
         if (layout.VariantBits > 0)
@@ -155,24 +189,36 @@ internal static class CodeCommand
         if (layout.TagBits > 0)
             Row("tag", "made with the key", $"2^{layout.TagBits:F0}", layout.TagBits, "", Screen.Notice);
         Screen.Out.Write(table);
-        Screen.Out.MarkupLineInterpolated(CultureInfo.InvariantCulture, $"Together {layout.Bits:F2} bits: numbers from 1 to {layout.LargestNumber}{(layout.LargestNumber <= BigInteger.One << 53 ? ", which a double holds exactly" : "")}.");
-        Screen.Out.MarkupLineInterpolated($"The number alone takes {string.Join(", ", layout.Lengths.Select(one => $"{one.Characters} characters of {one.Alphabet}"))}.");
-        Screen.Out.MarkupLineInterpolated($"A code has {layout.Characters} characters: {layout.MarkCharacters} for the game, {layout.Characters - layout.MarkCharacters - layout.CheckCharacters} for the number, {layout.CheckCharacters} to check it. {Corrects(options)}");
-        Screen.Out.MarkupLineInterpolated(CultureInfo.InvariantCulture, $"Typed by chance, one in {1 / layout.OddsOfGuessing:N0} is taken for a code. {(options.Key is null ? "Whoever knows the layout can make one." : "Only who has the key can make one.")}");
+        var exact = layout.LargestNumber <= BigInteger.One << 53 ? ", which a double holds exactly" : "";
+        Screen.Out.MarkupLineInterpolated(
+            CultureInfo.InvariantCulture, $"Together {layout.Bits:F2} bits: numbers from 1 to {layout.LargestNumber}{exact}.");
+        Screen.Out.MarkupLineInterpolated(
+            $"The number alone takes {string.Join(", ", layout.Lengths.Select(one => $"{one.Characters} characters of {one.Alphabet}"))}.");
+        var (mark, check) = (layout.MarkCharacters, layout.CheckCharacters);
+        var parts = $"{mark} for the game, {layout.Characters - mark - check} for the number, {check} to check it";
+        Screen.Out.MarkupLineInterpolated($"A code has {layout.Characters} characters: {parts}. {Corrects(options)}");
+        var who = options.Key is null ? "Whoever knows the layout can make one." : "Only who has the key can make one.";
+        Screen.Out.MarkupLineInterpolated(
+            CultureInfo.InvariantCulture, $"Typed by chance, one in {1 / layout.OddsOfGuessing:N0} is taken for a code. {who}");
     }
+
+    private static string Correction(CodePosition position) =>
+        $"Corrected {position}: {position.Typed} was typed, {position.Meant} was meant.";
 
     private static string Corrects(CodeOptions options) => (options.CheckCharacters, options.Corrects) switch
     {
         (0, _) => "Nothing finds a mistake.",
         (_, 0) => $"Up to {options.CheckCharacters} wrong ones are found for certain.",
-        _ => $"{options.Corrects} wrong {(options.Corrects == 1 ? "one is" : "ones are")} corrected, {options.CheckCharacters - options.Corrects} found for certain.",
+        _ =>
+            $"{options.Corrects} wrong {(options.Corrects == 1 ? "one is" : "ones are")} corrected, "
+                + $"{options.CheckCharacters - options.Corrects} found for certain.",
     };
 
     private static void ShowSteps(CodeSteps code)
     {
         Screen.Out.MarkupLineInterpolated($"[bold]{code.Text}[/]");
         foreach (var position in code.Corrected)
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]Corrected {position.ToString()}: {position.Typed.ToString()} was typed, {position.Meant?.ToString()} was meant.[/]");
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]{Correction(position)}[/]");
         var steps = new Grid().AddColumn(new GridColumn().NoWrap().PadRight(2)).AddColumn();
         steps.AddRow($"[{Screen.Faint}]its characters are the number[/]", Number(code.Number));
         steps.AddRow($"[{Screen.Faint}]of the version[/]", $"{code.Version}{(code.Variant > 0 ? $", variant {code.Variant}" : "")}");
@@ -186,7 +232,8 @@ internal static class CodeCommand
             table.AddColumn(new TableColumn($"[{Screen.Faint}]{column}[/]").RightAligned());
         table.AddColumn($"[{Screen.Faint}]value[/]");
         foreach (var field in code.Fields)
-            table.AddRow($"[{Screen.Name}]{Screen.Text(field.Name)}[/]", Number(field.Digit), Number(field.Weight), Number(field.Digit * field.Weight), $"[{Screen.Number}]{Screen.Text(field.Value)}[/]");
+            table.AddRow($"[{Screen.Name}]{Screen.Text(field.Name)}[/]", Number(field.Digit), Number(field.Weight),
+                Number(field.Digit * field.Weight), $"[{Screen.Number}]{Screen.Text(field.Value)}[/]");
         Screen.Out.Write(table);
     }
 

@@ -43,7 +43,9 @@ internal static class CompletionCommand
     {
         var shell = new Argument<string>("shell") { Description = "bash, zsh or fish." };
         shell.AcceptOnlyFromAmong("bash", "zsh", "fish");
-        var command = new Command("completion", "Prints what a shell needs to complete commands, options, slots and places. In bash: source <(lodrik completion bash)") { shell };
+        var command =
+            new Command("completion", "Prints what a shell needs to complete commands, options, slots and places. In bash: source <(lodrik "
+                + "completion bash)") { shell };
         command.SetAction(parsed =>
         {
             Screen.Out.Profile.Out.Writer.Write(parsed.GetRequiredValue(shell) switch { "bash" => Bash, "zsh" => Zsh, _ => Fish });

@@ -14,13 +14,24 @@ internal static class ConvertCommand
         var file = SaveArgument.Create("save");
         var form = new Option<string>("--to") { Description = "The form to write: json, xml or binary.", Required = true };
         form.AcceptOnlyFromAmong("json", "xml", "binary");
-        var output = new Option<string?>("--output", "-o") { Description = "The file to write; if not given, the same name with the form's extension, for a file that is in no slot." };
+        var output = new Option<string?>("--output", "-o")
+        {
+            Description = "The file to write; if not given, the same name with the form's extension, for a file that is in no slot.",
+        };
         var compact = new Option<bool>("--compact") { Description = "Writes a readable form without line breaks." };
         var overwrite = new Option<bool>("--overwrite") { Description = "Replaces the file if it is there." };
-        var command = new Command("convert", "Writes a save in another form, without the game and with nothing lost.") { file, form, output, compact, overwrite };
+        var command = new Command("convert", "Writes a save in another form, without the game and with nothing lost.")
+        {
+            file,
+            form,
+            output,
+            compact,
+            overwrite,
+        };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
-            parsed.GetRequiredValue(file), parsed.GetRequiredValue(form), parsed.GetValue(output), parsed.GetValue(compact), parsed.GetValue(overwrite),
+            parsed.GetRequiredValue(file), parsed.GetRequiredValue(form), parsed.GetValue(output), parsed.GetValue(compact),
+            parsed.GetValue(overwrite),
             key.Of(parsed)));
         return command;
     }
@@ -30,16 +41,19 @@ internal static class ConvertCommand
         Screen.TryParseForm(word, out var form);
         path = SaveArgument.FileOf(path);
         if (output is null && SaveSlots.IsInSlot(path))
-            throw new ArgumentException("The save is in a slot, where another file would be taken for one more of its saves: say where it goes with --output.");
+            throw new ArgumentException("The save is in a slot, where another file would be taken for one more of its saves: say where it "
+                + "goes with --output.");
         var source = SavedFile.Open(path);
         var protection = key is null ? null : key.For(source);
         if (protection is not null)
             source.CheckSeal(protection);
         output ??= Path.ChangeExtension(path, form.FileExtension());
         if (!overwrite && File.Exists(output))
-            throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output, or replace it with --overwrite.");
+            throw new StorageException("There is a file of this name already.",
+                new SaveLocation { File = output }, "Choose another with --output, or replace it with --overwrite.");
         var bytes = Screen.WithProgress("Converting", source.ByteCount, progress => source.ToForm(form, !compact, protection, progress));
-        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: overwrite);
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!)
+            .Write(Path.GetFileName(output), bytes, replace: overwrite);
         Screen.Out.MarkupLineInterpolated($"{source.Form.DisplayName()}, {Screen.Size(source.ByteCount)}  [{Screen.Faint}]{path}[/]");
         Screen.Out.MarkupLineInterpolated($"{form.DisplayName()}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
         if (source.HasSeal && protection is null)

@@ -16,7 +16,10 @@ internal static class DemoCommand
     public static Command Create()
     {
         var folder = new Option<string?>("--out") { Description = "The folder for the demo's saves; a new temporary one if not given." };
-        var command = new Command("demo", "Plays a short game, saves it in JSON, XML and binary, plays on, loads it, and compares.") { folder };
+        var command = new Command("demo", "Plays a short game, saves it in JSON, XML and binary, plays on, loads it, and compares.")
+        {
+            folder,
+        };
         command.SetAction(parsed => Run(parsed.GetValue(folder)));
         return command;
     }
@@ -28,7 +31,8 @@ internal static class DemoCommand
         foreach (var (form, name) in Forms)
         {
             var place = Path.Combine(folder, name);
-            using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = place, Form = form, Migrations = SaveHistory.Migrations });
+            using var store = SaveStore<TidewardenSave>.Open(
+                new SaveStoreOptions { Folder = place, Form = form, Migrations = SaveHistory.Migrations });
             results.Add((form, place, Story.Play(store)));
         }
         var first = results[0].Story;
@@ -44,7 +48,8 @@ internal static class DemoCommand
 
     private static void ShowMoments(StoryResult story)
     {
-        Screen.Out.MarkupLine("[bold]Tidewarden[/]: the keeper of the tidal beacons rows out, lights two of them, sets lanterns adrift, saves,");
+        Screen.Out.MarkupLine("[bold]Tidewarden[/]: the keeper of the tidal beacons rows out, lights two of them, sets lanterns adrift, "
+            + "saves,");
         Screen.Out.MarkupLine("plays on for a while, and loads the save into the [italic]running[/] scene.");
         Screen.Out.WriteLine();
         Moment[] moments = [story.Authored, story.AtSave, story.PlayedOn, story.Loaded];
@@ -60,7 +65,11 @@ internal static class DemoCommand
         {
             Screen.Out.Write(new Columns(moments.Select(Map)).Collapse());
         }
-        Screen.Out.MarkupLine($"[{Screen.Faint}]@ warden  [/]{Sign('B')} [{Screen.Faint}]beacon lit[/]  {Sign('b')} [{Screen.Faint}]dark[/]  {Sign('*')} [{Screen.Faint}]drift lantern[/]  {Sign('p')} [{Screen.Faint}]punt[/]  {Sign('s')} [{Screen.Faint}]sluice[/] {Sign('S')} [{Screen.Faint}]open[/]  {Sign('o')} [{Screen.Faint}]oil[/]  {Sign('l')} [{Screen.Faint}]letter[/]  {Sign('h')} [{Screen.Faint}]heron[/]");
+        Screen.Out.MarkupLine(
+            $"[{Screen.Faint}]@ warden  [/]{Sign('B')} [{Screen.Faint}]beacon lit[/]  {Sign('b')} [{Screen.Faint}]dark[/]  {Sign('*')} "
+                + $"[{Screen.Faint}]drift lantern[/]  {Sign('p')} [{Screen.Faint}]punt[/]  {Sign('s')} [{Screen.Faint}]sluice[/] "
+            + $"{Sign('S')} [{Screen.Faint}]open[/]  {Sign('o')} [{Screen.Faint}]oil[/]  {Sign('l')} [{Screen.Faint}]letter[/]  "
+            + $"{Sign('h')} [{Screen.Faint}]heron[/]");
         Screen.Out.WriteLine();
 
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
@@ -74,8 +83,12 @@ internal static class DemoCommand
                 $"[{Screen.Faint}]{name}[/]",
                 Markup.Escape(story.Authored.Facts[i].Value),
                 Markup.Escape(saved),
-                story.PlayedOn.Facts[i].Value == saved ? Markup.Escape(saved) : $"[{Screen.Notice}]{Markup.Escape(story.PlayedOn.Facts[i].Value)}[/]",
-                story.Loaded.Facts[i].Value == saved ? $"[{Screen.Good}]{Markup.Escape(saved)}[/]" : $"[{Screen.Bad}]{Markup.Escape(story.Loaded.Facts[i].Value)}[/]");
+                story.PlayedOn.Facts[i].Value == saved
+                    ? Markup.Escape(saved)
+                    : $"[{Screen.Notice}]{Markup.Escape(story.PlayedOn.Facts[i].Value)}[/]",
+                story.Loaded.Facts[i].Value == saved
+                    ? $"[{Screen.Good}]{Markup.Escape(saved)}[/]"
+                    : $"[{Screen.Bad}]{Markup.Escape(story.Loaded.Facts[i].Value)}[/]");
         }
         Screen.Out.Write(table);
         Screen.Out.MarkupLine("To put the marsh back as it was, the load did this:");
@@ -86,14 +99,16 @@ internal static class DemoCommand
 
     private static void ShowCheckpoint(StoryResult story)
     {
-        Screen.Out.MarkupLine("The warden marks a checkpoint, goes too far out, and drowns: back at the checkpoint, and the season's tally survives.");
+        Screen.Out.MarkupLine("The warden marks a checkpoint, goes too far out, and drowns: back at the checkpoint, and the season's tally "
+            + "survives.");
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
         foreach (var title in (string[])["", "at the checkpoint", "before the flood", "back again"])
             table.AddColumn($"[{Screen.Faint}]{title}[/]");
         foreach (var (name, marked, before, after) in story.Checkpoint.Facts)
         {
             table.AddRow(
-                $"[{Screen.Faint}]{name}[/]", Markup.Escape(marked), before == marked ? Markup.Escape(before) : $"[{Screen.Notice}]{Markup.Escape(before)}[/]",
+                $"[{Screen.Faint}]{name}[/]", Markup.Escape(marked),
+                before == marked ? Markup.Escape(before) : $"[{Screen.Notice}]{Markup.Escape(before)}[/]",
                 after == marked ? $"[{Screen.Good}]{Markup.Escape(after)}[/]" : $"[{Screen.Notice}]{Markup.Escape(after)}[/]");
         }
         Screen.Out.Write(table);
@@ -114,11 +129,18 @@ internal static class DemoCommand
         SaveSlots.Open(folder).Add("night", SaveHistory.SaveOfFirstRelease());
         using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = folder, Migrations = SaveHistory.Migrations });
         var loaded = store.Load("night");
-        Screen.Out.MarkupLineInterpolated($"A save of the game's [bold]first release[/] loads in version {SaveHistory.Migrations.Steps[^1].To}, and its file stays as it is:");
+        var version = SaveHistory.Migrations.Steps[^1].To;
+        Screen.Out.MarkupLineInterpolated(
+            $"A save of the game's [bold]first release[/] loads in version {version}, and its file stays as it is:");
         foreach (var step in SaveHistory.Migrations.Steps.Where(step => step.From >= loaded.MigratedFrom))
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {step.ToString().Split('\n')[0].TrimEnd()}{(step.ToString().Contains('\n', StringComparison.Ordinal) ? " …" : "")}[/]");
+        {
+            var told = step.ToString().Split('\n');
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {told[0].TrimEnd()}{(told.Length > 1 ? " …" : "")}[/]");
+        }
         var (warden, season) = (loaded.State.Warden, loaded.State.Season);
-        Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]  {warden.Name}, {warden.Oil} l of oil, day {season.Day}, {season.Tally.LettersDelivered} letter delivered[/]");
+        var letters = season.Tally.LettersDelivered;
+        Screen.Out.MarkupLineInterpolated(
+            $"[{Screen.Good}]  {warden.Name}, {warden.Oil} l of oil, day {season.Day}, {letters} letter delivered[/]");
         Screen.Out.WriteLine();
     }
 
@@ -137,10 +159,12 @@ internal static class DemoCommand
         }
         foreach (var (name, protection) in new[]
         {
-            ("sealed", SaveProtection.With(KeyFile.Read(secret))), ("signed", SaveProtection.With(KeyFile.Read(signing))), ("encrypted", SaveProtection.Encrypted(KeyFile.Read(secret))),
+            ("sealed", SaveProtection.With(KeyFile.Read(secret))), ("signed", SaveProtection.With(KeyFile.Read(signing))),
+            ("encrypted", SaveProtection.Encrypted(KeyFile.Read(secret))),
         })
         {
-            using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = Path.Combine(folder, name), Protection = protection });
+            using var store = SaveStore<TidewardenSave>.Open(
+                new SaveStoreOptions { Folder = Path.Combine(folder, name), Protection = protection });
             Story.Play(store);
         }
     }
@@ -175,7 +199,9 @@ internal static class DemoCommand
         Screen.Out.MarkupLineInterpolated($"The saves are in [bold]{folder}[/]. Try next:");
         // A native build has no assembly of the game beside it, and could not load one.
         var game = Path.Combine(AppContext.BaseDirectory, "Tidewarden.dll");
-        foreach (var command in (string[])[$"slots {json}", $"show {json}/evening", $"show {json}/evening marsh/beacon-1", $"diff {json}/auto", $"weigh {json}/evening", $"report {json} -o {folder}/report.html", $"check {folder}", $"migrate {folder}/first-release --with {game} --dry-run", $"check {folder}/encrypted --key {folder}/keys/demo.jwk"])
+        foreach (var command in (string[])[$"slots {json}", $"show {json}/evening", $"show {json}/evening marsh/beacon-1",
+            $"diff {json}/auto", $"weigh {json}/evening", $"report {json} -o {folder}/report.html", $"check {folder}",
+            $"migrate {folder}/first-release --with {game} --dry-run", $"check {folder}/encrypted --key {folder}/keys/demo.jwk"])
         {
             if (!command.Contains(game, StringComparison.Ordinal) || File.Exists(game))
                 Screen.Out.Profile.Out.Writer.WriteLine($"  lodrik {command}"); // Not wrapped, so that it can be copied.
@@ -183,7 +209,8 @@ internal static class DemoCommand
         Screen.Out.MarkupLine($"[{Screen.Faint}]Without an installed lodrik: dotnet run --project src/Lodrik.Cli -- slots …[/]");
     }
 
-    private static Panel Map(Moment moment) => new Panel(new Markup(string.Join('\n', moment.Map.Select(row => string.Concat(row.Select(Sign))))))
+    private static Panel Map(Moment moment) =>
+        new Panel(new Markup(string.Join('\n', moment.Map.Select(row => string.Concat(row.Select(Sign))))))
         .Header($" {moment.Title} ").Border(BoxBorder.Rounded).BorderColor(Color.Grey50);
 
     private static string Sign(char sign) => sign switch

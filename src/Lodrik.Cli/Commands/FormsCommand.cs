@@ -17,7 +17,11 @@ internal static class FormsCommand
     {
         var save = SaveArgument.Create("save");
         var json = Screen.JsonOption();
-        var command = new Command("forms", "Compares the forms on one save: size, time to write and to read, readable or not.") { save, json };
+        var command = new Command("forms", "Compares the forms on one save: size, time to write and to read, readable or not.")
+        {
+            save,
+            json,
+        };
         command.SetAction(parsed => Run(SaveArgument.Of(parsed.GetRequiredValue(save)).Path, parsed.GetValue(json)));
         return command;
     }
@@ -34,7 +38,8 @@ internal static class FormsCommand
             ("binary", SaveForm.Binary, false, "with lodrik, or any CBOR reader"),
         ];
         var table = new FittingTable()
-            .Column("form", 10).Column("size", 9, right: true).Column("of JSON", 4, right: true).Column("write", 7, right: true).Column("read", 8, right: true)
+            .Column("form", 10).Column("size", 9, right: true).Column("of JSON", 4, right: true).Column("write", 7, right: true)
+                .Column("read", 8, right: true)
             .Column("readable", 6).Column("hidden", 1);
         var lines = new List<FormLine>();
         var whole = source.ToForm(SaveForm.Json).Length;
@@ -60,7 +65,9 @@ internal static class FormsCommand
             return ExitCode.Fine;
         }
         table.Write();
-        Screen.Out.MarkupLine($"[{Screen.Faint}]Times are of this tool, which works on trees, as the median of some runs; a game's own types are faster. Compare the rows.[/]");
+        Screen.Out.MarkupLine(
+            $"[{Screen.Faint}]Times are of this tool, which works on trees, as the median of some runs; a game's own types are faster. "
+                + "Compare the rows.[/]");
         return ExitCode.Fine;
     }
 

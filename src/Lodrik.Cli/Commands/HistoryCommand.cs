@@ -11,7 +11,11 @@ internal static class HistoryCommand
     public static Command Create()
     {
         var folder = SaveArgument.Create("folder", "The folder of a game's saves; or of one slot, as <folder>/<slot>.");
-        var slot = new Argument<string?>("slot") { Description = "The slot, where it does not stand in the folder.", Arity = ArgumentArity.ZeroOrOne };
+        var slot = new Argument<string?>("slot")
+        {
+            Description = "The slot, where it does not stand in the folder.",
+            Arity = ArgumentArity.ZeroOrOne,
+        };
         var json = Screen.JsonOption();
         var command = new Command("history", "Lists the generations of a slot, newest first.") { folder, slot, json };
         var key = new KeyOptions(command, headersOnly: true);
@@ -19,7 +23,9 @@ internal static class HistoryCommand
         {
             var (place, name) = (parsed.GetRequiredValue(folder), parsed.GetValue(slot));
             if (name is null)
-                (place, name) = SaveArgument.Of(place) is { Store: { } store, Slot: { } found } ? (store, found.ToString()) : throw new ArgumentException("A single file has no history: give a slot, as <folder>/<slot>.");
+                (place, name) = SaveArgument.Of(place) is { Store: { } store, Slot: { } found }
+                    ? (store, found.ToString())
+                    : throw new ArgumentException("A single file has no history: give a slot, as <folder>/<slot>.");
             return Run(place, name, parsed.GetValue(json), key.Of(parsed));
         });
         return command;
@@ -32,17 +38,23 @@ internal static class HistoryCommand
         if (json)
         {
             Screen.Json(generations.Select(one => new GenerationLine(
-                one.Number, one.Header?.Title, one.Header?.Played.TotalSeconds, one.Header?.Saved, one.Header?.Version, one.Header?.Content.ToString(),
+                one.Number, one.Header?.Title, one.Header?.Played.TotalSeconds, one.Header?.Saved, one.Header?.Version,
+                one.Header?.Content.ToString(),
                 one.ByteCount, one.File, one.Problem?.Message)).ToList(), ToolJson.Readable.ListGenerationLine);
             return exit;
         }
         var table = new FittingTable()
-            .Column("generation", 10, right: true).Column("title", 9).Column("played", 7).Column("saved", 8).Column("version", 2).Column("form", 3).Column("size", 6, right: true).Column("file", 1);
+            .Column("generation", 10, right: true).Column("title", 9).Column("played", 7).Column("saved", 8).Column("version", 2)
+                .Column("form", 3).Column("size", 6, right: true).Column("file", 1);
         foreach (var one in generations)
         {
             table.Row(
                 $"[{Screen.Name}]{one.Number}[/]",
-                one.Header is { HasHiddenTitles: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : one.Problem is null ? Screen.Text(one.Header?.Title ?? "") : $"[{Screen.Bad}]damaged[/]",
+                one.Header is { HasHiddenTitles: true }
+                    ? $"[{Screen.Faint}]hidden: shown with --key[/]"
+                    : one.Problem is null
+                    ? Screen.Text(one.Header?.Title ?? "")
+                    : $"[{Screen.Bad}]damaged[/]",
                 one.Header is null ? "" : Screen.Duration(one.Header.Played),
                 one.Header is null ? "" : Screen.Time(one.Header.Saved),
                 one.Header?.Version.ToString(CultureInfo.InvariantCulture) ?? "",
@@ -54,7 +66,8 @@ internal static class HistoryCommand
         foreach (var one in generations.Where(one => one.Problem is not null))
             Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]{one.Number}: {Screen.Visible(one.Problem!.Message)}[/]");
         if (generations.Count > 1)
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]Make an older one the newest again: lodrik reinstate {folder} {slot} {generations[^1].Number}[/]");
+            Screen.Out.MarkupLineInterpolated(
+                $"[{Screen.Faint}]Make an older one the newest again: lodrik reinstate {folder} {slot} {generations[^1].Number}[/]");
         return exit;
     }
 }

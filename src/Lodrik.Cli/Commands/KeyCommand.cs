@@ -11,7 +11,11 @@ internal static class KeyCommand
     private static Command CreateNew()
     {
         var file = new Argument<string>("file") { Description = "The file to write: a JSON Web Key (RFC 7517)." };
-        var id = new Option<string>("--id") { Description = "The key's id, which stands in saves; the file's name if not given.", DefaultValueFactory = _ => "" };
+        var id = new Option<string>("--id")
+        {
+            Description = "The key's id, which stands in saves; the file's name if not given.",
+            DefaultValueFactory = _ => "",
+        };
         var signing = new Option<bool>("--signing") { Description = "Makes a pair for signatures; the public key goes to <file>.pub." };
         var command = new Command("new", "Makes a new secret key, or a pair for signatures.") { file, id, signing };
         command.SetAction(parsed =>
@@ -25,7 +29,8 @@ internal static class KeyCommand
                 var (own, shared) = KeyFile.NewPair(name);
                 KeyFile.Write(path, own);
                 KeyFile.Write(path + ".pub", shared);
-                Screen.Out.MarkupLineInterpolated($"Made a key for signatures, {name}. The game gets the public one only.  [{Screen.Faint}]{path}, {path}.pub[/]");
+                Screen.Out.MarkupLineInterpolated(
+                    $"Made a key for signatures, {name}. The game gets the public one only.  [{Screen.Faint}]{path}, {path}.pub[/]");
                 return ExitCode.Fine;
             }
             KeyFile.Write(path, KeyFile.NewSecret(name));
@@ -42,7 +47,8 @@ internal static class KeyCommand
         command.SetAction(parsed =>
         {
             var key = KeyFile.Read(parsed.GetRequiredValue(file));
-            Screen.Out.MarkupLineInterpolated($"{key.Id}: {(key.IsSecret ? "a secret key, for seals and encryption" : "a key for signatures (ECDSA over P-256)")}");
+            Screen.Out.MarkupLineInterpolated(
+                $"{key.Id}: {(key.IsSecret ? "a secret key, for seals and encryption" : "a key for signatures (ECDSA over P-256)")}");
             return ExitCode.Fine;
         });
         return command;

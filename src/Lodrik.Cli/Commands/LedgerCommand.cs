@@ -17,21 +17,33 @@ internal static class LedgerCommand
 
     private static Argument<string> Folder() => new("ledger") { Description = "The ledger's folder.", DefaultValueFactory = _ => "ledger" };
 
-    private static Option<string?> Root() => new("--root") { Description = "The full name of the save root, where the assembly has several." };
+    private static Option<string?> Root() => new("--root")
+    {
+        Description = "The full name of the save root, where the assembly has several.",
+    };
 
     private static Command CreateRecord()
     {
         var (assembly, folder, root) = (Assembly(), Folder(), Root());
         var released = new Option<bool>("--released") { Description = "Marks the version as released too." };
-        var command = new Command("record", "Writes the shape of the assembly's saves into the ledger, for review and version control.") { assembly, folder, root, released };
+        var command = new Command("record", "Writes the shape of the assembly's saves into the ledger, for review and version control.")
+        {
+            assembly,
+            folder,
+            root,
+            released,
+        };
         command.SetAction(parsed =>
         {
-            var (ledger, shape) = (Ledger.Open(parsed.GetRequiredValue(folder)), SaveShape.OfAssembly(parsed.GetRequiredValue(assembly), parsed.GetValue(root)));
+            var (ledger, shape) = (Ledger.Open(parsed.GetRequiredValue(folder)),
+                SaveShape.OfAssembly(parsed.GetRequiredValue(assembly), parsed.GetValue(root)));
             var outcome = ledger.Record(shape);
             var file = ledger.FileOf(shape.Version);
             Screen.Out.MarkupLineInterpolated($"{outcome switch
             {
-                LedgerOutcome.Recorded => $"Recorded version {shape.Version} of {shape.Game}: {Count(shape.Types.Count, "type")}, {Count(shape.Kinds.Count, "kind")}.",
+                LedgerOutcome.Recorded =>
+                    $"Recorded version {shape.Version} of {shape.Game}: {Count(shape.Types.Count, "type")}, "
+                        + $"{Count(shape.Kinds.Count, "kind")}.",
                 LedgerOutcome.RecordedAnew => $"Recorded version {shape.Version} of {shape.Game} anew; it is not released.",
                 LedgerOutcome.Unchanged => $"Version {shape.Version} of {shape.Game} is recorded with this shape already.",
                 _ => $"Version {shape.Version} of {shape.Game} is released and stays as it is. What was added since is free.",
@@ -47,25 +59,37 @@ internal static class LedgerCommand
     {
         var (assembly, folder, root) = (Assembly(), Folder(), Root());
         var json = Screen.JsonOption();
-        var command = new Command("check", "Holds the assembly against the ledger; something that saves would lose is wrong.") { assembly, folder, root, json };
+        var command = new Command("check", "Holds the assembly against the ledger; something that saves would lose is wrong.")
+        {
+            assembly,
+            folder,
+            root,
+            json,
+        };
         command.SetAction(parsed =>
         {
             var shape = SaveShape.OfAssembly(parsed.GetRequiredValue(assembly), parsed.GetValue(root));
             var check = Ledger.Open(parsed.GetRequiredValue(folder)).Check(shape);
             if (parsed.GetValue(json))
             {
-                Screen.Json(new LedgerLine(shape.Game, check.Version, check.IsFine, check.IsRecorded, check.IsReleased, [.. check.Problems.Select(problem => problem.ToString())], ShapeLine.Of(check.Changes)), ToolJson.Readable.LedgerLine);
+                Screen.Json(new LedgerLine(shape.Game, check.Version, check.IsFine, check.IsRecorded, check.IsReleased,
+                    [.. check.Problems.Select(problem => problem.ToString())], ShapeLine.Of(check.Changes)), ToolJson.Readable.LedgerLine);
                 return check.IsFine ? ExitCode.Fine : ExitCode.FoundWrong;
             }
             ShowChanges(check.Changes);
             foreach (var problem in check.Problems)
                 Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{problem}[/]");
+            var version = $"Version {check.Version} of {shape.Game}";
+            var anew = check.IsReleased ? "" : $", or record version {check.Version} anew if it was never released";
+            var more = check.Changes.Count > 0 ? ", with more in it, which is free" : "";
             if (!check.IsRecorded)
-                Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]Version {check.Version} of {shape.Game} is not recorded.[/] Record it once its shape is as it should be.");
+                Screen.Out.MarkupLineInterpolated(
+                    $"[{Screen.Notice}]{version} is not recorded.[/] Record it once its shape is as it should be.");
             else if (check.Changes.Any(change => change.IsLoss))
-                Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]Saves of version {check.Version} would lose something.[/] Raise the version and add a step{(check.IsReleased ? "." : $", or record version {check.Version} anew if it was never released.")}");
+                Screen.Out.MarkupLineInterpolated(
+                    $"[{Screen.Bad}]Saves of version {check.Version} would lose something.[/] Raise the version and add a step{anew}.");
             else if (check.Problems.Count == 0)
-                Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Version {check.Version} of {shape.Game} is as it was recorded{(check.Changes.Count > 0 ? ", with more in it, which is free" : "")}.[/]");
+                Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]{version} is as it was recorded{more}.[/]");
             return check.IsFine ? ExitCode.Fine : ExitCode.FoundWrong;
         });
         return command;
@@ -77,7 +101,13 @@ internal static class LedgerCommand
         var to = WholeNumber.Argument("to", "The later version.", least: 1);
         var folder = Folder();
         var json = Screen.JsonOption();
-        var command = new Command("diff", "Says what changed between two versions, and proposes the operations of a migration step.") { from, to, folder, json };
+        var command = new Command("diff", "Says what changed between two versions, and proposes the operations of a migration step.")
+        {
+            from,
+            to,
+            folder,
+            json,
+        };
         command.SetAction(parsed =>
         {
             var ledger = Ledger.Open(parsed.GetRequiredValue(folder));
@@ -85,7 +115,8 @@ internal static class LedgerCommand
             var changes = before.ChangesTo(after);
             if (parsed.GetValue(json))
             {
-                Screen.Json(new LedgerDiffLine(before.Version, after.Version, ShapeLine.Of(changes), before.ProposeStepTo(after) is { Length: > 0 } proposed ? proposed : null), ToolJson.Readable.LedgerDiffLine);
+                Screen.Json(new LedgerDiffLine(before.Version, after.Version, ShapeLine.Of(changes),
+                    before.ProposeStepTo(after) is { Length: > 0 } proposed ? proposed : null), ToolJson.Readable.LedgerDiffLine);
                 return ExitCode.Fine;
             }
             ShowChanges(changes);
@@ -104,7 +135,12 @@ internal static class LedgerCommand
     {
         var version = WholeNumber.Argument("version", "The version.", least: 1);
         var folder = Folder();
-        var command = new Command("release", "Marks a version as released: players have saves of it, and its file does not change any more.") { version, folder };
+        var command =
+            new Command("release", "Marks a version as released: players have saves of it, and its file does not change any more.")
+            {
+                version,
+                folder,
+            };
         command.SetAction(parsed =>
         {
             var number = parsed.GetRequiredValue(version);
@@ -120,17 +156,31 @@ internal static class LedgerCommand
     {
         var version = WholeNumber.Argument("version", "A recorded version.", least: 1);
         var folder = Folder();
-        var output = new Option<string>("--output", "-o") { Description = "The folder for the files; files in it are not written over.", Required = true };
+        var output = new Option<string>("--output", "-o")
+        {
+            Description = "The folder for the files; files in it are not written over.",
+            Required = true,
+        };
         var count = WholeNumber.Option("--count", "How many saves, from 1.", least: 1, otherwise: 3);
         var seed = WholeNumber.Option("--seed", "Which saves: each seed gives others.", least: 0, otherwise: 1);
         var names = new Option<string[]>("--names") { Description = "The names of a catalogue, as Game.Items=rope,lamp." };
-        var command = new Command("sample", "Writes made-up saves of a recorded version, in every form.") { version, folder, output, count, seed, names };
+        var command = new Command("sample", "Writes made-up saves of a recorded version, in every form.")
+        {
+            version,
+            folder,
+            output,
+            count,
+            seed,
+            names,
+        };
         command.SetAction(parsed =>
         {
             var shape = Ledger.Open(parsed.GetRequiredValue(folder)).Read(parsed.GetRequiredValue(version));
             var target = new Storage.DirectoryStorage(Path.GetFullPath(parsed.GetRequiredValue(output)));
             var known = (parsed.GetValue(names) ?? []).Select(pair => pair.Split('=', 2)).ToDictionary(
-                pair => pair[0], pair => pair is [_, var list] ? (IReadOnlyList<string>)list.Split(',') : throw new ArgumentException("Names are given as Game.Items=rope,lamp."));
+                pair => pair[0], pair => pair is [_, var list]
+                    ? (IReadOnlyList<string>)list.Split(',')
+                    : throw new ArgumentException("Names are given as Game.Items=rope,lamp."));
             try
             {
                 var written = 0;
@@ -139,7 +189,8 @@ internal static class LedgerCommand
                     target.Write(name, bytes, replace: false);
                     written++;
                 }
-                Screen.Out.MarkupLineInterpolated($"Wrote {written} files of version {shape.Version}.  [{Screen.Faint}]{target.Description}[/]");
+                Screen.Out.MarkupLineInterpolated(
+                    $"Wrote {written} files of version {shape.Version}.  [{Screen.Faint}]{target.Description}[/]");
                 return ExitCode.Fine;
             }
             catch (CompatibilityException problem)

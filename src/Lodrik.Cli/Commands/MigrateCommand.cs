@@ -15,15 +15,33 @@ internal static class MigrateCommand
     public static Command Create()
     {
         var path = SaveArgument.Create("save", "The folder of a game's saves, or one save: a file, <folder>/<slot>, <folder>/<slot>@6.");
-        var with = new Option<string>("--with") { Description = "The game's assembly (.dll), whose migrations are used. Its code is run.", Required = true };
+        var with = new Option<string>("--with")
+        {
+            Description = "The game's assembly (.dll), whose migrations are used. Its code is run.",
+            Required = true,
+        };
         var to = WholeNumber.Option("--to", "The version to bring the saves to; the game's if not given.", least: 1);
         var dryRun = new Option<bool>("--dry-run") { Description = "Writes nothing, and shows what would be different." };
         var output = new Option<string?>("--output", "-o") { Description = "The file for a single save; the one that is read stays." };
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
         var json = Screen.JsonOption();
         var root = new Option<string?>("--root") { Description = "The full name of the save root, where the assembly has several." };
-        var chain = new Option<string?>("--chain") { Description = "Where the migrations are, as Game.Saves.Migrations, where the assembly has several." };
-        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.") { path, with, to, dryRun, output, full, json, root, chain };
+        var chain = new Option<string?>("--chain")
+        {
+            Description = "Where the migrations are, as Game.Saves.Migrations, where the assembly has several.",
+        };
+        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.")
+        {
+            path,
+            with,
+            to,
+            dryRun,
+            output,
+            full,
+            json,
+            root,
+            chain,
+        };
         var key = new KeyOptions(command);
         command.SetAction(parsed =>
         {
@@ -36,9 +54,12 @@ internal static class MigrateCommand
             return (SaveSlots.IsStore(at), parsed.GetValue(dryRun)) switch
             {
                 (true, true) => LookAtStore(at, look),
-                (true, false) when parsed.GetValue(output) is not null => throw new ArgumentException("In a folder, the migrated saves become new generations of their slots; --output is for a single save."),
+                (true, false) when parsed.GetValue(output) is not null =>
+                    throw new ArgumentException("In a folder, the migrated saves become new generations of their slots; --output is for a "
+                        + "single save."),
                 (true, false) => MigrateStore(at, look),
-                (false, var dry) => MigrateFile(at, look, dry ? null : parsed.GetValue(output) ?? throw new ArgumentException("Say where the migrated save goes with --output, or look first with --dry-run.")),
+                (false, var dry) => MigrateFile(at, look, dry ? null : parsed.GetValue(output)
+                    ?? throw new ArgumentException("Say where the migrated save goes with --output, or look first with --dry-run.")),
             };
         });
         return command;
@@ -63,7 +84,8 @@ internal static class MigrateCommand
             Screen.Out.MarkupLine($"[{Screen.Notice}]Nothing was written.[/]");
             return ExitCode.Fine;
         }
-        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), after.ToForm(before?.Form ?? SaveForm.Json, protection: look.Key is { } key && before is not null ? key.For(before) : null), replace: false);
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), after.ToForm(
+            before?.Form ?? SaveForm.Json, protection: look.Key is { } key && before is not null ? key.For(before) : null), replace: false);
         if (!look.Json)
             Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Written in version {look.Version}.[/]  [{Screen.Faint}]{output}[/]");
         return ExitCode.Fine;
@@ -87,13 +109,16 @@ internal static class MigrateCommand
             look.Check(file);
             return (file, look.Game.Migrations.Migrate(file!, look.Version));
         }
-        return (null, look.Game.Migrations.ImportFile(File.ReadAllBytes(path), look.Game.Shape.Game, look.Version, new SaveLocation { File = path }));
+        return (null,
+            look.Game.Migrations.ImportFile(File.ReadAllBytes(path), look.Game.Shape.Game, look.Version, new SaveLocation { File = path }));
     }
 
     private static void CheckGame(SavedFile file, Look look, string path)
     {
         if (file.Header is { } header && header.Game != look.Game.Shape.Game)
-            throw new SaveMismatchException(SaveErrorCode.WrongGame, $"The save is of the game \"{header.Game}\", and the assembly is of \"{look.Game.Shape.Game}\".", new SaveLocation { File = path }, "Check that these belong together.");
+            throw new SaveMismatchException(
+                SaveErrorCode.WrongGame, $"The save is of the game \"{header.Game}\", and the assembly is of \"{look.Game.Shape.Game}\".",
+                new SaveLocation { File = path }, "Check that these belong together.");
     }
 
     private static int LookAtStore(string folder, Look look)
@@ -117,7 +142,10 @@ internal static class MigrateCommand
             Screen.Json(lines, ToolJson.Readable.ListMigrationLine);
             return ExitCode.Fine;
         }
-        Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]Nothing was written.[/] {(count == 0 ? $"All saves have version {look.Version}." : $"{count} {(count == 1 ? "save" : "saves")} would be migrated.")}");
+        Screen.Out.MarkupLineInterpolated(
+            $"[{Screen.Notice}]Nothing was written.[/] {(count == 0
+                ? $"All saves have version {look.Version}."
+                : $"{count} {(count == 1 ? "save" : "saves")} would be migrated.")}");
         return ExitCode.Fine;
     }
 
@@ -133,7 +161,12 @@ internal static class MigrateCommand
         var exit = results.Any(one => one.Problem is not null) ? ExitCode.FoundWrong : ExitCode.Fine;
         if (look.Json)
         {
-            Screen.Json([.. results.Select(one => new MigrationLine($"{folder}/{one.Slot}@{one.Generation}", one.From, one.To, one.Written is { } written ? $"{folder}/{one.Slot}@{written}" : null, one.Problem?.Message, null))], ToolJson.Readable.ListMigrationLine);
+            Screen.Json(
+                [
+                .. results.Select(one =>
+                new MigrationLine($"{folder}/{one.Slot}@{one.Generation}", one.From, one.To, one.Written is { } written
+                    ? $"{folder}/{one.Slot}@{written}"
+                    : null, one.Problem?.Message, null))], ToolJson.Readable.ListMigrationLine);
             return exit;
         }
         var grid = new Grid().AddColumn(new GridColumn().NoWrap()).AddColumn();
@@ -142,7 +175,8 @@ internal static class MigrateCommand
             grid.AddRow($"[{Screen.Name}]{Screen.Text(one.Slot.ToString())}[/]", one switch
             {
                 { Problem: { } problem } => $"[{Screen.Bad}]{Screen.Text(problem.Message)}[/]",
-                { Written: { } written } => $"[{Screen.Good}]version {one.From} became {one.To}[/], as generation {written}; generation {one.Generation} stays",
+                { Written: { } written } =>
+                    $"[{Screen.Good}]version {one.From} became {one.To}[/], as generation {written}; generation {one.Generation} stays",
                 _ => $"has version {one.To} already",
             });
         }
@@ -151,13 +185,15 @@ internal static class MigrateCommand
     }
 
     private static MigrationLine Line(string name, SavedFile? before, SavedFile after, Look look, string? written) => new(
-        name, before?.Header?.Version ?? 0, look.Version, written, null, before is null ? null : JsonDocument.Parse(SaveComparison.Of(before, after).ToJsonPatch()).RootElement);
+        name, before?.Header?.Version ?? 0, look.Version, written, null,
+        before is null ? null : JsonDocument.Parse(SaveComparison.Of(before, after).ToJsonPatch()).RootElement);
 
     private static void ShowDifference(string name, SavedFile before, SavedFile after, Look look)
     {
         var from = before.Header!.Version;
         Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(name)}[/]  version {from} to {look.Version}");
-        foreach (var line in look.Game.Migrations.Steps.Where(step => step.From >= from && step.To <= look.Version).SelectMany(step => step.ToString().Split('\n')))
+        foreach (var line in look.Game.Migrations.Steps.Where(step => step.From >= from && step.To <= look.Version)
+            .SelectMany(step => step.ToString().Split('\n')))
             Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {line.TrimEnd()}[/]");
         var comparison = SaveComparison.Of(before, after);
         if (comparison.IsEmpty)

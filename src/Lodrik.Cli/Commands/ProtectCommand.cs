@@ -11,20 +11,37 @@ namespace Lodrik.Cli.Commands;
 internal static class ProtectCommand
 {
     public static Command CreateSeal() => Create(
-        "seal", "Seals saves by a secret key, or signs them by a private one. Their content stays as it is.", "The key to seal by: " + KeyFile.Forms, (key, _) => SaveProtection.With(key));
+        "seal", "Seals saves by a secret key, or signs them by a private one. Their content stays as it is.", "The key to seal by: "
+            + KeyFile.Forms, (key, _) => SaveProtection.With(key));
 
     public static Command CreateLock() => Create(
-        "lock", "Encrypts and seals saves by a secret key.", "The key to encrypt by: " + KeyFile.Forms, (key, hide) => SaveProtection.Encrypted(key) with { HasHiddenTitles = hide }, hides: true);
+        "lock", "Encrypts and seals saves by a secret key.", "The key to encrypt by: " + KeyFile.Forms,
+        (key, hide) => SaveProtection.Encrypted(key) with { HasHiddenTitles = hide }, hides: true);
 
-    public static Command CreateUnlock() => Create("unlock", "Takes seals and encryption off, for a look with other tools or an edit.", "The key that the saves have: " + KeyFile.Forms, null);
+    public static Command CreateUnlock() =>
+        Create("unlock", "Takes seals and encryption off, for a look with other tools or an edit.", "The key that the saves have: "
+        + KeyFile.Forms, null);
 
-    private static Command Create(string name, string description, string keyDescription, Func<SaveKey, bool, SaveProtection>? protect, bool hides = false)
+    private static Command Create(
+        string name, string description, string keyDescription, Func<SaveKey, bool, SaveProtection>? protect, bool hides = false)
     {
-        var path = SaveArgument.Create("save", "The folder of a game's saves, of which every generation is written anew; or one save: a file, <folder>/<slot>, <folder>/<slot>@6.");
+        var path =
+            SaveArgument.Create("save", "The folder of a game's saves, of which every generation is written anew; or one save: a file, "
+                + "<folder>/<slot>, <folder>/<slot>@6.");
         var key = new Option<string>("--key") { Description = keyDescription, Required = true };
-        var from = new Option<string?>("--from") { Description = "The key that the saves have now, where they are sealed or encrypted already." };
-        var context = new Option<string>("--context") { Description = "What the saves are bound to, such as an account.", DefaultValueFactory = _ => "" };
-        var output = new Option<string?>("--output", "-o") { Description = "The file for a single save; if not given, it takes the place of the one that is read." };
+        var from = new Option<string?>("--from")
+        {
+            Description = "The key that the saves have now, where they are sealed or encrypted already.",
+        };
+        var context = new Option<string>("--context")
+        {
+            Description = "What the saves are bound to, such as an account.",
+            DefaultValueFactory = _ => "",
+        };
+        var output = new Option<string?>("--output", "-o")
+        {
+            Description = "The file for a single save; if not given, it takes the place of the one that is read.",
+        };
         var hide = new Option<bool>("--hide-titles") { Description = "Encrypts titles and summaries as well." };
         var json = Screen.JsonOption();
         var command = new Command(name, description) { path, key, context, output, json };
@@ -41,7 +58,8 @@ internal static class ProtectCommand
             var at = parsed.GetRequiredValue(path);
             return SaveSlots.IsStore(at) switch
             {
-                true when parsed.GetValue(output) is not null => throw new ArgumentException("In a folder, every save stays where it is; --output is for a single save."),
+                true when parsed.GetValue(output) is not null =>
+                    throw new ArgumentException("In a folder, every save stays where it is; --output is for a single save."),
                 true => RunFolder(at, old, bound, to, parsed.GetValue(json)),
                 _ => RunFile(at, old, bound, to, parsed.GetValue(output), parsed.GetValue(json)),
             };
@@ -54,14 +72,18 @@ internal static class ProtectCommand
         path = SaveArgument.FileOf(path);
         var file = SavedFile.Open(path);
         if (file.HasSeal)
-            file.CheckSeal(Checking(file, old ?? throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed already.", new SaveLocation { File = path }, "Give the key that it has with --from."), context));
+            file.CheckSeal(Checking(file, old ?? throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed already.",
+                new SaveLocation { File = path }, "Give the key that it has with --from."), context));
         else if (to is null)
-            throw new TamperedSaveException(SaveErrorCode.Unprotected, "The save has neither a seal nor encryption.", new SaveLocation { File = path }, "Nothing was changed.");
+            throw new TamperedSaveException(SaveErrorCode.Unprotected, "The save has neither a seal nor encryption.",
+                new SaveLocation { File = path }, "Nothing was changed.");
         if (output is not null && File.Exists(output) && Path.GetFullPath(output) != Path.GetFullPath(path))
-            throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output.");
+            throw new StorageException("There is a file of this name already.",
+                new SaveLocation { File = output }, "Choose another with --output.");
         var bytes = file.Protect(to);
         output ??= path;
-        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: true);
+        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!)
+            .Write(Path.GetFileName(output), bytes, replace: true);
         if (json)
         {
             Screen.Json([new ProtectionLine(output, State(to), true, null)], ToolJson.Readable.ListProtectionLine);
@@ -80,13 +102,15 @@ internal static class ProtectCommand
         if (slots.Count == 0)
             throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");
         // Which of its two levels a secret key has in this folder is for the saves to say; the key is the user's own.
-        var isEncrypted = old is { IsSecret: true } && slots.Any(slot => slot.Health == SlotHealth.Readable && store.OpenSave(slot.Slot, slot.Generation).IsEncrypted);
+        var isEncrypted = old is { IsSecret: true }
+            && slots.Any(slot => slot.Health == SlotHealth.Readable && store.OpenSave(slot.Slot, slot.Generation).IsEncrypted);
         var from = old is null ? null : new SaveProtection(new KeyRing(old)) { IsEncrypted = isEncrypted, Context = context };
         var results = store.Protect(from, to);
         var wrong = results.Count(one => one.Problem is not null);
         if (json)
         {
-            Screen.Json([.. results.Select(one => new ProtectionLine($"{folder}/{one.Slot}@{one.Generation}", State(to), one.Changed, one.Problem?.Message))], ToolJson.Readable.ListProtectionLine);
+            Screen.Json([.. results.Select(one => new ProtectionLine($"{folder}/{one.Slot}@{one.Generation}", State(to), one.Changed,
+                one.Problem?.Message))], ToolJson.Readable.ListProtectionLine);
             return wrong == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
         }
         var grid = new Grid().AddColumn(new GridColumn().NoWrap()).AddColumn();

@@ -11,15 +11,22 @@ internal static class ReinstateCommand
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var slot = new Argument<string>("slot") { Description = "The slot." };
         var generation = WholeNumber.Argument("generation", "The number of the generation, as history shows it.", least: 1);
-        var command = new Command("reinstate", "Makes an older generation of a slot its newest again; the others stay.") { folder, slot, generation };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetRequiredValue(generation)));
+        var command = new Command("reinstate", "Makes an older generation of a slot its newest again; the others stay.")
+        {
+            folder,
+            slot,
+            generation,
+        };
+        command.SetAction(parsed =>
+            Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetRequiredValue(generation)));
         return command;
     }
 
     private static int Run(string folder, string slot, int generation)
     {
         var number = Screen.Slots(folder).Reinstate(slot, generation);
-        Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Generation {generation} of {slot} is its newest again, as generation {number}.[/] The others stay.");
+        Screen.Out.MarkupLineInterpolated(
+            $"[{Screen.Good}]Generation {generation} of {slot} is its newest again, as generation {number}.[/] The others stay.");
         return ExitCode.Fine;
     }
 }

@@ -12,8 +12,15 @@ internal static class RemoveCommand
         var slot = new Argument<string>("slot") { Description = "The slot." };
         var generation = WholeNumber.OptionalArgument("generation", "One generation; the whole slot if not given.", least: 1);
         var yes = new Option<bool>("--yes") { Description = "Does not ask, for scripts." };
-        var command = new Command("remove", "Deletes a slot with its history, or one generation, for good.") { folder, slot, generation, yes };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetValue(generation), parsed.GetValue(yes)));
+        var command = new Command("remove", "Deletes a slot with its history, or one generation, for good.")
+        {
+            folder,
+            slot,
+            generation,
+            yes,
+        };
+        command.SetAction(parsed =>
+            Run(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(slot), parsed.GetValue(generation), parsed.GetValue(yes)));
         return command;
     }
 
@@ -23,7 +30,11 @@ internal static class RemoveCommand
         var generations = slots.History(slot);
         if (generation is { } one && generations.All(known => known.Number != one))
             slots.OpenSave(slot, one);
-        var what = generation is { } number ? $"generation {number} of {slot}" : generations.Count == 1 ? $"{slot} with its only save" : $"{slot} with {generations.Count} saves";
+        var what = generation is { } number
+            ? $"generation {number} of {slot}"
+            : generations.Count == 1
+            ? $"{slot} with its only save"
+            : $"{slot} with {generations.Count} saves";
         if (!yes && !Confirmed(what))
         {
             Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]Nothing was deleted.[/]");

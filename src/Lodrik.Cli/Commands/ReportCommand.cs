@@ -14,10 +14,14 @@ internal static class ReportCommand
     {
         var path = SaveArgument.Create("save", "A store's folder for all of its slots, or a save: " + SaveArgument.Description[8..]);
         var output = new Option<string>("--output", "-o") { Description = "The file of the page, HTML.", Required = true };
-        var details = WholeNumber.Option("--details", "For how many slots, newest first, the content is shown; the others are listed.", least: 1, otherwise: DetailedSlots);
-        var command = new Command("report", "Writes a page for the browser: slots, history, what changed, scenes from above, what takes the space, health.") { path, output, details };
+        var details = WholeNumber.Option("--details", "For how many slots, newest first, the content is shown; the others are listed.",
+            least: 1, otherwise: DetailedSlots);
+        var command =
+            new Command("report", "Writes a page for the browser: slots, history, what changed, scenes from above, what takes the space, "
+                + "health.") { path, output, details };
         var key = new KeyOptions(command);
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(path), parsed.GetRequiredValue(output), parsed.GetValue(details), key.Of(parsed)));
+        command.SetAction(parsed =>
+            Run(parsed.GetRequiredValue(path), parsed.GetRequiredValue(output), parsed.GetValue(details), key.Of(parsed)));
         return command;
     }
 
@@ -27,7 +31,9 @@ internal static class ReportCommand
         var page = Encoding.UTF8.GetBytes(ReportPage.Write(report));
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), page, replace: true);
         var bad = report.Slots.Count(slot => slot.IsBad);
-        Screen.Out.MarkupLineInterpolated($"{report.Slots.Count} {(report.Slots.Count == 1 ? "slot" : "slots")}, {Screen.Size(page.Length)}  [{Screen.Faint}]{output}[/]");
+        Screen.Out.MarkupLineInterpolated(
+            $"{report.Slots.Count} {(report.Slots.Count == 1
+                ? "slot" : "slots")}, {Screen.Size(page.Length)}  [{Screen.Faint}]{output}[/]");
         if (bad > 0)
             Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{bad} with something wrong; the page says what.[/]");
         return bad == 0 ? ExitCode.Fine : ExitCode.FoundWrong;

@@ -15,27 +15,37 @@ internal static class SalvageCommand
         var file = SaveArgument.Create("save", "The damaged save, which stays as it is: " + SaveArgument.Description[8..]);
         var output = new Option<string>("--output", "-o") { Description = "The file for the new save.", Required = true };
         var json = Screen.JsonOption();
-        var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.") { file, output, json };
+        var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.")
+        {
+            file,
+            output,
+            json,
+        };
         var key = new KeyOptions(command);
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(file), parsed.GetRequiredValue(output), parsed.GetValue(json), key.Of(parsed)));
+        command.SetAction(parsed =>
+            Run(parsed.GetRequiredValue(file), parsed.GetRequiredValue(output), parsed.GetValue(json), key.Of(parsed)));
         return command;
     }
 
     private static int Run(string path, string output, bool json, ToolKey? key)
     {
         if (File.Exists(output))
-            throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output.");
+            throw new StorageException("There is a file of this name already.",
+                new SaveLocation { File = output }, "Choose another with --output.");
         path = SaveArgument.FileOf(path);
         var (saved, protection) = Open(path, key);
         var bytes = saved.ToBytes(protection);
         var lost = saved.Sections.Count(section => section.Outcome == SalvageOutcome.Lost);
         var isNothing = lost == saved.Sections.Count;
         if (!isNothing)
-            new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), bytes, replace: false);
+            new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!)
+                .Write(Path.GetFileName(output), bytes, replace: false);
         if (json)
         {
             Screen.Json(new SalvageLine(
-                isNothing ? null : output, isNothing ? null : bytes.Length, [.. saved.Sections.Select(section => new SectionLine(section.Name, null, JsonNamingPolicy.CamelCase.ConvertName(section.Outcome.ToString()), section.Reason))]), ToolJson.Readable.SalvageLine);
+                isNothing ? null : output, isNothing ? null : bytes.Length,
+                [.. saved.Sections.Select(section => new SectionLine(section.Name, null,
+                    JsonNamingPolicy.CamelCase.ConvertName(section.Outcome.ToString()), section.Reason))]), ToolJson.Readable.SalvageLine);
             return lost == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
         }
         var grid = new Grid().AddColumn(new GridColumn().NoWrap().PadRight(2)).AddColumn();
@@ -54,7 +64,9 @@ internal static class SalvageCommand
             Screen.Out.MarkupLine($"[{Screen.Bad}]Nothing is whole; no save was written.[/]");
             return ExitCode.FoundWrong;
         }
-        Screen.Out.MarkupLineInterpolated($"{saved.Sections.Count - lost} of {saved.Sections.Count} sections, {(protection is null ? "without a seal" : $"under the {protection.Keys.Current}")}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
+        Screen.Out.MarkupLineInterpolated(
+            $"{saved.Sections.Count - lost} of {saved.Sections.Count} sections, {(protection is null
+                ? "without a seal" : $"under the {protection.Keys.Current}")}, {Screen.Size(bytes.Length)}  [{Screen.Faint}]{output}[/]");
         if (lost > 0)
             Screen.Out.MarkupLine($"[{Screen.Notice}]What is missing has its initial values when the game loads the save.[/]");
         return lost == 0 ? ExitCode.Fine : ExitCode.FoundWrong;

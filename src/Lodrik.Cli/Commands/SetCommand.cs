@@ -16,22 +16,38 @@ internal static class SetCommand
         var save = SaveArgument.Create("save");
         var path = new Argument<string>("path") { Description = "The place of the value, such as warden/oil or a JSON Pointer." };
         path.CompletionSources.Add(SaveCompletions.PlacesIn(save));
-        var value = new Argument<string>("value") { Description = "The new value: text, or JSON. It gets the type of the one that is there." };
-        var output = new Option<string?>("--output", "-o") { Description = "The file to write. If not given, a slot gets a new generation, and a single file is replaced." };
-        var command = new Command("set", "Changes one value of a save, for testing, and shows the difference. With a key, the save is sealed again.") { save, path, value, output };
+        var value = new Argument<string>("value")
+        {
+            Description = "The new value: text, or JSON. It gets the type of the one that is there.",
+        };
+        var output = new Option<string?>("--output", "-o")
+        {
+            Description = "The file to write. If not given, a slot gets a new generation, and a single file is replaced.",
+        };
+        var command =
+            new Command("set", "Changes one value of a save, for testing, and shows the difference. With a key, the save is sealed again.")
+            {
+                save,
+                path,
+                value,
+                output,
+            };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
-            SaveArgument.Of(parsed.GetRequiredValue(save)), parsed.GetRequiredValue(path), parsed.GetRequiredValue(value), parsed.GetValue(output), key.Of(parsed)));
+            SaveArgument.Of(parsed.GetRequiredValue(save)), parsed.GetRequiredValue(path), parsed.GetRequiredValue(value),
+            parsed.GetValue(output), key.Of(parsed)));
         return command;
     }
 
     private static int Run(SaveArgument save, string path, string text, string? output, ToolKey? key)
     {
         if (output is not null && File.Exists(output))
-            throw new StorageException("There is a file of this name already.", new SaveLocation { File = output }, "Choose another with --output.");
+            throw new StorageException("There is a file of this name already.",
+                new SaveLocation { File = output }, "Choose another with --output.");
         var file = save.Open(key, mayBePlain: true);
         if (file.HasSeal && key is null)
-            throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed.", new SaveLocation { File = save.Path }, "Give its key with --key, so that it can be sealed again.");
+            throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed.",
+                new SaveLocation { File = save.Path }, "Give its key with --key, so that it can be sealed again.");
         var (section, steps, root) = ValuePath.Locate(file, path);
         var content = Replaced(root, steps, old => Converted(old, text, path));
         var protection = key is null || !file.HasSeal ? null : key.For(file);
@@ -40,12 +56,16 @@ internal static class SetCommand
         if (output is null && save is { Store: { } store, Slot: { } slot })
             written = $"{slot}, generation {SaveSlots.Open(store).Append(slot, bytes)}";
         else
-            new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output ?? save.Path))!).Write(Path.GetFileName(output ?? save.Path), bytes, replace: output is null);
+            new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output ?? save.Path))!)
+                .Write(Path.GetFileName(output ?? save.Path), bytes, replace: output is null);
         var after = SavedFile.FromBytes(bytes);
         if (protection is not null)
             after.CheckSeal(protection);
         DiffView.Show(Screen.WithProgress("Comparing", file.ByteCount, progress => SaveComparison.Of(file, after, progress)), full: true);
-        Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Written[/]{(protection is null ? "" : $" and sealed by the {protection.Keys.Current}")}: [{Screen.Faint}]{(written.Length > 0 ? written : output ?? save.Path)}[/]");
+        Screen.Out.MarkupLineInterpolated(
+            $"[{Screen.Good}]Written[/]{(protection is null
+                ? "" : $" and sealed by the {protection.Keys.Current}")}: [{Screen.Faint}]{(written.Length > 0
+                ? written : output ?? save.Path)}[/]");
         return ExitCode.Fine;
     }
 
@@ -83,7 +103,8 @@ internal static class SetCommand
         {
             var isSingle = old is SaveScalar { Kind: not SaveValueKind.Null };
             return isSingle && given is SaveScalar ? given.ConvertTo(old.Kind)
-                : isSingle || (old is SaveMap or SaveList && given.Kind != old.Kind) ? throw new InvalidCastException($"there is a {old.Kind.ToString().ToLowerInvariant()}")
+                : isSingle || (old is SaveMap or SaveList && given.Kind != old.Kind)
+                    ? throw new InvalidCastException($"there is a {old.Kind.ToString().ToLowerInvariant()}")
                 : given;
         }
         catch (InvalidCastException exception)

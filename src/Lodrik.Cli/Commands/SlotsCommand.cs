@@ -28,8 +28,10 @@ internal static class SlotsCommand
         if (json)
         {
             Screen.Json(slots.Select(slot => new SlotLine(
-                slot.Slot.ToString(), slot.Header?.Kind.ToString(), slot.Title, slot.Header?.Summary.ToDictionary(pair => pair.Key, pair => JsonDocument.Parse(SaveJson.Write(pair.Value)).RootElement) ?? [],
-                slot.Played.TotalSeconds, slot.Header?.Saved, slot.Header?.Version, slot.Header?.Content.ToString(), slot.ByteCount, slot.Generation, slot.GenerationCount,
+                slot.Slot.ToString(), slot.Header?.Kind.ToString(), slot.Title, slot.Header?.Summary.ToDictionary(
+                    pair => pair.Key, pair => JsonDocument.Parse(SaveJson.Write(pair.Value)).RootElement) ?? [],
+                slot.Played.TotalSeconds, slot.Header?.Saved, slot.Header?.Version, slot.Header?.Content.ToString(), slot.ByteCount,
+                slot.Generation, slot.GenerationCount,
                 slot.File, slot.Health.ToString(), slot.Problem?.Message)).ToList(), ToolJson.Readable.ListSlotLine);
             return exit;
         }
@@ -39,7 +41,8 @@ internal static class SlotsCommand
             return ExitCode.Fine;
         }
         var table = new FittingTable()
-            .Column("slot", 10).Column("kind", 3).Column("title", 9).Column("summary", 6).Column("played", 7).Column("saved", 8).Column("version", 1).Column("form", 2)
+            .Column("slot", 10).Column("kind", 3).Column("title", 9).Column("summary", 6).Column("played", 7).Column("saved", 8)
+                .Column("version", 1).Column("form", 2)
             .Column("size", 5, right: true).Column("generations", 4, right: true).Column("health", 10);
         foreach (var slot in slots)
         {

@@ -17,11 +17,21 @@ internal static class WatchCommand
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var count = WholeNumber.Option("--count", "Ends after so many saves; if not given, with Ctrl+C.", least: 1);
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
-        var json = new Option<bool>("--json") { Description = "Writes a line of JSON for each save, with the differences as a JSON Patch (RFC 6902)." };
-        var command = new Command("watch", "Follows a game that is running: shows at each new save what changed since the one before.") { folder, count, full, json };
+        var json = new Option<bool>("--json")
+        {
+            Description = "Writes a line of JSON for each save, with the differences as a JSON Patch (RFC 6902).",
+        };
+        var command = new Command("watch", "Follows a game that is running: shows at each new save what changed since the one before.")
+        {
+            folder,
+            count,
+            full,
+            json,
+        };
         var key = new KeyOptions(command);
         command.SetAction((parsed, cancellation) => Run(
-            parsed.GetRequiredValue(folder), parsed.GetValue(count) ?? int.MaxValue, parsed.GetValue(full), parsed.GetValue(json), key.Of(parsed), cancellation));
+            parsed.GetRequiredValue(folder), parsed.GetValue(count) ?? int.MaxValue, parsed.GetValue(full), parsed.GetValue(json),
+            key.Of(parsed), cancellation));
         return command;
     }
 
@@ -30,7 +40,8 @@ internal static class WatchCommand
         var slots = Screen.Slots(folder, key);
         var seen = Newest(slots).ToDictionary(one => one.Slot, one => one.Generation);
         if (!json)
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]Watching {folder}: {seen.Count} {(seen.Count == 1 ? "slot" : "slots")}. Ctrl+C ends it.[/]");
+            Screen.Out.MarkupLineInterpolated(
+                $"[{Screen.Faint}]Watching {folder}: {seen.Count} {(seen.Count == 1 ? "slot" : "slots")}. Ctrl+C ends it.[/]");
         while (count > 0 && !cancellation.IsCancellationRequested)
         {
             foreach (var (slot, generation) in Newest(slots).Where(one => one.Generation > seen.GetValueOrDefault(one.Slot)))
@@ -57,7 +68,9 @@ internal static class WatchCommand
         {
             var history = slots.History(slot);
             var now = history.First(one => one.Number == generation);
-            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]{DateTime.Now:HH:mm:ss}[/] [{Screen.Name}]{slot}@{generation}[/] {now.Header?.Title ?? ""} [{Screen.Faint}]{Screen.Size(now.ByteCount)}[/]");
+            var (title, size) = (now.Header?.Title ?? "", Screen.Size(now.ByteCount));
+            Screen.Out.MarkupLineInterpolated(
+                $"[{Screen.Faint}]{DateTime.Now:HH:mm:ss}[/] [{Screen.Name}]{slot}@{generation}[/] {title} [{Screen.Faint}]{size}[/]");
             if (history.FirstOrDefault(one => one.Number < generation) is not { } before)
             {
                 Screen.Out.MarkupLine($"  [{Screen.Faint}]the first save of the slot[/]");

@@ -15,13 +15,21 @@ internal static class WeighCommand
     public static Command Create()
     {
         var save = SaveArgument.Create("save");
-        var depth = WholeNumber.Option("--depth", "How deep it looks into sections: 1 for kinds and members, 2 for their parts, …", least: 0, otherwise: 1);
+        var depth = WholeNumber.Option("--depth", "How deep it looks into sections: 1 for kinds and members, 2 for their parts, …",
+            least: 0, otherwise: 1);
         var full = new Option<bool>("--full") { Description = "Shows also what takes less than a hundredth." };
         var json = Screen.JsonOption();
-        var command = new Command("weigh", "Shows what takes the space in a save: sections, kinds of entities, parts, members.") { save, depth, full, json };
+        var command = new Command("weigh", "Shows what takes the space in a save: sections, kinds of entities, parts, members.")
+        {
+            save,
+            depth,
+            full,
+            json,
+        };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
-            SaveArgument.Of(parsed.GetRequiredValue(save)), parsed.GetValue(depth), parsed.GetValue(full), parsed.GetValue(json), key.Of(parsed)));
+            SaveArgument.Of(parsed.GetRequiredValue(save)), parsed.GetValue(depth), parsed.GetValue(full), parsed.GetValue(json),
+            key.Of(parsed)));
         return command;
     }
 
@@ -35,7 +43,9 @@ internal static class WeighCommand
             return ExitCode.Fine;
         }
         var content = Math.Max(weight.Sections.Sum(section => section.Content.ByteCount), 1);
-        Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(save.Name)}[/]: {Screen.Size(weight.ByteCount)} of {weight.Form.DisplayName()}; {Screen.Size(weight.FrameByteCount)} of it are header, list of sections, seal and layout");
+        var whole = $"{Screen.Size(weight.ByteCount)} of {weight.Form.DisplayName()}";
+        var frame = $"{Screen.Size(weight.FrameByteCount)} of it are header, list of sections, seal and layout";
+        Screen.Out.MarkupLineInterpolated($"[bold]{Screen.Visible(save.Name)}[/]: {whole}; {frame}");
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
         table.AddColumn($"[{Screen.Faint}]what[/]");
         foreach (var column in (string[])["content", "in the file", "count", "each"])
@@ -45,7 +55,10 @@ internal static class WeighCommand
         {
             table.AddRow(
                 $"[{Screen.Name}]{Screen.Text(section.Section)}[/]", Screen.Size(section.Content.ByteCount),
-                section.FileByteCount == section.Content.ByteCount ? $"[{Screen.Faint}]the same[/]" : $"{Screen.Size(section.FileByteCount)} [{Screen.Faint}]{100.0 * section.FileByteCount / Math.Max(section.Content.ByteCount, 1):F0} %[/]",
+                section.FileByteCount == section.Content.ByteCount
+                    ? $"[{Screen.Faint}]the same[/]"
+                    : $"{Screen.Size(section.FileByteCount)} "
+                        + $"[{Screen.Faint}]{100.0 * section.FileByteCount / Math.Max(section.Content.ByteCount, 1):F0} %[/]",
                 "", "", Bar(section.Content.ByteCount, content, Screen.Name));
             AddChildren(table, section.Content, 1, depth, content, full);
         }
@@ -69,5 +82,7 @@ internal static class WeighCommand
     }
 
     private static string Bar(long bytes, long whole, string color) => string.Create(
-        CultureInfo.InvariantCulture, $"[{color}]{new string('━', (int)Math.Round((double)bytes / whole * BarCells))}[/] [{Screen.Faint}]{100.0 * bytes / whole:F0} %[/]");
+        CultureInfo.InvariantCulture,
+        $"[{color}]{new string('━', (int)Math.Round((double)bytes / whole * BarCells))}[/] "
+            + $"[{Screen.Faint}]{100.0 * bytes / whole:F0} %[/]");
 }

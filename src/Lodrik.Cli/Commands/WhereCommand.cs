@@ -22,7 +22,8 @@ internal static class WhereCommand
         Console.WriteLine(folder);
         if (Directory.Exists(folder))
             return ExitCode.Fine;
-        Screen.Error.MarkupLineInterpolated($"[{Screen.Notice}]There is no such folder yet: the game has not saved on this machine, or not there.[/]");
+        Screen.Error.MarkupLineInterpolated(
+            $"[{Screen.Notice}]There is no such folder yet: the game has not saved on this machine, or not there.[/]");
         return ExitCode.FoundWrong;
     }
 }

@@ -16,7 +16,8 @@ internal sealed class MapLabels(double width, double height, IEnumerable<(double
     public (double X, double Y, string Anchor)? Place(double x, double y, string name)
     {
         var length = name.Length * Letter;
-        foreach (var (left, baseline, textX, anchor) in ((double, double, double, string)[])[(x + 9, y + 4, x + 9, "start"), (x - 9 - length, y + 4, x - 9, "end"), (x - length / 2, y + 19, x, "middle"), (x - length / 2, y - 10, x, "middle")])
+        foreach (var (left, baseline, textX, anchor) in ((double, double, double, string)[])[(x + 9, y + 4, x + 9, "start"),
+            (x - 9 - length, y + 4, x - 9, "end"), (x - length / 2, y + 19, x, "middle"), (x - length / 2, y - 10, x, "middle")])
         {
             var area = new Area(left, baseline - Line + 2, left + length, baseline + 2);
             if (area.Left < 2 || area.Right > width - 2 || area.Top < 2 || area.Bottom > height - 2 || _taken.Exists(area.Overlaps))

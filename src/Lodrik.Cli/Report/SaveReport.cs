@@ -25,11 +25,14 @@ internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyL
             var slots = store.List();
             if (slots.Count == 0)
                 throw new StorageException("There are no saves in the folder.", new SaveLocation { File = path }, "Check the path.");
-            return new SaveReport(place, DateTimeOffset.Now, [.. slots.Select((slot, index) => SlotReport.Of(store, slot.Slot, slot.Generation, slots.Count(other => other.Slot == slot.Slot) > 1 ? slot.Header?.Playthrough : null, index < detailed, key))]);
+            return new SaveReport(
+                place, DateTimeOffset.Now, [.. slots.Select((slot, index) => SlotReport.Of(store, slot.Slot, slot.Generation,
+                slots.Count(other => other.Slot == slot.Slot) > 1 ? slot.Header?.Playthrough : null, index < detailed, key))]);
         }
         var save = SaveArgument.Of(path);
         return new SaveReport(save.Path, DateTimeOffset.Now,
-            [save is { Slot: { } one, Store: { } folder } ? SlotReport.Of(SaveSlots.Open(folder, key?.ForHeaders), one, save.Generation, null, true, key) : SlotReport.OfFile(save.Path, key)]);
+            [save is { Slot: { } one, Store: { } folder } ? SlotReport.Of(
+                SaveSlots.Open(folder, key?.ForHeaders), one, save.Generation, null, true, key) : SlotReport.OfFile(save.Path, key)]);
     }
 }
 
@@ -44,7 +47,8 @@ internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyL
 /// <param name="IsBad">Whether that is a fault of the save.</param>
 /// <param name="Content">What is inside; null where it is not shown.</param>
 internal sealed record SlotReport(
-    string Name, int Generation, long Bytes, SaveHeader? Header, byte[]? Picture, IReadOnlyList<GenerationSummary> History, string? Problem, bool IsBad, ContentReport? Content)
+    string Name, int Generation, long Bytes, SaveHeader? Header, byte[]? Picture, IReadOnlyList<GenerationSummary> History, string? Problem,
+    bool IsBad, ContentReport? Content)
 {
     public static SlotReport Of(SaveSlots slots, SlotName slot, int generation, Guid? playthrough, bool isDetailed, ToolKey? key)
     {
@@ -56,8 +60,12 @@ internal sealed record SlotReport(
             slot.ToString(), generation, shown.ByteCount, shown.Header, slots.ReadThumbnail(slot, generation), history,
             history.FirstOrDefault(one => one.Problem is not null)?.Problem?.Message, history.Any(one => one.Problem is not null), null);
         if (!isDetailed)
-            return report with { Problem = report.Problem ?? "Only the newest slots are shown with their content; --details says how many." };
-        return report.With(slots.Storage.Locate(shown.File), [.. history.Where(one => one.Number < generation && one.Problem is null).Select(one => (one.Number, slots.Storage.Locate(one.File)))], key);
+            return report with
+            {
+                Problem = report.Problem ?? "Only the newest slots are shown with their content; --details says how many.",
+            };
+        return report.With(slots.Storage.Locate(shown.File), [.. history.Where(one => one.Number < generation && one.Problem is null)
+            .Select(one => (one.Number, slots.Storage.Locate(one.File)))], key);
     }
 
     public static SlotReport OfFile(string path, ToolKey? key)
@@ -65,7 +73,8 @@ internal sealed record SlotReport(
         var file = SavedFile.Open(path);
         var picture = SaveSlots.ThumbnailBeside(path);
         return new SlotReport(
-            Path.GetFileName(path), 0, file.ByteCount, file.Header, picture != path && File.Exists(picture) ? File.ReadAllBytes(picture) : null, [], null, false, null).With(path, [], key);
+            Path.GetFileName(path), 0, file.ByteCount, file.Header,
+            picture != path && File.Exists(picture) ? File.ReadAllBytes(picture) : null, [], null, false, null).With(path, [], key);
     }
 
     private SlotReport With(string path, IReadOnlyList<(int Generation, string Path)> earlier, ToolKey? key)
@@ -114,10 +123,13 @@ internal sealed record ContentReport(
         }
         return new ContentReport(
             file, Screen.WithProgress("Weighing", file.ByteCount, progress => SaveWeight.Of(file, progress)), scenes, before?.Generation,
-            before is { } one ? Screen.WithProgress("Comparing", file.ByteCount, progress => SaveComparison.Of(one.File, file, progress)) : null);
+            before is { } one
+                ? Screen.WithProgress("Comparing", file.ByteCount, progress => SaveComparison.Of(one.File, file, progress))
+                : null);
     }
 
-    private static IEnumerable<SceneContent> ScenesOf(SavedFile file) => file.Sections.Select(section => SceneContent.Of(section.Name, file.ReadSection(section.Name))).OfType<SceneContent>();
+    private static IEnumerable<SceneContent> ScenesOf(SavedFile file) =>
+        file.Sections.Select(section => SceneContent.Of(section.Name, file.ReadSection(section.Name))).OfType<SceneContent>();
 
     /// <summary>An earlier save, if there is anything to read in it: what is wrong with it stands in the history.</summary>
     private static SavedFile? TryOpen(string path, Func<string, SavedFile> open)
@@ -140,7 +152,8 @@ internal sealed record ContentReport(
 /// <param name="Count">How many entities it has.</param>
 /// <param name="Kinds">How many of each kind, the most numerous first.</param>
 /// <param name="Tables">The entities of each kind; of many, some that are spread evenly.</param>
-internal sealed record SceneReport(string Section, string Name, int Count, IReadOnlyList<(string Kind, int Count)> Kinds, IReadOnlyList<EntityTable> Tables)
+internal sealed record SceneReport(
+    string Section, string Name, int Count, IReadOnlyList<(string Kind, int Count)> Kinds, IReadOnlyList<EntityTable> Tables)
 {
     private const int MostOfAKind = 300;
     private const int MostGone = 300;

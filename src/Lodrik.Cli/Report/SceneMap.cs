@@ -27,7 +27,8 @@ internal static class SceneMap
     public static Html Draw(SceneReport scene, IReadOnlyList<string> kinds)
     {
         var kept = scene.Tables.Sum(table => table.Entities.Count);
-        var all = scene.Tables.SelectMany(table => table.Entities).Select(entity => (Entity: entity, State: entity.Id.IsSpawned ? "spawned" : "placed")).Concat(scene.Gone.Select(entity => (Entity: entity, State: "gone")))
+        var all = scene.Tables.SelectMany(table => table.Entities).Select(entity => (Entity: entity,
+            State: entity.Id.IsSpawned ? "spawned" : "placed")).Concat(scene.Gone.Select(entity => (Entity: entity, State: "gone")))
             .Select(one => (one.Entity, one.State, At: one.Entity.Position)).Where(one => one.At is not null).ToList();
         if (all.Count == 0)
             return Html.Of($"<p class=\"quiet\">Nothing in this scene has a place in the save.</p>");
@@ -43,13 +44,24 @@ internal static class SceneMap
         var marks = all.Select(one =>
         {
             var (x, y) = Place(one.At!);
-            var told = $"{one.Entity.Id}{(one.Entity.Kind.Length > 0 ? $", {one.Entity.Kind}" : "")}, {one.State}, at {string.Join(" ", one.At!.Select(number => FormattableString.Invariant($"{number:0.##}")))}";
-            var name = all.Count <= MostNames && labels.Place(x, y, one.Entity.Id.ToString()) is { } label ? Html.Of($"""<text x="{label.X}" y="{label.Y}" text-anchor="{label.Anchor}">{one.Entity.Id.ToString()}</text>""") : Html.None;
-            return Html.Of($"""<g class="mark {one.State} {Tone(kinds, one.Entity.Kind)}" data-kind="{one.Entity.Kind}" data-id="{one.Entity.Id.ToString()}">{Shape(one.State, x, y)}{name}<title>{told}</title></g>""");
+            var told =
+                $"{one.Entity.Id}{(one.Entity.Kind.Length > 0
+                    ? $", {one.Entity.Kind}" : "")}, {one.State}, at {string.Join(" ",
+                    one.At!.Select(number => FormattableString.Invariant($"{number:0.##}")))}";
+            var name = all.Count <= MostNames && labels.Place(x, y, one.Entity.Id.ToString()) is { } label
+                ? Html.Of($"""<text x="{label.X}" y="{label.Y}" text-anchor="{label.Anchor}">{one.Entity.Id.ToString()}</text>""")
+                : Html.None;
+            return Html.Of($"""
+                <g class="mark {one.State} {Tone(kinds, one.Entity.Kind)}" data-kind="{one.Entity.Kind}"
+                    data-id="{one.Entity.Id.ToString()}">{Shape(one.State, x, y)}{name}<title>{told}</title></g>
+                """);
         });
         return Html.Of($"""
-            <svg class="map" viewBox="0 0 {Width} {height}" role="img" aria-label="The scene {scene.Name} from above"><rect class="ground" width="{Width}" height="{height}" rx="6"/>
-            {marks}<text class="scale" x="10" y="{height - 9}">{Name(across)} {left} to {right}, {Name(down)} {top} to {bottom} downwards{(kept < scene.Count ? $"; {kept} of {scene.Count} entities" : "")}</text></svg>
+            <svg class="map" viewBox="0 0 {Width} {height}" role="img" aria-label="The scene {scene.Name} from above">
+                <rect class="ground" width="{Width}" height="{height}" rx="6"/>
+            {marks}<text class="scale" x="10" y="{height - 9}">
+                {Name(across)} {left} to {right}, {Name(down)} {top} to {bottom} downwards{(kept < scene.Count
+                ? $"; {kept} of {scene.Count} entities" : "")}</text></svg>
             """);
 
         (double X, double Y) Place(IReadOnlyList<double> at) => (dx + (at[across] - left) * scale, dy + (Down(at) - top) * scale);
@@ -68,7 +80,9 @@ internal static class SceneMap
 
     private static string Name(int axis) => ((string[])["x", "y", "z"])[axis];
 
-    /// <summary>A disc for what was placed, a diamond for what was spawned, a cross for what is gone: told apart without color as well.</summary>
+    /// <summary>
+    /// A disc for what was placed, a diamond for what was spawned, a cross for what is gone: told apart without color as well.
+    /// </summary>
     private static Html Shape(string state, double x, double y) => state switch
     {
         "spawned" => Html.Of($"""<path d="M{x} {y - Mark - 1}L{x + Mark + 1} {y}L{x} {y + Mark + 1}L{x - Mark - 1} {y}Z"/>"""),

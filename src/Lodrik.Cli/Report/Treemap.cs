@@ -24,7 +24,8 @@ internal static class Treemap
         var cells = new List<Html>();
         var sections = weight.Sections.Where(section => section.Content.ByteCount > 0).ToList();
         var whole = Math.Max(sections.Sum(section => section.Content.ByteCount), 1);
-        foreach (var ((section, box), color) in sections.Zip(Fill(new Box(0, 0, Width, Height), [.. sections.Select(section => section.Content.ByteCount)])).Zip(Enumerable.Range(0, int.MaxValue)))
+        foreach (var ((section, box), color) in sections.Zip(Fill(new Box(0, 0, Width, Height),
+            [.. sections.Select(section => section.Content.ByteCount)])).Zip(Enumerable.Range(0, int.MaxValue)))
         {
             var tone = $"k{color % Colors}";
             var packed = section.FileByteCount == section.Content.ByteCount ? "" : $", {Screen.Size(section.FileByteCount)} in the file";
@@ -35,8 +36,13 @@ internal static class Treemap
             foreach (var (child, inner) in children.Zip(Fill(box.Inside(2, TitleHeight), [.. children.Select(child => child.ByteCount)])))
             {
                 var each = child.Count > 1 ? $", {child.Count} of them, {Screen.Size(child.ByteCount / child.Count)} each" : "";
-                var parts = child.Children.Count > 0 ? $"; most of it: {string.Join(", ", child.Children.Take(4).Select(part => $"{part.Name} {Screen.Size(part.ByteCount)}"))}" : "";
-                cells.Add(Cell(inner, tone, "part", child.Name, $"{section.Section}, {child.Name}: {Size(child.ByteCount, whole)}{each}{parts}"));
+                var parts = child.Children.Count > 0
+                    ? $"; most of it: {string.Join(", ",
+                        child.Children.Take(4)
+                        .Select(part => $"{part.Name} {Screen.Size(part.ByteCount)}"))}"
+                    : "";
+                cells.Add(
+                    Cell(inner, tone, "part", child.Name, $"{section.Section}, {child.Name}: {Size(child.ByteCount, whole)}{each}{parts}"));
             }
         }
         return Html.Of($"""
@@ -46,8 +52,8 @@ internal static class Treemap
     }
 
     /// <summary>
-    /// Divides a rectangle among weights, largest first, so that each part's area is in proportion and the parts are as square as they can be: rows are laid along the shorter side, and a
-    /// row takes one more for as long as that makes its worst part no longer.
+    /// Divides a rectangle among weights, largest first, so that each part's area is in proportion and the parts are as square as they can
+    /// be: rows are laid along the shorter side, and a row takes one more for as long as that makes its worst part no longer.
     /// </summary>
     public static IReadOnlyList<Box> Fill(Box box, IReadOnlyList<long> weights)
     {
@@ -57,17 +63,22 @@ internal static class Treemap
         {
             var side = Math.Min(box.Width, box.Height);
             var (count, area) = (1, weights[next] * scale);
-            while (next + count < weights.Count && Worst(weights, next, count + 1, scale, area + weights[next + count] * scale, side) <= Worst(weights, next, count, scale, area, side))
+            while (next + count < weights.Count && Worst(weights, next, count + 1, scale, area + weights[next + count] * scale,
+                side) <= Worst(weights, next, count, scale, area, side))
                 area += weights[next + count++] * scale;
             var depth = side > 0 ? area / side : 0;
             var along = 0.0;
             for (var i = next; i < next + count; i++)
             {
                 var length = depth > 0 ? weights[i] * scale / depth : 0;
-                boxes.Add(box.Width >= box.Height ? new Box(box.X, box.Y + along, depth, length) : new Box(box.X + along, box.Y, length, depth));
+                boxes.Add(box.Width >= box.Height
+                    ? new Box(box.X, box.Y + along, depth, length)
+                    : new Box(box.X + along, box.Y, length, depth));
                 along += length;
             }
-            box = box.Width >= box.Height ? new Box(box.X + depth, box.Y, Math.Max(box.Width - depth, 0), box.Height) : new Box(box.X, box.Y + depth, box.Width, Math.Max(box.Height - depth, 0));
+            box = box.Width >= box.Height
+                ? new Box(box.X + depth, box.Y, Math.Max(box.Width - depth, 0), box.Height)
+                : new Box(box.X, box.Y + depth, box.Width, Math.Max(box.Height - depth, 0));
             next += count;
         }
         return boxes;
@@ -77,7 +88,9 @@ internal static class Treemap
     private static double Worst(IReadOnlyList<long> weights, int first, int count, double scale, double area, double side)
     {
         var (most, least) = (weights[first] * scale, weights[first + count - 1] * scale);
-        return area <= 0 || least <= 0 || side <= 0 ? double.MaxValue : Math.Max(side * side * most / (area * area), area * area / (side * side * least));
+        return area <= 0 || least <= 0 || side <= 0
+            ? double.MaxValue
+            : Math.Max(side * side * most / (area * area), area * area / (side * side * least));
     }
 
     private static Html Cell(Box box, string tone, string level, string name, string told)
@@ -87,9 +100,12 @@ internal static class Treemap
         name = name.Length <= room ? name : name[(name.IndexOf('/', StringComparison.Ordinal) + 1)..];
         var label = box.Height < 14 || room < 3 ? "" : name.Length <= room ? name : name[..(room - 1)] + "…";
         return Html.Of($"""
-            <g class="cell {level} {tone}" tabindex="-1" role="img" aria-label="{told}"><rect x="{box.X}" y="{box.Y}" width="{box.Width}" height="{box.Height}" rx="2"/><text x="{box.X + 5}" y="{box.Y + 13}">{label}</text><title>{told}</title></g>
+            <g class="cell {level} {tone}" tabindex="-1" role="img" aria-label="{told}">
+                <rect x="{box.X}" y="{box.Y}" width="{box.Width}" height="{box.Height}" rx="2"/>
+                <text x="{box.X + 5}" y="{box.Y + 13}">{label}</text><title>{told}</title></g>
             """);
     }
 
-    private static string Size(long bytes, long whole) => FormattableString.Invariant($"{Screen.Size(bytes)}, {100.0 * bytes / whole:0} % of the content");
+    private static string Size(long bytes, long whole) =>
+        FormattableString.Invariant($"{Screen.Size(bytes)}, {100.0 * bytes / whole:0} % of the content");
 }

@@ -35,7 +35,9 @@ internal sealed class ContentView(bool full, int depth)
         if (depth < 2 && !full)
         {
             foreach (var kind in scene.Entities.GroupBy(entity => entity.Kind).OrderByDescending(kind => kind.Count()))
-                Screen.Out.MarkupLine($"    [{Screen.Name}]{Screen.Text(kind.Key)}[/] [{Screen.Faint}]({kind.Count().ToString(CultureInfo.InvariantCulture)})[/]");
+                Screen.Out.MarkupLine(
+                    $"    [{Screen.Name}]{Screen.Text(kind.Key)}[/] "
+                        + $"[{Screen.Faint}]({kind.Count().ToString(CultureInfo.InvariantCulture)})[/]");
             return;
         }
         foreach (var kind in scene.Tables())
@@ -45,7 +47,10 @@ internal sealed class ContentView(bool full, int depth)
     private void ShowKind(EntityTable kind)
     {
         var table = new Table().Border(TableBorder.None);
-        table.AddColumn(Column($"[{Screen.Name} underline]{Screen.Text(kind.Kind.Length == 0 ? "no kind" : kind.Kind)}[/] [{Screen.Faint}]({kind.Entities.Count.ToString(CultureInfo.InvariantCulture)})[/]"));
+        table.AddColumn(
+            Column(
+            $"[{Screen.Name} underline]{Screen.Text(kind.Kind.Length == 0 ? "no kind" : kind.Kind)}[/] "
+                + $"[{Screen.Faint}]({kind.Entities.Count.ToString(CultureInfo.InvariantCulture)})[/]"));
         var hasParents = kind.Entities.Any(entity => entity.Parent is not null);
         if (hasParents)
             table.AddColumn(Column($"[{Screen.Faint}]parent[/]"));
@@ -62,12 +67,14 @@ internal sealed class ContentView(bool full, int depth)
             table.AddRow([.. cells]);
         }
         Screen.Out.Write(new Padder(table, new Padding(4, 0, 0, 0)));
-        string[] cut = [.. shown < kind.Entities.Count ? [$"{shown} of {kind.Entities.Count} rows"] : Array.Empty<string>(), .. columns.Count < kind.Columns.Count ? [$"{columns.Count} of {kind.Columns.Count} columns"] : Array.Empty<string>()];
+        string[] cut = [.. shown < kind.Entities.Count ? [$"{shown} of {kind.Entities.Count} rows"] : Array.Empty<string>(),
+            .. columns.Count < kind.Columns.Count ? [$"{columns.Count} of {kind.Columns.Count} columns"] : Array.Empty<string>()];
         if (cut.Length > 0)
             Screen.Out.MarkupLine($"    [{Screen.Faint}]{string.Join(", ", cut)}; --full shows all[/]");
     }
 
     private static TableColumn Column(string title) => new TableColumn(title).Padding(0, 0, 2, 0);
 
-    private static string Count(int entities) => entities == 1 ? "1 entity" : string.Create(CultureInfo.InvariantCulture, $"{entities} entities");
+    private static string Count(int entities) =>
+        entities == 1 ? "1 entity" : string.Create(CultureInfo.InvariantCulture, $"{entities} entities");
 }

@@ -2,7 +2,9 @@ using Spectre.Console;
 
 namespace Lodrik.Cli.Views;
 
-/// <summary>A table that leaves out what matters least where the terminal is too narrow for all of it, rather than breaking every word.</summary>
+/// <summary>
+/// A table that leaves out what matters least where the terminal is too narrow for all of it, rather than breaking every word.
+/// </summary>
 internal sealed class FittingTable
 {
     private const int CellFrame = 3;
@@ -35,8 +37,12 @@ internal sealed class FittingTable
             table.AddRow([.. shown.Select(i => row[i])]);
         Screen.Out.Write(table);
         if (shown.Count < _columns.Count)
-            Screen.Out.MarkupLine($"[{Screen.Faint}]No room here for {string.Join(", ", _columns.Where((_, i) => !shown.Contains(i)).Select(column => column.Name))}; a wider terminal shows it, and so does --json.[/]");
+            Screen.Out.MarkupLine(
+                $"[{Screen.Faint}]No room here for "
+                    + $"{string.Join(", ", _columns.Where((_, i) => !shown.Contains(i)).Select(column => column.Name))}; a wider terminal "
+                + "shows it, and so does --json.[/]");
     }
 
-    private int Width(int column) => CellFrame + _rows.Select(row => new Markup(row[column]).Length).Append(_columns[column].Name.Length).Max();
+    private int Width(int column) =>
+        CellFrame + _rows.Select(row => new Markup(row[column]).Length).Append(_columns[column].Name.Length).Max();
 }

@@ -8,8 +8,8 @@ namespace Lodrik.Cli.Views;
 internal static class ValuePath
 {
     /// <summary>
-    /// Finds the value. Section names may have slashes in them, and win; where no section begins the path, an entity of that id does, and below a scene "entities" and "parts" can be left
-    /// out, as the group of a section can.
+    /// Finds the value. Section names may have slashes in them, and win; where no section begins the path, an entity of that id does, and
+    /// below a scene "entities" and "parts" can be left out, as the group of a section can.
     /// </summary>
     /// <exception cref="SaveContentException">There is nothing at the path; the message says how far it goes.</exception>
     public static (string Name, SaveValue Value) Find(SavedFile file, string path)
@@ -27,12 +27,14 @@ internal static class ValuePath
         var section = file.Sections
             .Where(section => IsPrefix(section.Name, plain) || IsPrefix(Encode(section.Name), plain))
             .MaxBy(section => section.Name.Length)?.Name;
-        if (section is null && file.Sections.Where(one => IsPrefix(one.Name[(one.Name.IndexOf('/', StringComparison.Ordinal) + 1)..], plain)).ToList() is [var only])
+        if (section is null && file.Sections.Where(one =>
+            IsPrefix(one.Name[(one.Name.IndexOf('/', StringComparison.Ordinal) + 1)..], plain)).ToList() is [var only])
             return Locate(file, $"{only.Name[..(only.Name.IndexOf('/', StringComparison.Ordinal) + 1)]}{plain}");
         if (section is null && ScenesWith(file, Decode(plain.Split('/')[0])) is { Count: > 0 } scenes)
         {
             return scenes.Count == 1 ? Locate(file, $"{scenes[0]}/entities/{plain}") : throw new SaveContentException(
-                SaveErrorCode.NoSuchSection, $"Several scenes have an entity \"{plain.Split('/')[0]}\".", remedy: $"Say which: {string.Join(", ", scenes.Select(scene => $"{scene}/{plain}"))}.");
+                SaveErrorCode.NoSuchSection, $"Several scenes have an entity \"{plain.Split('/')[0]}\".",
+                remedy: $"Say which: {string.Join(", ", scenes.Select(scene => $"{scene}/{plain}"))}.");
         }
         if (section is null)
         {
@@ -46,7 +48,8 @@ internal static class ValuePath
         string[] steps = rest.Length == 0 ? [] : [.. rest.Split('/').Select(Decode)];
         if (steps.Length > 0 && Step(content, steps[0]) is null && HasEntity(content, steps[0]))
             steps = ["entities", .. steps];
-        if (steps is ["entities", var id, var part, ..] && HasEntity(content, id) && Step(Step(Step(content, "entities")!, id)!, part) is null)
+        if (steps is ["entities", var id, var part, ..] && HasEntity(content, id)
+            && Step(Step(Step(content, "entities")!, id)!, part) is null)
             steps = ["entities", id, "parts", .. steps[2..]];
         var (value, reached) = (content, section);
         foreach (var step in steps)
@@ -59,7 +62,8 @@ internal static class ValuePath
     }
 
     private static List<string> ScenesWith(SavedFile file, string id) =>
-        [.. file.Sections.Where(section => section.Health != SectionHealth.Damaged).Select(section => section.Name).Where(name => HasEntity(file.ReadSection(name), id))];
+        [.. file.Sections.Where(section => section.Health != SectionHealth.Damaged).Select(section => section.Name)
+            .Where(name => HasEntity(file.ReadSection(name), id))];
 
     private static bool HasEntity(SaveValue content, string id) =>
         SceneContent.IsScene(content) && ((SaveMap)content)["entities"] is SaveMap entities && entities.TryGet(id, out _);
@@ -67,7 +71,9 @@ internal static class ValuePath
     private static SaveValue? Step(SaveValue value, string step) => value switch
     {
         SaveMap map => map.TryGet(step, out var entry) ? entry : null,
-        SaveList list => int.TryParse(step, NumberStyles.None, CultureInfo.InvariantCulture, out var index) && index < list.Count ? list.Peek(index) : null,
+        SaveList list => int.TryParse(step, NumberStyles.None, CultureInfo.InvariantCulture, out var index) && index < list.Count
+            ? list.Peek(index)
+            : null,
         _ => null,
     };
 
@@ -83,7 +89,9 @@ internal static class ValuePath
         path.StartsWith(name, StringComparison.Ordinal) && (path.Length == name.Length || path[name.Length] == '/');
 
     // The escapes of a JSON Pointer, RFC 6901 section 3.
-    private static string Encode(string name) => name.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal);
+    private static string Encode(string name) =>
+        name.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal);
 
-    private static string Decode(string step) => step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
+    private static string Decode(string step) =>
+        step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
 }

@@ -4,8 +4,8 @@ using System.Text;
 namespace Lodrik.Codes;
 
 /// <summary>
-/// The 32 characters of a code: digits and capitals without I, L, O and U. What is typed is read as what was meant: small letters, O for 0, I and L for 1, U for V,
-/// wide forms; blanks and dashes of all kinds are passed over.
+/// The 32 characters of a code: digits and capitals without I, L, O and U. What is typed is read as what was meant: small letters, O for 0,
+/// I and L for 1, U for V, wide forms; blanks and dashes of all kinds are passed over.
 /// </summary>
 internal static class CodeAlphabet
 {
@@ -22,10 +22,12 @@ internal static class CodeAlphabet
         {
             // Full-width forms, as some keyboards give them; the platform's normalization may not be there.
             var c = one is >= '\uFF01' and <= '\uFF5E' ? (char)(one - 0xFEE0) : one;
-            if (char.IsWhiteSpace(c) || c is '_' or '.' or ',' or '\u2212' || char.GetUnicodeCategory(c) is UnicodeCategory.DashPunctuation or UnicodeCategory.Format)
+            if (char.IsWhiteSpace(c) || c is '_' or '.' or ',' or '\u2212'
+                || char.GetUnicodeCategory(c) is UnicodeCategory.DashPunctuation or UnicodeCategory.Format)
                 continue;
             var upper = char.ToUpperInvariant(c);
-            var symbol = Characters.IndexOf(upper switch { 'O' => '0', 'I' or 'L' => '1', 'U' => 'V', _ => upper }, StringComparison.Ordinal);
+            var symbol = Characters.IndexOf(
+                upper switch { 'O' => '0', 'I' or 'L' => '1', 'U' => 'V', _ => upper }, StringComparison.Ordinal);
             if (symbol < 0)
             {
                 var position = CodePosition.At(symbols.Count, groupSize, c, null);

@@ -1,8 +1,8 @@
 namespace Lodrik.Codes;
 
 /// <summary>
-/// Marks a partial class of which the generator makes a layout of transfer codes: its static property <c>CodeLayout</c>, with the members marked
-/// <see cref="InCodeAttribute"/> in the order in which they stand. It does what <see cref="CodeLayout{T}"/> does by hand.
+/// Marks a partial class of which the generator makes a layout of transfer codes: its static property <c>CodeLayout</c>, with the members
+/// marked <see cref="InCodeAttribute"/> in the order in which they stand. It does what <see cref="CodeLayout{T}"/> does by hand.
 /// </summary>
 /// <param name="name">What tells the codes of this game, and of this use of them, from all others.</param>
 [AttributeUsage(AttributeTargets.Class)]
@@ -31,8 +31,8 @@ public sealed class TransferCodeAttribute(string name) : Attribute
 }
 
 /// <summary>
-/// Puts a member into the transfer code of its class: a flag or an enumeration as it is; a whole number with its bounds; text, or a set of texts or entities, with all that it can
-/// be; a list with the most items that it has.
+/// Puts a member into the transfer code of its class: a flag or an enumeration as it is; a whole number with its bounds; text, or a set of
+/// texts or entities, with all that it can be; a list with the most items that it has.
 /// </summary>
 [AttributeUsage(AttributeTargets.Property | AttributeTargets.Field)]
 public sealed class InCodeAttribute : Attribute
@@ -61,6 +61,8 @@ public sealed class InCodeAttribute : Attribute
     /// <summary>The version of the layout that the member came with, where that is not the oldest.</summary>
     public int Since { get; set; }
 
-    /// <summary>The fingerprint that the fields above had when their version was released (<see cref="Codes.CodeFields{T}.Since"/>).</summary>
+    /// <summary>
+    /// The fingerprint that the fields above had when their version was released (<see cref="Codes.CodeFields{T}.Since"/>).
+    /// </summary>
     public string? After { get; set; }
 }

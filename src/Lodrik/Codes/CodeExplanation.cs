@@ -23,11 +23,15 @@ public sealed record CodeFieldCost(string Name, string What, int Since, BigInteg
 /// <param name="MarkCharacters">How many of them tell it from those of other games.</param>
 /// <param name="CheckCharacters">How many of them are checks.</param>
 /// <param name="Lengths">How many characters the number alone takes with alphabets of 16, 32 and 64.</param>
-/// <param name="OddsOfGuessing">The probability that characters typed by chance, as many as a code has, are taken for one; corrections included.</param>
+/// <param name="OddsOfGuessing">
+/// The probability that characters typed by chance, as many as a code has, are taken for one; corrections included.
+/// </param>
 /// <param name="Fingerprint">The fingerprint of the fields.</param>
 public sealed record CodeExplanation(
-    string Name, int Version, IReadOnlyList<CodeFieldCost> Fields, double VersionBits, double VariantBits, double TagBits, BigInteger LargestNumber, int Characters,
-    int MarkCharacters, int CheckCharacters, IReadOnlyList<(int Alphabet, int Characters)> Lengths, double OddsOfGuessing, string Fingerprint)
+    string Name, int Version, IReadOnlyList<CodeFieldCost> Fields, double VersionBits, double VariantBits, double TagBits,
+    BigInteger LargestNumber, int Characters,
+    int MarkCharacters, int CheckCharacters, IReadOnlyList<(int Alphabet, int Characters)> Lengths, double OddsOfGuessing,
+    string Fingerprint)
 {
     /// <summary>What everything costs together.</summary>
     public double Bits => Fields.Sum(cost => cost.Bits) + VersionBits + VariantBits + TagBits;
@@ -43,15 +47,17 @@ public sealed record CodeExplanation(
         var options = layout.Options;
         var bits = (int)(layout.LargestNumber - 1).GetBitLength();
         return new CodeExplanation(
-            layout.Name, layout.Version, fields, Math.Log2(options.Versions), Math.Log2(options.Variants), BigInteger.Log(layout.TagRoom, 2), layout.LargestNumber, layout.Characters,
+            layout.Name, layout.Version, fields, Math.Log2(options.Versions), Math.Log2(options.Variants),
+            BigInteger.Log(layout.TagRoom, 2), layout.LargestNumber, layout.Characters,
             options.MarkCharacters, layout.Characters - options.MarkCharacters - layout.NumberLength(layout.Version),
-            [.. new[] { 16, 32, 64 }.Select(size => (size, Math.Max(1, (bits + BitOperations.Log2((uint)size) - 1) / BitOperations.Log2((uint)size))))],
+            [.. new[] { 16, 32, 64 }.Select(size =>
+                (size, Math.Max(1, (bits + BitOperations.Log2((uint)size) - 1) / BitOperations.Log2((uint)size))))],
             Odds(layout), layout.Fingerprint());
     }
 
     /// <summary>
-    /// Valid codes among all texts of their length. A text that is corrected counts as well: around each code there are as many as differ from it in so few
-    /// characters, and no text is near two codes.
+    /// Valid codes among all texts of their length. A text that is corrected counts as well: around each code there are as many as differ
+    /// from it in so few characters, and no text is near two codes.
     /// </summary>
     private static double Odds<T>(CodeLayout<T> layout) where T : class, new()
     {
@@ -92,7 +98,8 @@ public sealed record CodeFieldStep(string Name, BigInteger Digit, BigInteger Wei
 /// <param name="Packed">The same put back: the packed number.</param>
 /// <param name="Fields">The digits of that, field by field.</param>
 public sealed record CodeSteps(
-    string Text, IReadOnlyList<CodePosition> Corrected, BigInteger Number, int Version, int Variant, BigInteger Scrambled, BigInteger Packed, IReadOnlyList<CodeFieldStep> Fields)
+    string Text, IReadOnlyList<CodePosition> Corrected, BigInteger Number, int Version, int Variant, BigInteger Scrambled,
+    BigInteger Packed, IReadOnlyList<CodeFieldStep> Fields)
 {
     internal static CodeSteps Of<T>(CodeLayout<T> layout, DecodedCode<T> decoded, BigInteger number, string text) where T : class, new()
     {

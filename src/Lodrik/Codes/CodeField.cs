@@ -28,13 +28,16 @@ internal abstract class CodeField<T>(string name, int since, BigInteger radix, s
 
 /// <summary>A field whose value is one of so many.</summary>
 internal sealed class ValueField<T, TValue>(
-    string name, int since, BigInteger radix, string what, Func<T, TValue> get, Action<T, TValue> set, Func<TValue, BigInteger> toDigit, Func<BigInteger, TValue> toValue)
+    string name, int since, BigInteger radix, string what, Func<T, TValue> get, Action<T, TValue> set, Func<TValue, BigInteger> toDigit,
+    Func<BigInteger, TValue> toValue)
     : CodeField<T>(name, since, radix, what)
 {
     public override BigInteger Get(T state)
     {
         var digit = toDigit(get(state));
-        return digit >= 0 && digit < Radix ? digit : throw CodeException.DoesNotFit(Name, $"is {get(state)}, and there is room for {What}.");
+        return digit >= 0 && digit < Radix
+            ? digit
+            : throw CodeException.DoesNotFit(Name, $"is {get(state)}, and there is room for {What}.");
     }
 
     public override void Set(T state, BigInteger digit) => set(state, toValue(digit));
@@ -43,7 +46,8 @@ internal sealed class ValueField<T, TValue>(
 }
 
 /// <summary>A set of named things, each a bit.</summary>
-internal sealed class SetField<T, TItem>(string name, int since, string what, IReadOnlyList<TItem> items, Func<T, IEnumerable<TItem>> get, Action<T, IReadOnlyList<TItem>> set)
+internal sealed class SetField<T, TItem>(
+    string name, int since, string what, IReadOnlyList<TItem> items, Func<T, IEnumerable<TItem>> get, Action<T, IReadOnlyList<TItem>> set)
     : CodeField<T>(name, since, BigInteger.One << items.Count, what) where TItem : notnull
 {
     private readonly Dictionary<TItem, int> _places = items.Select((item, i) => (item, i)).ToDictionary(one => one.item, one => one.i);
@@ -69,7 +73,8 @@ internal sealed class SetField<T, TItem>(string name, int since, string what, IR
 
 /// <summary>A list of at most so many items, each a digit; shorter lists come first, so that none of the room is wasted.</summary>
 internal sealed class ListField<T, TItem>(
-    string name, int since, string what, int most, BigInteger radix, Func<T, IReadOnlyList<TItem>> get, Action<T, List<TItem>> set, Func<TItem, BigInteger> toDigit, Func<BigInteger, TItem> toItem, Func<BigInteger, string> show)
+    string name, int since, string what, int most, BigInteger radix, Func<T, IReadOnlyList<TItem>> get, Action<T, List<TItem>> set,
+    Func<TItem, BigInteger> toDigit, Func<BigInteger, TItem> toItem, Func<BigInteger, string> show)
     : CodeField<T>(name, since, Shorter(most + 1, radix), what)
 {
     public override BigInteger Get(T state)

@@ -7,8 +7,8 @@ using Lodrik.Scenes;
 namespace Lodrik.Codes;
 
 /// <summary>
-/// Declares the fields of a transfer code, in order. Each is a digit of its own base, so that no fraction of a bit is wasted: seven choices cost
-/// log₂ 7.
+/// Declares the fields of a transfer code, in order. Each is a digit of its own base, so that no fraction of a bit is wasted: seven choices
+/// cost log₂ 7.
 /// </summary>
 /// <typeparam name="T">The state that the code carries.</typeparam>
 public sealed class CodeFields<T>
@@ -38,14 +38,16 @@ public sealed class CodeFields<T>
     {
         Check(least <= most, name, $"goes from {least} to {most}, which is nothing");
         return Add(
-            new ValueField<T, long>(name, _since, (BigInteger)most - least + 1, string.Create(CultureInfo.InvariantCulture, $"{least} to {most}"), get, set, value => value - (BigInteger)least, digit => (long)(digit + least)),
+            new ValueField<T, long>(name, _since, (BigInteger)most - least + 1, string.Create(CultureInfo.InvariantCulture,
+                $"{least} to {most}"), get, set, value => value - (BigInteger)least, digit => (long)(digit + least)),
             new CodeFieldDocument(name) { From = least, To = most });
     }
 
     /// <summary>Yes or no.</summary>
     /// <inheritdoc cref="Number"/>
     public CodeFields<T> Flag(string name, Func<T, bool> get, Action<T, bool> set) =>
-        Add(new ValueField<T, bool>(name, _since, 2, "yes or no", get, set, value => value ? 1 : 0, digit => !digit.IsZero), new CodeFieldDocument(name) { Flag = true });
+        Add(new ValueField<T, bool>(name, _since, 2, "yes or no", get, set, value => value ? 1 : 0, digit => !digit.IsZero),
+            new CodeFieldDocument(name) { Flag = true });
 
     /// <summary>One of several values.</summary>
     /// <param name="name">The field's name.</param>
@@ -53,18 +55,21 @@ public sealed class CodeFields<T>
     /// <param name="get">Takes it from the state.</param>
     /// <param name="set">Puts it into the state.</param>
     /// <exception cref="CodeException">The field cannot be.</exception>
-    public CodeFields<T> Choice<TChoice>(string name, IReadOnlyList<TChoice> choices, Func<T, TChoice> get, Action<T, TChoice> set) where TChoice : notnull
+    public CodeFields<T> Choice<TChoice>(string name, IReadOnlyList<TChoice> choices, Func<T, TChoice> get, Action<T, TChoice> set)
+        where TChoice : notnull
     {
         var texts = TextsOf(name, choices);
         var kept = choices.ToList();
         return Add(
-            new ValueField<T, TChoice>(name, _since, kept.Count, $"one of {string.Join(", ", texts)}", get, set, value => kept.IndexOf(value), digit => kept[(int)digit]),
+            new ValueField<T, TChoice>(name, _since, kept.Count, $"one of {string.Join(", ", texts)}", get, set,
+                value => kept.IndexOf(value), digit => kept[(int)digit]),
             new CodeFieldDocument(name) { Choices = texts });
     }
 
     /// <summary>A value of an enumeration, all of whose values are choices in the order of their numbers.</summary>
     /// <inheritdoc cref="Number"/>
-    public CodeFields<T> Choice<TEnum>(string name, Func<T, TEnum> get, Action<T, TEnum> set) where TEnum : struct, Enum => Choice(name, Enum.GetValues<TEnum>().Distinct().ToList(), get, set);
+    public CodeFields<T> Choice<TEnum>(string name, Func<T, TEnum> get, Action<T, TEnum> set)
+        where TEnum : struct, Enum => Choice(name, Enum.GetValues<TEnum>().Distinct().ToList(), get, set);
 
     /// <summary>A set of things by name, of which each is in it or not.</summary>
     /// <param name="name">The field's name.</param>
@@ -72,19 +77,23 @@ public sealed class CodeFields<T>
     /// <param name="get">Takes those that are in it from the state.</param>
     /// <param name="set">Puts those that are in it into the state, in the order of the known ones.</param>
     /// <exception cref="CodeException">The field cannot be.</exception>
-    public CodeFields<T> Set(string name, IReadOnlyList<string> known, Func<T, IEnumerable<string>> get, Action<T, IReadOnlyList<string>> set)
+    public CodeFields<T> Set(
+        string name, IReadOnlyList<string> known, Func<T, IEnumerable<string>> get, Action<T, IReadOnlyList<string>> set)
     {
         var texts = TextsOf(name, known);
-        return Add(new SetField<T, string>(name, _since, $"any of {string.Join(", ", texts)}", [.. known], get, set), new CodeFieldDocument(name) { Set = texts });
+        return Add(new SetField<T, string>(name, _since, $"any of {string.Join(", ", texts)}", [.. known], get, set),
+            new CodeFieldDocument(name) { Set = texts });
     }
 
     /// <summary>A set of placed entities of a scene, such as those that are gone, lit or open.</summary>
     /// <inheritdoc cref="Set"/>
-    public CodeFields<T> Entities(string name, IReadOnlyList<EntityId> known, Func<T, IEnumerable<EntityId>> get, Action<T, IReadOnlyList<EntityId>> set)
+    public CodeFields<T> Entities(
+        string name, IReadOnlyList<EntityId> known, Func<T, IEnumerable<EntityId>> get, Action<T, IReadOnlyList<EntityId>> set)
     {
         var texts = TextsOf(name, known);
         Check(known.All(id => !id.IsSpawned), name, "has a spawned entity, and only placed ones are known in another game");
-        return Add(new SetField<T, EntityId>(name, _since, $"any of {string.Join(", ", texts)}", [.. known], get, set), new CodeFieldDocument(name) { Set = texts });
+        return Add(new SetField<T, EntityId>(name, _since, $"any of {string.Join(", ", texts)}", [.. known], get, set),
+            new CodeFieldDocument(name) { Set = texts });
     }
 
     /// <summary>A list of whole numbers within bounds.</summary>
@@ -95,14 +104,17 @@ public sealed class CodeFields<T>
     /// <param name="get">Takes it from the state.</param>
     /// <param name="set">Puts it into the state.</param>
     /// <exception cref="CodeException">The field cannot be.</exception>
-    public CodeFields<T> Numbers(string name, int mostItems, long least, long most, Func<T, IReadOnlyList<long>> get, Action<T, List<long>> set)
+    public CodeFields<T> Numbers(
+        string name, int mostItems, long least, long most, Func<T, IReadOnlyList<long>> get, Action<T, List<long>> set)
     {
         Check(least <= most, name, $"goes from {least} to {most}, which is nothing");
         Check(mostItems is >= 0 and <= MostItems, name, $"has {mostItems} items; a list has up to {MostItems}");
         return Add(
             new ListField<T, long>(
-                name, _since, string.Create(CultureInfo.InvariantCulture, $"up to {mostItems} of {least} to {most}"), mostItems, (BigInteger)most - least + 1, get, set,
-                value => value - (BigInteger)least, digit => (long)(digit + least), digit => (digit + least).ToString(CultureInfo.InvariantCulture)),
+                name, _since, string.Create(CultureInfo.InvariantCulture, $"up to {mostItems} of {least} to {most}"), mostItems,
+                (BigInteger)most - least + 1, get, set,
+                value => value - (BigInteger)least, digit => (long)(digit + least),
+                digit => (digit + least).ToString(CultureInfo.InvariantCulture)),
             new CodeFieldDocument(name) { From = least, To = most, Items = mostItems });
     }
 
@@ -113,35 +125,39 @@ public sealed class CodeFields<T>
     /// <param name="get">Takes it from the state.</param>
     /// <param name="set">Puts it into the state.</param>
     /// <exception cref="CodeException">The field cannot be.</exception>
-    public CodeFields<T> Choices<TChoice>(string name, int mostItems, IReadOnlyList<TChoice> choices, Func<T, IReadOnlyList<TChoice>> get, Action<T, List<TChoice>> set) where TChoice : notnull
+    public CodeFields<T> Choices<TChoice>(string name, int mostItems, IReadOnlyList<TChoice> choices, Func<T, IReadOnlyList<TChoice>> get,
+        Action<T, List<TChoice>> set) where TChoice : notnull
     {
         var texts = TextsOf(name, choices);
         var kept = choices.ToList();
         Check(mostItems is >= 0 and <= MostItems, name, $"has {mostItems} items; a list has up to {MostItems}");
         return Add(
-            new ListField<T, TChoice>(name, _since, $"up to {mostItems} of {string.Join(", ", texts)}", mostItems, kept.Count, get, set, value => kept.IndexOf(value), digit => kept[(int)digit], digit => texts[(int)digit]),
+            new ListField<T, TChoice>(name, _since, $"up to {mostItems} of {string.Join(", ", texts)}", mostItems, kept.Count, get, set,
+                value => kept.IndexOf(value), digit => kept[(int)digit], digit => texts[(int)digit]),
             new CodeFieldDocument(name) { Choices = texts, Items = mostItems });
     }
 
     /// <summary>
-    /// What follows came with a later version. Codes of the versions before it have only what stands above, and what follows keeps its initial value
-    /// when they are read.
+    /// What follows came with a later version. Codes of the versions before it have only what stands above, and what follows keeps its
+    /// initial value when they are read.
     /// </summary>
     /// <param name="version">That version.</param>
     /// <param name="fingerprint">
-    /// The fingerprint of all fields above (<see cref="CodeLayout{T}.Fingerprint"/>), which says that they are as they were when their version was released;
-    /// null takes them as they are.
+    /// The fingerprint of all fields above (<see cref="CodeLayout{T}.Fingerprint"/>), which says that they are as they were when their
+    /// version was released; null takes them as they are.
     /// </param>
     /// <exception cref="CodeException">The version is not later, or the fields above were changed.</exception>
     public CodeFields<T> Since(int version, string? fingerprint = null)
     {
         if (version <= _since)
-            throw CodeException.BadLayout($"In the layout \"{_owner}\", version {version} comes behind version {_since}: fields are appended only.");
+            throw CodeException.BadLayout(
+                $"In the layout \"{_owner}\", version {version} comes behind version {_since}: fields are appended only.");
         var actual = FingerprintOf(_fields);
         if (fingerprint is not null && fingerprint != actual)
         {
             throw CodeException.BadLayout(
-                $"In the layout \"{_owner}\", the fields before version {version} are not what they were: their fingerprint is {actual}, and was {fingerprint}. Codes that players have would be read wrongly; put them back, and append.");
+                $"In the layout \"{_owner}\", the fields before version {version} are not what they were: their fingerprint is {actual}, "
+                    + $"and was {fingerprint}. Codes that players have would be read wrongly; put them back, and append.");
         }
         _since = version;
         return this;
@@ -150,7 +166,8 @@ public sealed class CodeFields<T>
     /// <summary>A few characters that change with anything that decides how fields are packed.</summary>
     internal static string FingerprintOf(IReadOnlyList<CodeField<T>> fields)
     {
-        var hash = SHA256.HashData(Encoding.UTF8.GetBytes(string.Concat(fields.Select(field => $"{field.Name}\0{field.Radix}\0{field.What}\0"))));
+        var hash = SHA256.HashData(
+            Encoding.UTF8.GetBytes(string.Concat(fields.Select(field => $"{field.Name}\0{field.Radix}\0{field.What}\0"))));
         return string.Concat(hash.Take(6).Select(one => CodeAlphabet.Characters[one % CodeAlphabet.Size]));
     }
 

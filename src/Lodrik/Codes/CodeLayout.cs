@@ -5,13 +5,13 @@ using System.Text;
 namespace Lodrik.Codes;
 
 /// <summary>
-/// Packs a little state into the shortest text that a person can write down and type back, and reads it again: progress for a sequel, a shared level, a score.
-/// A layout is immutable and may be used from several threads.
+/// Packs a little state into the shortest text that a person can write down and type back, and reads it again: progress for a sequel, a
+/// shared level, a score. A layout is immutable and may be used from several threads.
 /// </summary>
 /// <typeparam name="T">The state that the codes carry: any class.</typeparam>
 /// <remarks>
-/// A layout of several versions has all their fields: <see cref="CodeFields{T}.Since"/> says which came later, and codes of all these versions are read. Older ones
-/// with other fields are read by a layout of their own, see <see cref="Accepts{TOld}"/>.
+/// A layout of several versions has all their fields: <see cref="CodeFields{T}.Since"/> says which came later, and codes of all these
+/// versions are read. Older ones with other fields are read by a layout of their own, see <see cref="Accepts{TOld}"/>.
 /// </remarks>
 public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
 {
@@ -31,7 +31,9 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     /// <param name="declare">Declares the fields, in order.</param>
     /// <param name="options">How codes are written and guarded; null takes the defaults.</param>
     /// <param name="oldest">The oldest version whose codes have the first fields of these.</param>
-    /// <exception cref="CodeException">The layout cannot be: a field is there twice, came before the one above it, was changed since it was released, …</exception>
+    /// <exception cref="CodeException">
+    /// The layout cannot be: a field is there twice, came before the one above it, was changed since it was released, …
+    /// </exception>
     public CodeLayout(string name, int version, Action<CodeFields<T>> declare, CodeOptions? options = null, int oldest = 1)
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
@@ -39,28 +41,35 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         (Name, Version, Oldest, Options) = (name, version, oldest, options ?? new CodeOptions());
         Options.Check(name);
         if (oldest < 1 || version < oldest || version > Options.Versions)
-            throw CodeException.BadLayout($"The layout \"{name}\" has the versions {oldest} to {version}; there is room for 1 to {Options.Versions}.");
+            throw CodeException.BadLayout(
+                $"The layout \"{name}\" has the versions {oldest} to {version}; there is room for 1 to {Options.Versions}.");
         var fields = new CodeFields<T>(name, oldest);
         declare(fields);
         (Fields, Documents) = (fields.Fields, fields.Documents);
         if (Fields.Count == 0)
             throw CodeException.BadLayout($"The layout \"{name}\" has no fields.");
         if (Fields[^1].Since > version)
-            throw CodeException.BadLayout($"The layout \"{name}\" has version {version}, and its field \"{Fields[^1].Name}\" came with version {Fields[^1].Since}.");
+            throw CodeException.BadLayout(
+                $"The layout \"{name}\" has version {version}, and its field \"{Fields[^1].Name}\" came with version {Fields[^1].Since}.");
         if (Capacity(version).GetBitLength() > MostBits)
-            throw CodeException.BadLayout($"The layout \"{name}\" takes {Capacity(version).GetBitLength()} bits; a code has up to {MostBits}.");
+            throw CodeException.BadLayout(
+                $"The layout \"{name}\" takes {Capacity(version).GetBitLength()} bits; a code has up to {MostBits}.");
         if (Options.LargestNumber is { } largest && LargestNumber > largest)
-            throw CodeException.BadLayout($"The layout \"{name}\" needs numbers up to {LargestNumber}, and its host holds {largest} at most.");
+            throw CodeException.BadLayout(
+                $"The layout \"{name}\" needs numbers up to {LargestNumber}, and its host holds {largest} at most.");
 
-        _mark = [.. SHA256.HashData(Encoding.UTF8.GetBytes($"lodrik code mark\0{name}")).Take(Options.MarkCharacters).Select(one => (byte)(one % CodeAlphabet.Size))];
-        _scramble = new CodeScramble(Options.Key?.DeriveKey(Protection.EncryptionPurpose.TransferCode) ?? SHA256.HashData(Encoding.UTF8.GetBytes($"lodrik code scramble\0{name}")), name);
+        _mark = [.. SHA256.HashData(Encoding.UTF8.GetBytes($"lodrik code mark\0{name}")).Take(Options.MarkCharacters)
+            .Select(one => (byte)(one % CodeAlphabet.Size))];
+        _scramble = new CodeScramble(Options.Key?.DeriveKey(Protection.EncryptionPurpose.TransferCode)
+            ?? SHA256.HashData(Encoding.UTF8.GetBytes($"lodrik code scramble\0{name}")), name);
         _tagKey = Options.Key?.DeriveKey(Protection.EncryptionPurpose.TransferCodeTag);
         _older = [];
     }
 
     private CodeLayout(CodeLayout<T> origin, IEnumerable<ICodeReader<T>> older)
     {
-        (Name, Version, Oldest, Options, Fields, Documents) = (origin.Name, origin.Version, origin.Oldest, origin.Options, origin.Fields, origin.Documents);
+        (Name, Version, Oldest, Options, Fields, Documents) = (origin.Name, origin.Version, origin.Oldest, origin.Options, origin.Fields,
+            origin.Documents);
         (_mark, _scramble, _tagKey, _older) = (origin._mark, origin._scramble, origin._tagKey, [.. origin._older, .. older]);
     }
 
@@ -89,7 +98,10 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
 
     internal IReadOnlyList<CodeFieldDocument> Documents { get; }
 
-    /// <summary>A few characters that change with anything that decides how the fields of a version are packed, for <see cref="CodeFields{T}.Since"/>.</summary>
+    /// <summary>
+    /// A few characters that change with anything that decides how the fields of a version are packed, for
+    /// <see cref="CodeFields{T}.Since"/>.
+    /// </summary>
     /// <param name="version">The version; null for the newest.</param>
     public string Fingerprint(int? version = null) => CodeFields<T>.FingerprintOf(FieldsOf(version ?? Version));
 
@@ -102,8 +114,11 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         ArgumentNullException.ThrowIfNull(older);
         ArgumentNullException.ThrowIfNull(upgrade);
         if (older.Name != Name || older.Options.MarkCharacters != Options.MarkCharacters || older.Options.Versions != Options.Versions)
-            throw CodeException.BadLayout($"The layout \"{older.Name}\" is no older one of \"{Name}\": these have one name, one number of mark characters and room for as many versions.");
-        if (older.Version >= Oldest || older._older.Prepend(older).Any(one => _older.Exists(other => other.Newest >= one.Oldest && other.Oldest <= one.Newest)))
+            throw CodeException.BadLayout(
+                $"The layout \"{older.Name}\" is no older one of \"{Name}\": these have one name, one number of mark characters and room "
+                    + "for as many versions.");
+        if (older.Version >= Oldest
+            || older._older.Prepend(older).Any(one => _older.Exists(other => other.Newest >= one.Oldest && other.Oldest <= one.Newest)))
             throw CodeException.BadLayout($"Of the layout \"{Name}\", version {older.Version} is there already.");
         return new CodeLayout<T>(this, older._older.Prepend(older).Select(reader => new UpgradedCodes<TOld, T>(reader, upgrade)));
     }
@@ -125,7 +140,9 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         return CodeAlphabet.Write(ReedSolomon.Append(data, Options.CheckCharacters), Options.GroupSize);
     }
 
-    /// <summary>The code of a state as bytes, the most significant first. They have no check characters: they are for places that keep bytes whole.</summary>
+    /// <summary>
+    /// The code of a state as bytes, the most significant first. They have no check characters: they are for places that keep bytes whole.
+    /// </summary>
     /// <inheritdoc cref="ToText"/>
     public byte[] ToBytes(T state, int? variant = null)
     {
@@ -160,8 +177,13 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     /// <inheritdoc cref="ToText"/>
     public UInt128 ToUInt128(T state, int? variant = null) => (UInt128)ToNumber(state, variant);
 
-    /// <summary>Reads a code that was typed in. Small letters, blanks, dashes and look-alikes are read as what was meant; mistakes are corrected as far as the layout says.</summary>
-    /// <exception cref="CodeException">It is no code of this game, or there are more mistakes in it than are corrected; the error says which characters to look at.</exception>
+    /// <summary>
+    /// Reads a code that was typed in. Small letters, blanks, dashes and look-alikes are read as what was meant; mistakes are corrected as
+    /// far as the layout says.
+    /// </summary>
+    /// <exception cref="CodeException">
+    /// It is no code of this game, or there are more mistakes in it than are corrected; the error says which characters to look at.
+    /// </exception>
     public DecodedCode<T> FromText(string text)
     {
         ArgumentNullException.ThrowIfNull(text);
@@ -199,7 +221,8 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         if (number.Sign < 0)
             throw OutOfRange();
         var version = (int)((number - 1) % Options.Versions) + 1;
-        var reader = _older.Prepend(this).FirstOrDefault(one => one.Oldest <= version && version <= one.Newest) ?? throw WrongVersion(version);
+        var reader = _older.Prepend(this).FirstOrDefault(one => one.Oldest <= version && version <= one.Newest)
+            ?? throw WrongVersion(version);
         return reader.FromNumber(number - 1, []);
     }
 
@@ -249,7 +272,9 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         var tag = value / room;
         value %= room;
         if (tag != Tag(value, version, variant))
-            throw new CodeException(SaveErrorCode.CodeForged, "The code was not made by who has the key.", "This is not a valid code. Please check that you have typed it as it was given.");
+            throw new CodeException(
+                SaveErrorCode.CodeForged, "The code was not made by who has the key.", "This is not a valid code. Please check that you "
+                    + "have typed it as it was given.");
         var state = new T();
         foreach (var field in fields)
         {
@@ -275,14 +300,16 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         return (version, variant, scrambled, value, digits);
     }
 
-    internal IReadOnlyList<CodeField<T>> FieldsOf(int version) => version >= Fields[^1].Since ? Fields : [.. Fields.Where(field => field.Since <= version)];
+    internal IReadOnlyList<CodeField<T>> FieldsOf(int version) =>
+        version >= Fields[^1].Since ? Fields : [.. Fields.Where(field => field.Since <= version)];
 
     /// <summary>How many values a version's fields and its tag have together.</summary>
     internal BigInteger Capacity(int version) => FieldsOf(version).Aggregate(TagRoom, (product, field) => product * field.Radix);
 
     internal BigInteger TagRoom => Options.Key is null ? 1 : BigInteger.One << (CodeAlphabet.Bits * Options.TagCharacters);
 
-    internal int NumberLength(int version) => Math.Max(1, (int)(((Capacity(version) * Options.Variants * Options.Versions) - 1).GetBitLength() + CodeAlphabet.Bits - 1) / CodeAlphabet.Bits);
+    internal int NumberLength(int version) => Math.Max(1,
+        (int)(((Capacity(version) * Options.Variants * Options.Versions) - 1).GetBitLength() + CodeAlphabet.Bits - 1) / CodeAlphabet.Bits);
 
     internal int TextLength(int version)
     {
@@ -303,7 +330,9 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     private BigInteger NumberOf(ReadOnlySpan<byte> symbols, int data)
     {
         if (!symbols[.._mark.Length].SequenceEqual(_mark))
-            throw new CodeException(SaveErrorCode.CodeOfAnotherGame, $"The code is whole, and not one of \"{Name}\".", "This code is for another game.", remedy: "Check that this is the right code.");
+            throw new CodeException(
+                SaveErrorCode.CodeOfAnotherGame, $"The code is whole, and not one of \"{Name}\".", "This code is for another game.",
+                remedy: "Check that this is the right code.");
         var number = BigInteger.Zero;
         foreach (var symbol in symbols[_mark.Length..data])
             number = (number * CodeAlphabet.Size) + symbol;
@@ -321,11 +350,16 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
             var positions = mended is null ? [] : code.Changes(mended);
             return new CodeException(
                 SaveErrorCode.CodeMistyped,
-                positions.Count == 0 ? "There is a mistake in the code, and its check characters cannot tell where." : $"There is a mistake in the code, most likely at {string.Join(" and ", positions)}.",
-                positions.Count == 0 ? "There is a mistake in this code. Please compare it with what was written down." : $"There is a mistake in this code. Look at {string.Join(" and ", positions)}.",
+                positions.Count == 0
+                    ? "There is a mistake in the code, and its check characters cannot tell where."
+                    : $"There is a mistake in the code, most likely at {string.Join(" and ", positions)}.",
+                positions.Count == 0
+                    ? "There is a mistake in this code. Please compare it with what was written down."
+                    : $"There is a mistake in this code. Look at {string.Join(" and ", positions)}.",
                 positions);
         }
-        if (length > _mark.Length && length <= MostCharacters && ReedSolomon.Fits(code.Symbols, Options.CheckCharacters) && Options.CheckCharacters > 0)
+        if (length > _mark.Length && length <= MostCharacters && ReedSolomon.Fits(code.Symbols, Options.CheckCharacters)
+            && Options.CheckCharacters > 0)
         {
             // It is a whole code, of a length that none of ours has.
             try
@@ -342,16 +376,27 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         }
         var nearest = lengths.MinBy(one => Math.Abs(one - length));
         return length < nearest
-            ? new CodeException(SaveErrorCode.CodeTooShort, $"The code has {length} characters, and should have {string.Join(" or ", lengths)}.", $"This code is too short: {nearest - length} {(nearest - length == 1 ? "character is" : "characters are")} missing.")
-            : new CodeException(SaveErrorCode.CodeTooLong, $"The code has {length} characters, and should have {string.Join(" or ", lengths)}.", $"This code is too long by {length - nearest} {(length - nearest == 1 ? "character" : "characters")}.");
+            ? new CodeException(
+                SaveErrorCode.CodeTooShort, $"The code has {length} characters, and should have {string.Join(" or ", lengths)}.",
+                $"This code is too short: {nearest - length} {(nearest - length == 1 ? "character is" : "characters are")} missing.")
+            : new CodeException(
+                SaveErrorCode.CodeTooLong, $"The code has {length} characters, and should have {string.Join(" or ", lengths)}.",
+                $"This code is too long by {length - nearest} {(length - nearest == 1 ? "character" : "characters")}.");
     }
 
     private CodeException WrongVersion(int version) => version > Version
-        ? new CodeException(SaveErrorCode.CodeOfNewerVersion, $"The code has version {version}, and this game reads versions up to {Version}.", "This code is from a newer version of the game. Please update the game to use it.")
-        : new CodeException(SaveErrorCode.CodeOfOlderVersion, $"The code has version {version}, and no layout of that version is accepted.", "This code is from an older version of the game that is not supported any more.");
+        ? new CodeException(
+            SaveErrorCode.CodeOfNewerVersion,
+            $"The code has version {version}, and this game reads versions up to {Version}.", "This code is from a newer version of the "
+                + "game. Please update the game to use it.")
+        : new CodeException(
+            SaveErrorCode.CodeOfOlderVersion,
+            $"The code has version {version}, and no layout of that version is accepted.", "This code is from an older version of the game "
+                + "that is not supported any more.");
 
     private static CodeException OutOfRange() => new(
-        SaveErrorCode.CodeOutOfRange, "The code stands for a number that the layout has no value for.", "This is not a valid code. Please check that you have typed it as it was given.");
+        SaveErrorCode.CodeOutOfRange, "The code stands for a number that the layout has no value for.", "This is not a valid code. Please "
+            + "check that you have typed it as it was given.");
 
     /// <summary>What each field costs, and what codes of this layout are like.</summary>
     public CodeExplanation Explain() => CodeExplanation.Of(this);
@@ -362,7 +407,8 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     {
         var decoded = FromText(text);
         if (decoded.Version < Oldest)
-            throw new CodeException(SaveErrorCode.CodeOfOlderVersion, $"The code has version {decoded.Version}, which has a layout of its own.", "", remedy: "Explain it by that one.");
+            throw new CodeException(SaveErrorCode.CodeOfOlderVersion,
+                $"The code has version {decoded.Version}, which has a layout of its own.", "", remedy: "Explain it by that one.");
         var (symbols, _) = CodeAlphabet.Read(text, Options.GroupSize);
         foreach (var position in decoded.Corrected)
             symbols[position.Number - 1] = (byte)CodeAlphabet.Characters.IndexOf(position.Meant!.Value, StringComparison.Ordinal);

@@ -68,7 +68,8 @@ internal sealed record CodeLayoutDocument(string Name, int Version)
     {
         try
         {
-            return JsonSerializer.Deserialize(json, CodeLayoutJson.Default.CodeLayoutDocument) is { Name: not null, Fields: not null } document && document.Fields.All(field => field is { Name: not null })
+            return JsonSerializer.Deserialize(json, CodeLayoutJson.Default.CodeLayoutDocument)
+                is { Name: not null, Fields: not null } document && document.Fields.All(field => field is { Name: not null })
                 ? document
                 : throw CodeException.BadLayout("The layout has no name, or a field has none.");
         }
@@ -93,15 +94,19 @@ internal sealed record CodeLayoutDocument(string Name, int Version)
 }
 
 [JsonSourceGenerationOptions(
-    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, WriteIndented = true, NewLine = "\n", DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
-    ReadCommentHandling = JsonCommentHandling.Skip, AllowTrailingCommas = true, UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow)]
+    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, WriteIndented = true, NewLine = "\n",
+    DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+    ReadCommentHandling = JsonCommentHandling.Skip, AllowTrailingCommas = true,
+    UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow)]
 [JsonSerializable(typeof(CodeLayoutDocument))]
 internal sealed partial class CodeLayoutJson : JsonSerializerContext;
 
 /// <summary>Layouts that stand in a JSON document, for states without a type of their own: what the tool uses.</summary>
 public static class CodeLayoutFile
 {
-    /// <summary>Builds the layout of a document (<see cref="CodeLayout{T}.ToJson"/>). A state is a map from the names of the fields to their values.</summary>
+    /// <summary>
+    /// Builds the layout of a document (<see cref="CodeLayout{T}.ToJson"/>). A state is a map from the names of the fields to their values.
+    /// </summary>
     /// <param name="json">The document.</param>
     /// <param name="key">The key of keyed codes; null where they have none.</param>
     /// <exception cref="CodeException">The document is none, or its layout cannot be.</exception>
@@ -109,7 +114,8 @@ public static class CodeLayoutFile
     {
         ArgumentNullException.ThrowIfNull(json);
         var document = CodeLayoutDocument.FromJson(json);
-        return new CodeLayout<SaveMap>(document.Name, document.Version, fields => Declare(fields, document), document.Options(key), document.Oldest);
+        return new CodeLayout<SaveMap>(
+            document.Name, document.Version, fields => Declare(fields, document), document.Options(key), document.Oldest);
     }
 
     private static void Declare(CodeFields<SaveMap> fields, CodeLayoutDocument document)
@@ -128,12 +134,18 @@ public static class CodeLayoutFile
         var name = field.Name;
         _ = field switch
         {
-            { Flag: true } => fields.Flag(name, state => Value(state, name, value => value.AsBool()), (state, value) => state[name] = value),
-            { Set: { } known } => fields.Set(name, known, state => List(state, name, value => value.AsText() ?? ""), (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
-            { Choices: { } choices, Items: { } most } => fields.Choices(name, most, choices, state => List(state, name, value => value.AsText() ?? ""), (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
-            { Choices: { } choices } => fields.Choice(name, choices, state => Value(state, name, value => value.AsText() ?? ""), (state, value) => state[name] = value),
-            { From: { } least, To: { } most, Items: { } items } => fields.Numbers(name, items, least, most, state => List(state, name, value => value.AsInt64()), (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
-            { From: { } least, To: { } most } => fields.Number(name, least, most, state => Value(state, name, value => value.AsInt64()), (state, value) => state[name] = value),
+            { Flag: true } =>
+                fields.Flag(name, state => Value(state, name, value => value.AsBool()), (state, value) => state[name] = value),
+            { Set: { } known } => fields.Set(name, known, state => List(state, name, value => value.AsText() ?? ""),
+                (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
+            { Choices: { } choices, Items: { } most } => fields.Choices(name, most, choices, state => List(state, name,
+                value => value.AsText() ?? ""), (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
+            { Choices: { } choices } => fields.Choice(
+                name, choices, state => Value(state, name, value => value.AsText() ?? ""), (state, value) => state[name] = value),
+            { From: { } least, To: { } most, Items: { } items } => fields.Numbers(name, items, least, most, state => List(
+                state, name, value => value.AsInt64()), (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
+            { From: { } least, To: { } most } => fields.Number(
+                name, least, most, state => Value(state, name, value => value.AsInt64()), (state, value) => state[name] = value),
             _ => throw CodeException.BadLayout($"The field \"{name}\" is none of a range (from, to), a flag, choices, a set."),
         };
     }

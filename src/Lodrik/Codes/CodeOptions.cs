@@ -7,20 +7,21 @@ namespace Lodrik.Codes;
 public sealed record CodeOptions
 {
     /// <summary>
-    /// How many check characters a code has, from 0 to 10; more for codes beyond 31 characters, which have as many for each part. With c of them, up to c
-    /// wrong characters are found for certain, less those that are corrected.
+    /// How many check characters a code has, from 0 to 10; more for codes beyond 31 characters, which have as many for each part. With c of
+    /// them, up to c wrong characters are found for certain, less those that are corrected.
     /// </summary>
     public int CheckCharacters { get; init; } = 3;
 
     /// <summary>
-    /// How many wrong characters are corrected, at most half as many as there are check characters. With three of those, one is corrected and two (two swapped
-    /// neighbours among them) are found for certain; with two, a second mistake may be taken for another code. Where none is corrected, the error still says
-    /// which ones to look at.
+    /// How many wrong characters are corrected, at most half as many as there are check characters. With three of those, one is corrected
+    /// and two (two swapped neighbours among them) are found for certain; with two, a second mistake may be taken for another code. Where
+    /// none is corrected, the error still says which ones to look at.
     /// </summary>
     public int Corrects { get; init; } = 1;
 
     /// <summary>
-    /// How many characters tell the codes of this game from those of others, from 0 to 4: with n, another game's code is taken for one of this once in 32ⁿ times.
+    /// How many characters tell the codes of this game from those of others, from 0 to 4: with n, another game's code is taken for one of
+    /// this once in 32ⁿ times.
     /// </summary>
     public int MarkCharacters { get; init; } = 1;
 
@@ -30,15 +31,20 @@ public sealed record CodeOptions
     /// <summary>Whether neighbouring states have codes that look unrelated.</summary>
     public bool Scrambled { get; init; } = true;
 
-    /// <summary>How many codes a state has, of which each time another is given: 1 gives the same every time. It takes room as a field of so many values does.</summary>
+    /// <summary>
+    /// How many codes a state has, of which each time another is given: 1 gives the same every time. It takes room as a field of so many
+    /// values does.
+    /// </summary>
     public int Variants { get; init; } = 1;
 
-    /// <summary>How many versions there can ever be. It takes room as a field of so many values does; 1 takes none, and there is no version 2 then.</summary>
+    /// <summary>
+    /// How many versions there can ever be. It takes room as a field of so many values does; 1 takes none, and there is no version 2 then.
+    /// </summary>
     public int Versions { get; init; } = 16;
 
     /// <summary>
-    /// A secret key, where cheating matters: codes are scrambled by it, and carry a tag (HMAC with SHA-256, RFC 2104, cut short) that only those can make who have
-    /// the key. A key inside a game can be dug out of it.
+    /// A secret key, where cheating matters: codes are scrambled by it, and carry a tag (HMAC with SHA-256, RFC 2104, cut short) that only
+    /// those can make who have the key. A key inside a game can be dug out of it.
     /// </summary>
     public SaveKey? Key { get; init; }
 
@@ -46,14 +52,16 @@ public sealed record CodeOptions
     public int TagCharacters { get; init; } = 4;
 
     /// <summary>
-    /// The largest number that the host of a code can hold exactly, such as 2⁵³: a layout that needs a larger one cannot be built. Null for no bound.
+    /// The largest number that the host of a code can hold exactly, such as 2⁵³: a layout that needs a larger one cannot be built. Null for
+    /// no bound.
     /// </summary>
     public BigInteger? LargestNumber { get; init; }
 
     internal void Check(string layout)
     {
         Require(CheckCharacters is >= 0 and <= 10, $"has {CheckCharacters} check characters; there are 0 to 10");
-        Require(Corrects >= 0 && 2 * Corrects <= CheckCharacters, $"cannot correct {Corrects} with {CheckCharacters} check characters: it takes twice as many");
+        Require(Corrects >= 0 && 2 * Corrects <= CheckCharacters,
+            $"cannot correct {Corrects} with {CheckCharacters} check characters: it takes twice as many");
         Require(MarkCharacters is >= 0 and <= 4, $"has {MarkCharacters} mark characters; there are 0 to 4");
         Require(GroupSize >= 1, "has groups of no characters");
         Require(Variants is >= 1 and <= 1 << 20, $"has {Variants} variants; there are 1 to {1 << 20}");

@@ -9,7 +9,10 @@ namespace Lodrik.Codes;
 public readonly record struct CodePosition(int Number, int Group, int Place, char Typed, char? Meant)
 {
     /// <summary>The position as one says it: the 3rd character of group 2.</summary>
-    public override string ToString() => $"the {Place}{(Place % 100 is >= 11 and <= 13 ? "th" : (Place % 10) switch { 1 => "st", 2 => "nd", 3 => "rd", _ => "th" })} character of group {Group}";
+    public override string ToString() =>
+        $"the {Place}{(Place % 100 is >= 11 and <= 13 ? "th" : (Place % 10) switch { 1 => "st", 2 => "nd", 3 => "rd", _ => "th" })} "
+            + $"character of group {Group}";
 
-    internal static CodePosition At(int index, int groupSize, char typed, char? meant) => new(index + 1, (index / groupSize) + 1, (index % groupSize) + 1, typed, meant);
+    internal static CodePosition At(int index, int groupSize, char typed, char? meant) =>
+        new(index + 1, (index / groupSize) + 1, (index % groupSize) + 1, typed, meant);
 }

@@ -10,7 +10,8 @@ internal sealed record TypedCode(byte[] Symbols, IReadOnlyList<char> Typed, int 
 {
     /// <summary>Where the symbols that were meant are not those that were typed.</summary>
     public List<CodePosition> Changes(byte[] meant) =>
-        [.. Enumerable.Range(0, Symbols.Length).Where(i => Symbols[i] != meant[i]).Select(i => CodePosition.At(i, GroupSize, Typed[i], CodeAlphabet.Characters[meant[i]]))];
+        [.. Enumerable.Range(0, Symbols.Length).Where(i => Symbols[i] != meant[i])
+            .Select(i => CodePosition.At(i, GroupSize, Typed[i], CodeAlphabet.Characters[meant[i]]))];
 }
 
 /// <summary>What reads the codes of some versions into one state.</summary>
@@ -43,7 +44,9 @@ internal sealed class UpgradedCodes<TOld, T>(ICodeReader<TOld> older, Func<TOld,
 
     public DecodedCode<T>? Read(TypedCode code, bool correct) => Upgraded(older.Read(code, correct));
 
-    public DecodedCode<T> FromNumber(BigInteger number, IReadOnlyList<CodePosition> corrected) => Upgraded(older.FromNumber(number, corrected))!;
+    public DecodedCode<T> FromNumber(BigInteger number, IReadOnlyList<CodePosition> corrected) =>
+        Upgraded(older.FromNumber(number, corrected))!;
 
-    private DecodedCode<T>? Upgraded(DecodedCode<TOld>? decoded) => decoded is null ? null : new DecodedCode<T>(upgrade(decoded.State), decoded.Version, decoded.Corrected);
+    private DecodedCode<T>? Upgraded(DecodedCode<TOld>? decoded) =>
+        decoded is null ? null : new DecodedCode<T>(upgrade(decoded.State), decoded.Version, decoded.Corrected);
 }

@@ -6,17 +6,19 @@ using System.Text;
 namespace Lodrik.Codes;
 
 /// <summary>
-/// Puts the numbers below a bound into another order, in which neighbours look unrelated: a Feistel network of eight rounds of HMAC-SHA256 over a rectangle
-/// that is hardly larger than the bound; what falls outside is sent through again.
+/// Puts the numbers below a bound into another order, in which neighbours look unrelated: a Feistel network of eight rounds of HMAC-SHA256
+/// over a rectangle that is hardly larger than the bound; what falls outside is sent through again.
 /// </summary>
 /// <remarks>It hides the structure of a state from the eye. It is no encryption to be relied on, and nothing here is.</remarks>
 internal sealed class CodeScramble(byte[] key, string name)
 {
     private const int Rounds = 8;
 
-    public BigInteger Forth(BigInteger value, BigInteger bound, int version, int variant) => Walk(value, bound, version, variant, forth: true);
+    public BigInteger Forth(BigInteger value, BigInteger bound, int version, int variant) =>
+        Walk(value, bound, version, variant, forth: true);
 
-    public BigInteger Back(BigInteger value, BigInteger bound, int version, int variant) => Walk(value, bound, version, variant, forth: false);
+    public BigInteger Back(BigInteger value, BigInteger bound, int version, int variant) =>
+        Walk(value, bound, version, variant, forth: false);
 
     private BigInteger Walk(BigInteger value, BigInteger bound, int version, int variant, bool forth)
     {

@@ -1,11 +1,12 @@
 namespace Lodrik.Codes;
 
 /// <summary>
-/// Check characters by a Reed–Solomon code over GF(32), the field of the alphabet (x⁵ + x² + 1), with the roots α, α², …. With c of them, up to c wrong
-/// characters are found for certain, or up to c/2 corrected.
+/// Check characters by a Reed–Solomon code over GF(32), the field of the alphabet (x⁵ + x² + 1), with the roots α, α², …. With c of them,
+/// up to c wrong characters are found for certain, or up to c/2 corrected.
 /// </summary>
 /// <remarks>
-/// A block of such a code has at most 31 characters. A longer text is dealt out to several blocks like cards, so that neighbours are in different ones.
+/// A block of such a code has at most 31 characters. A longer text is dealt out to several blocks like cards, so that neighbours are in
+/// different ones.
 /// </remarks>
 internal static class ReedSolomon
 {
@@ -131,7 +132,9 @@ internal static class ReedSolomon
         }
     }
 
-    /// <summary>Berlekamp and Massey find the polynomial of the places, Chien's search its roots, Forney's formula what to mend there by.</summary>
+    /// <summary>
+    /// Berlekamp and Massey find the polynomial of the places, Chien's search its roots, Forney's formula what to mend there by.
+    /// </summary>
     private static bool CorrectBlock(byte[] text, List<int> places, byte[] syndromes, int most)
     {
         var checks = syndromes.Length;

@@ -33,10 +33,12 @@ internal sealed class PointerBuilder
     public bool InList => _steps.Count > 0 && _steps[^1] is { Key: null, Index: >= 0 };
 
     /// <summary>A key as a step of a pointer (RFC 6901 section 3).</summary>
-    public static string Escape(string key) => key.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal);
+    public static string Escape(string key) =>
+        key.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal);
 
     /// <summary>A step of a pointer as the key.</summary>
-    public static string Unescape(string step) => step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
+    public static string Unescape(string step) =>
+        step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
 
     public override string ToString()
     {

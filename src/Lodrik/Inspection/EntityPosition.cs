@@ -11,7 +11,9 @@ internal static class EntityPosition
     /// <summary>Whether a member of this name says where an entity is.</summary>
     public static bool IsName(string step) => step is "place" or "placement" or "position" or "at";
 
-    /// <summary>Two or three coordinates, from a vector or from members x, y and z below such a name; null where an entity has none.</summary>
+    /// <summary>
+    /// Two or three coordinates, from a vector or from members x, y and z below such a name; null where an entity has none.
+    /// </summary>
     public static double[]? Of(SaveValue parts) => parts is SaveMap map
         ? map.Where(entry => IsName(entry.Key)).Select(entry => Coordinates(entry.Value)).FirstOrDefault(found => found is not null)
             ?? map.Select(entry => Of(entry.Value)).FirstOrDefault(found => found is not null)
@@ -37,5 +39,6 @@ internal static class EntityPosition
     }
 
     private static bool IsNumber(SaveValue value) =>
-        value.Kind is SaveValueKind.Integer or SaveValueKind.Single or SaveValueKind.Double or SaveValueKind.Decimal && double.IsFinite(value.AsDouble());
+        value.Kind is SaveValueKind.Integer or SaveValueKind.Single or SaveValueKind.Double or SaveValueKind.Decimal
+            && double.IsFinite(value.AsDouble());
 }

@@ -33,12 +33,15 @@ public enum EntityOutcome
 /// <param name="Id">The entity.</param>
 /// <param name="Kind">Its kind.</param>
 /// <param name="Outcome">What became of it.</param>
-/// <param name="Changes">What is different of it, by paths below its parts; all that the one save has of it where the other does not mention it because it is as authored; empty where it came or went.</param>
+/// <param name="Changes">
+/// What is different of it, by paths below its parts; all that the one save has of it where the other does not mention it because it is as
+/// authored; empty where it came or went.
+/// </param>
 public sealed record EntityChange(string Scene, EntityId Id, string Kind, EntityOutcome Outcome, IReadOnlyList<StateChange> Changes);
 
 /// <summary>
-/// What is different between two saves of any form, without the game's types. Maps are compared by their keys and scenes by their entities, in whatever order they stand;
-/// lists item by item, what was put in or taken out aside.
+/// What is different between two saves of any form, without the game's types. Maps are compared by their keys and scenes by their entities,
+/// in whatever order they stand; lists item by item, what was put in or taken out aside.
 /// </summary>
 public sealed class SaveComparison
 {
@@ -51,7 +54,9 @@ public sealed class SaveComparison
     /// <summary>The entities that are not as they were, scene by scene.</summary>
     public IReadOnlyList<EntityChange> Entities { get; }
 
-    /// <summary>Every difference by its path, those of entities included. Applied one after the other, they make the second save of the first.</summary>
+    /// <summary>
+    /// Every difference by its path, those of entities included. Applied one after the other, they make the second save of the first.
+    /// </summary>
     public IReadOnlyList<StateChange> All { get; }
 
     /// <summary>Whether nothing is different.</summary>
@@ -91,7 +96,8 @@ public sealed class SaveComparison
         var patch = new StringBuilder("[");
         foreach (var (path, before, after) in All)
         {
-            patch.Append(patch.Length > 1 ? "," : "").Append("\n  {\"op\":\"").Append(before is null ? "add" : after is null ? "remove" : "replace").Append("\",\"path\":").Append(SaveJson.Write(path));
+            patch.Append(patch.Length > 1 ? "," : "").Append("\n  {\"op\":\"")
+                .Append(before is null ? "add" : after is null ? "remove" : "replace").Append("\",\"path\":").Append(SaveJson.Write(path));
             if (after is not null)
                 patch.Append(",\"value\":").Append(SaveJson.Write(after));
             patch.Append('}');
@@ -99,15 +105,19 @@ public sealed class SaveComparison
         return patch.Append(patch.Length > 1 ? "\n]" : "]").ToString();
     }
 
-    private static SaveValue? TreeOf(SavedFile file, string name) => file.Sections.Any(section => section.Name == name) ? file.ReadSection(name) : null;
+    private static SaveValue? TreeOf(SavedFile file, string name) =>
+        file.Sections.Any(section => section.Name == name) ? file.ReadSection(name) : null;
 
     /// <summary>Tells the changes of entities from the others, and gathers those of each.</summary>
-    private static void Sort(string section, (SaveMap Entities, HashSet<string> Gone) before, (SaveMap Entities, HashSet<string> Gone) after, List<StateChange> changes, List<StateChange> values, List<EntityChange> entities)
+    private static void Sort(string section, (SaveMap Entities, HashSet<string> Gone) before,
+        (SaveMap Entities, HashSet<string> Gone) after, List<StateChange> changes, List<StateChange> values, List<EntityChange> entities)
     {
         var prefix = $"/{PointerBuilder.Escape(section)}/entities/";
         var gone = $"/{PointerBuilder.Escape(section)}/gone/";
         var scene = section[(section.IndexOf('/', StringComparison.Ordinal) + 1)..];
-        foreach (var group in changes.GroupBy(change => change.Path.StartsWith(prefix, StringComparison.Ordinal) ? PointerBuilder.Unescape(change.Path[prefix.Length..].Split('/')[0]) : ""))
+        foreach (var group in changes.GroupBy(change => change.Path.StartsWith(prefix, StringComparison.Ordinal)
+            ? PointerBuilder.Unescape(change.Path[prefix.Length..].Split('/')[0])
+            : ""))
         {
             if (group.Key.Length == 0 || !EntityId.TryParse(group.Key, out var id))
             {
@@ -118,13 +128,19 @@ public sealed class SaveComparison
             var (was, @is) = (Find(before.Entities, group.Key), Find(after.Entities, group.Key));
             var kind = (@is ?? was) is SaveMap one && one.TryGet("kind", out var name) ? name.AsText() ?? "" : "";
             var place = prefix.Length + PointerBuilder.Escape(group.Key).Length;
-            var outcome = IsAsAuthored(id, was, before.Gone) ? EntityOutcome.NoLongerAuthored : IsAsAuthored(id, @is, after.Gone) ? EntityOutcome.AuthoredAgain
+            var outcome = IsAsAuthored(id, was, before.Gone)
+                ? EntityOutcome.NoLongerAuthored
+                : IsAsAuthored(id, @is, after.Gone)
+                ? EntityOutcome.AuthoredAgain
                 : was is null ? EntityOutcome.Added : @is is null ? EntityOutcome.Removed : EntityOutcome.Changed;
-            var details = outcome is EntityOutcome.NoLongerAuthored ? [.. MembersOf(@is!).Select(member => new StateChange(member.Path, null, member.Value))]
-                : outcome is EntityOutcome.AuthoredAgain ? [.. MembersOf(was!).Select(member => new StateChange(member.Path, member.Value, null))]
+            var details = outcome is EntityOutcome.NoLongerAuthored
+                ? [.. MembersOf(@is!).Select(member => new StateChange(member.Path, null, member.Value))]
+                : outcome is EntityOutcome.AuthoredAgain
+                    ? [.. MembersOf(was!).Select(member => new StateChange(member.Path, member.Value, null))]
                 : was is null || @is is null ? (List<StateChange>)[]
-                : group.Select(change => change with { Path = change.Path[place..].StartsWith("/parts/", StringComparison.Ordinal) ? change.Path[(place + "/parts".Length)..] : change.Path[place..] }).ToList();
-            entities.Add(new EntityChange(scene, id, kind, outcome == EntityOutcome.Changed && details.Exists(IsMove) ? EntityOutcome.Moved : outcome, details));
+                : group.Select(change => change with { Path = BelowParts(change.Path[place..]) }).ToList();
+            entities.Add(new EntityChange(
+                scene, id, kind, outcome == EntityOutcome.Changed && details.Exists(IsMove) ? EntityOutcome.Moved : outcome, details));
         }
     }
 
@@ -134,13 +150,20 @@ public sealed class SaveComparison
         foreach (var (part, value) in entity is SaveMap map && map.TryGet("parts", out var found) && found is SaveMap parts ? parts : [])
         {
             var path = $"/{PointerBuilder.Escape(part)}";
-            foreach (var member in value is SaveMap members ? members.Select(member => (Path: $"{path}/{PointerBuilder.Escape(member.Key)}", member.Value)) : [(Path: path, Value: value)])
+            foreach (var member in value is SaveMap members ? members.Select(member =>
+                (Path: $"{path}/{PointerBuilder.Escape(member.Key)}", member.Value)) : [(Path: path, Value: value)])
                 yield return member;
         }
     }
 
-    /// <summary>Whether a placed entity is not in a save because it is as the designer left it: some kinds are saved only if they changed.</summary>
-    private static bool IsAsAuthored(EntityId id, SaveValue? entity, HashSet<string> gone) => entity is null && !id.IsSpawned && !gone.Contains(id.ToString());
+    private static string BelowParts(string path) =>
+        path.StartsWith("/parts/", StringComparison.Ordinal) ? path["/parts".Length..] : path;
+
+    /// <summary>
+    /// Whether a placed entity is not in a save because it is as the designer left it: some kinds are saved only if they changed.
+    /// </summary>
+    private static bool IsAsAuthored(EntityId id, SaveValue? entity, HashSet<string> gone) =>
+        entity is null && !id.IsSpawned && !gone.Contains(id.ToString());
 
     private static SaveValue? Find(SaveMap entities, string id) => entities.TryGet(id, out var entity) ? entity : null;
 

@@ -6,7 +6,10 @@ namespace Lodrik.Inspection;
 
 /// <summary>What something in a save takes.</summary>
 /// <param name="Name">What it is: a section, a kind of entities, a part, a member.</param>
-/// <param name="ByteCount">What it takes of the section's content before compression and encryption: measured where it is a section, and shared out in proportion below.</param>
+/// <param name="ByteCount">
+/// What it takes of the section's content before compression and encryption: measured where it is a section, and shared out in proportion
+/// below.
+/// </param>
 /// <param name="Count">How many there are of it: entities of a kind, parts of a name, values of a member, items of a list.</param>
 /// <param name="Children">What it consists of, the largest first.</param>
 public sealed record WeightNode(string Name, long ByteCount, int Count, IReadOnlyList<WeightNode> Children);
@@ -35,7 +38,8 @@ public sealed record SaveWeight(SaveForm Form, long ByteCount, long FrameByteCou
         ArgumentNullException.ThrowIfNull(file);
         var done = new SectionProgress(file, progress);
         var sections = file.Sections
-            .Select(section => new SectionWeight(section.Name, section.ByteCount, Section(section.Name, done.Next(section.Name, file.ReadSection(section.Name)), file.SizeOf(section.Name), file.Opened.Content)))
+            .Select(section => new SectionWeight(section.Name, section.ByteCount, Section(
+                section.Name, done.Next(section.Name, file.ReadSection(section.Name)), file.SizeOf(section.Name), file.Opened.Content)))
             .OrderByDescending(section => section.Content.ByteCount)
             .ToList();
         return new SaveWeight(file.Form, file.ByteCount, file.ByteCount - sections.Sum(section => section.FileByteCount), sections);
@@ -45,7 +49,8 @@ public sealed record SaveWeight(SaveForm Form, long ByteCount, long FrameByteCou
     {
         // A scene is weighed kind by kind, and within a kind part by part: what one entity costs is the mean of its kind.
         var parts = value is SaveMap scene && scene.TryGet("entities", out var entities) && entities is SaveMap map
-            ? Kinds(map, form).Concat(scene.Where(entry => entry.Key != "entities").Select(entry => Value(entry.Key, [entry.Value], form, 1)))
+            ? Kinds(map, form)
+                .Concat(scene.Where(entry => entry.Key != "entities").Select(entry => Value(entry.Key, [entry.Value], form, 1)))
             : Members([value], form, 1);
         return Shared(new WeightNode(name, bytes, 1, [.. parts]), bytes);
     }
@@ -56,13 +61,17 @@ public sealed record SaveWeight(SaveForm Form, long ByteCount, long FrameByteCou
         .Select(kind =>
         {
             var maps = kind.Select(entry => (SaveMap)entry.Value).ToList();
-            var parts = maps.Where(entity => entity.TryGet("parts", out var parts) && parts is SaveMap).Select(entity => entity["parts"]).ToList();
-            var rest = kind.Sum(entry => form.Measure(entry.Key)) + maps.Sum(entity => entity.Where(member => member.Key != "parts").Sum(member => form.Measure(member.Key) + form.Measure(member.Value)));
-            return new WeightNode(kind.Key, rest + parts.Sum(part => form.Measure(part)), maps.Count, [.. Members(parts, form, 2), new WeightNode("id, kind and parent", rest, maps.Count, [])]);
+            var parts = maps.Where(entity => entity.TryGet("parts", out var parts) && parts is SaveMap).Select(entity => entity["parts"])
+                .ToList();
+            var rest = kind.Sum(entry => form.Measure(entry.Key)) + maps.Sum(entity =>
+                entity.Where(member => member.Key != "parts").Sum(member => form.Measure(member.Key) + form.Measure(member.Value)));
+            return new WeightNode(kind.Key, rest + parts.Sum(part => form.Measure(part)), maps.Count,
+                [.. Members(parts, form, 2), new WeightNode("id, kind and parent", rest, maps.Count, [])]);
         });
 
     /// <summary>The members of several maps of one kind, each taken together.</summary>
-    private static IEnumerable<WeightNode> Members(IReadOnlyList<SaveValue> values, FileForm form, int depth) => depth > MostDepth ? [] : values
+    private static IEnumerable<WeightNode> Members(IReadOnlyList<SaveValue> values, FileForm form, int depth) =>
+        depth > MostDepth ? [] : values
         .OfType<SaveMap>()
         .SelectMany(map => map)
         .GroupBy(entry => entry.Key, entry => entry.Value)
@@ -73,10 +82,14 @@ public sealed record SaveWeight(SaveForm Form, long ByteCount, long FrameByteCou
         var lists = values.OfType<SaveList>().ToList();
         var items = lists.Count == 0 ? 0 : lists.Sum(list => list.Count);
         var inner = lists.Count > 0 && items > 0 ? lists.SelectMany(list => list).ToList() : values;
-        return new WeightNode(name, values.Sum(value => form.Measure(value) + form.Measure(name)), Math.Max(items, values.Count), [.. Members(inner, form, depth + 1)]);
+        return new WeightNode(name, values.Sum(value => form.Measure(value) + form.Measure(name)), Math.Max(items, values.Count),
+            [.. Members(inner, form, depth + 1)]);
     }
 
-    /// <summary>Shares out what a node takes among its children, in proportion to what each would take alone: together they take neither more nor less.</summary>
+    /// <summary>
+    /// Shares out what a node takes among its children, in proportion to what each would take alone: together they take neither more nor
+    /// less.
+    /// </summary>
     private static WeightNode Shared(WeightNode node, long bytes)
     {
         var alone = Math.Max(node.Children.Sum(child => child.ByteCount), 1);

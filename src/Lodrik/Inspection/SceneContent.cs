@@ -11,7 +11,10 @@ namespace Lodrik.Inspection;
 /// <param name="Parts">Its parts by their names.</param>
 public sealed record SceneEntity(EntityId Id, string Kind, string? Parent, SaveMap Parts)
 {
-    /// <summary>Where it is, two or three coordinates in the game's own units: a vector, or members x, y and z, named position, place, placement or at. Null where it has none.</summary>
+    /// <summary>
+    /// Where it is, two or three coordinates in the game's own units: a vector, or members x, y and z, named position, place, placement or
+    /// at. Null where it has none.
+    /// </summary>
     public IReadOnlyList<double>? Position => EntityPosition.Of(Parts);
 }
 
@@ -55,9 +58,11 @@ public sealed record SceneContent(string Section, IReadOnlyList<SceneEntity> Ent
         foreach (var (key, value) in entities)
         {
             if (value is SaveMap entity && EntityId.TryParse(key, out var id))
-                found.Add(new SceneEntity(id, Text(entity, "kind") ?? "", Text(entity, "parent"), entity.TryGet("parts", out var parts) && parts is SaveMap map ? map : []));
+                found.Add(new SceneEntity(id, Text(entity, "kind") ?? "", Text(entity, "parent"),
+                    entity.TryGet("parts", out var parts) && parts is SaveMap map ? map : []));
         }
-        return new SceneContent(section, found, [.. GoneOf(content).Select(text => EntityId.TryParse(text, out var id) ? id : default).Where(id => id != default)]);
+        return new SceneContent(section, found,
+            [.. GoneOf(content).Select(text => EntityId.TryParse(text, out var id) ? id : default).Where(id => id != default)]);
     }
 
     /// <summary>Whether the content of a section is a scene.</summary>
@@ -78,7 +83,8 @@ public sealed record SceneContent(string Section, IReadOnlyList<SceneEntity> Ent
 
     /// <summary>The entities of a section that is a scene, by their ids; null where it is none.</summary>
     internal static SaveMap? EntitiesOf(SaveValue? section) =>
-        section is SaveMap scene && scene.TryGet("entities", out var entities) && entities is SaveMap map && scene.TryGet("gone", out var gone) && gone is SaveList ? map : null;
+        section is SaveMap scene && scene.TryGet("entities", out var entities) && entities is SaveMap map
+            && scene.TryGet("gone", out var gone) && gone is SaveList ? map : null;
 
     internal static IEnumerable<string> GoneOf(SaveValue scene) => ((SaveList)((SaveMap)scene)["gone"]).Select(id => id.AsText() ?? "");
 

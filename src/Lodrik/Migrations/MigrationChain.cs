@@ -59,7 +59,8 @@ public sealed class MigrationChain
 
     /// <summary>Takes JSON files of any layout as version 0: each member of the file's object is a section.</summary>
     public MigrationChain ImportJson() => Import(bytes => ReadJson(bytes) as SaveMap ?? throw new SaveContentException(
-        SaveErrorCode.WrongContent, "The JSON file holds no object, whose members could be the sections.", remedy: "Import it by the game's own function."));
+        SaveErrorCode.WrongContent, "The JSON file holds no object, whose members could be the sections.",
+        remedy: "Import it by the game's own function."));
 
     /// <summary>
     /// Takes XML files of any layout as version 0. An element is a map of its attributes and the elements in it, or its text where it has
@@ -67,7 +68,8 @@ public sealed class MigrationChain
     /// elements or attributes stands under <c>#text</c>. All values are texts. What is in the root element is the sections.
     /// </summary>
     public MigrationChain ImportXml() => Import(bytes => ReadXml(bytes) as SaveMap ?? throw new SaveContentException(
-        SaveErrorCode.WrongContent, "The XML file's root has no elements, which could be the sections.", remedy: "Import it by the game's own function."));
+        SaveErrorCode.WrongContent, "The XML file's root has no elements, which could be the sections.",
+        remedy: "Import it by the game's own function."));
 
     /// <summary>Takes files of any kind as version 0.</summary>
     /// <param name="read">Gets the bytes of the file and gives its sections as trees; null for a file that is not the game's.</param>
@@ -96,7 +98,8 @@ public sealed class MigrationChain
         if (_steps.Count > 0)
         {
             var (first, last) = (_steps.Min(step => step.From), _steps.Max(step => step.To));
-            problems.AddRange(Enumerable.Range(first, last - first).Except(_steps.Select(step => step.From)).Select(missing => $"The step from {missing} to {missing + 1} is missing."));
+            problems.AddRange(Enumerable.Range(first, last - first).Except(_steps.Select(step => step.From))
+                .Select(missing => $"The step from {missing} to {missing + 1} is missing."));
             if (last < version)
                 problems.Add($"The chain ends at version {last}, and the game has version {version}.");
             if (last > version)
@@ -139,12 +142,15 @@ public sealed class MigrationChain
     {
         ArgumentNullException.ThrowIfNull(file);
         if (file.Header is not { } header)
-            throw new MigrationException(SaveErrorCode.MigrationFailed, "The file was written wholly by hand, and does not say which version it has.", file.Location, "Import it, or load and save it in the game once.");
+            throw new MigrationException(
+                SaveErrorCode.MigrationFailed, "The file was written wholly by hand, and does not say which version it has.",
+                file.Location, "Import it, or load and save it in the game once.");
         var target = version ?? (_steps.Count == 0 ? header.Version : _steps.Max(step => step.To));
         if (header.Version == target)
             return file;
         if (header.Version > target)
-            throw new SaveMismatchException(SaveErrorCode.NewerVersion, $"The save has version {header.Version}, and there is no way back to {target}.", file.Location, "Migrations only lead up.");
+            throw new SaveMismatchException(SaveErrorCode.NewerVersion,
+                $"The save has version {header.Version}, and there is no way back to {target}.", file.Location, "Migrations only lead up.");
         var sections = new FileSections(file);
         Apply(sections, Way(header.Version, target, file.Location), file.Location);
         return file.Migrated(target, sections.Sections);
@@ -170,13 +176,17 @@ public sealed class MigrationChain
     internal void Check(StateRoot root)
     {
         if (ProblemsFor(root.Version) is { Count: > 0 } problems)
-            throw new MigrationException(SaveErrorCode.BadMigrations, $"The migrations of \"{root.Game}\" have a fault. {string.Join(" ", problems)}", remedy: "Mend the chain; no save was touched.");
+            throw new MigrationException(
+                SaveErrorCode.BadMigrations, $"The migrations of \"{root.Game}\" have a fault. {string.Join(" ", problems)}",
+                remedy: "Mend the chain; no save was touched.");
     }
 
     private T Decode<T>(SavedFile file) where T : IStateRoot<T>
     {
         Check(T.Root);
-        return StateFile.Decode<T>(file.Header is { } header && header.Game == T.Root.Game && header.Version < T.Root.Version ? Migrate(file, T.Root.Version) : file);
+        return StateFile.Decode<T>(file.Header is { } header && header.Game == T.Root.Game && header.Version < T.Root.Version
+            ? Migrate(file, T.Root.Version)
+            : file);
     }
 
     private IEnumerable<MigrationStep> Way(int from, int to, SaveLocation location)
@@ -185,7 +195,9 @@ public sealed class MigrationChain
         for (var version = from; version < to; version++)
         {
             way.Add(_steps.Find(step => step.From == version) ?? throw new SaveMismatchException(
-                SaveErrorCode.MissingMigration, $"The save has version {from}, the game has version {to}, and there is no migration step from {version} to {version + 1}.", location, "Nothing was changed."));
+                SaveErrorCode.MissingMigration,
+                $"The save has version {from}, the game has version {to}, and there is no migration step from {version} to {version + 1}.",
+                location, "Nothing was changed."));
         }
         return way;
     }
@@ -201,7 +213,10 @@ public sealed class MigrationChain
         foreach (var save in saves)
         {
             if (save.Names.FirstOrDefault(name => name.Length == 0 || FileWords.IsReserved(name)) is { } reserved)
-                throw new MigrationException(SaveErrorCode.MigrationFailed, $"After the last step there is a section \"{reserved}\", which is a word of the file itself.", location, "Rename, move or remove it in a step.");
+                throw new MigrationException(
+                    SaveErrorCode.MigrationFailed,
+                    $"After the last step there is a section \"{reserved}\", which is a word of the file itself.",
+                    location, "Rename, move or remove it in a step.");
         }
     }
 
@@ -218,7 +233,8 @@ public sealed class MigrationChain
             {
                 throw new MigrationException(
                     SaveErrorCode.MigrationFailed,
-                    $"The step {step.From} → {step.To} failed at \"{string.Join("; ", operation.Describe("").Take(3))}\": {problem.Message}",
+                    $"The step {step.From} → {step.To} failed at \"{string.Join("; ", operation.Describe("").Take(3))}\": "
+                        + $"{problem.Message}",
                     problem.Location.Within(location), problem.Remedy ?? "The file is as it was.", problem.InnerException, step.From);
             }
         }
@@ -237,10 +253,13 @@ public sealed class MigrationChain
     private SaveMap Read(ReadOnlyMemory<byte> bytes, SaveLocation location)
     {
         if (_import is null)
-            throw new MigrationException(SaveErrorCode.MigrationFailed, "The file is no save, and the chain has no import for other files.", location, "Add one with Import, ImportJson or ImportXml.");
+            throw new MigrationException(SaveErrorCode.MigrationFailed, "The file is no save, and the chain has no import for other files.",
+                location, "Add one with Import, ImportJson or ImportXml.");
         try
         {
-            return _import(bytes) ?? throw new MigrationException(SaveErrorCode.NotASave, "The file is not one that the game's import knows.", location, "Check that this is the right file.");
+            return _import(bytes)
+                ?? throw new MigrationException(SaveErrorCode.NotASave, "The file is not one that the game's import knows.",
+                location, "Check that this is the right file.");
         }
         catch (SaveException problem) when (problem.Location.File is null && location != default)
         {
@@ -248,7 +267,8 @@ public sealed class MigrationChain
         }
         catch (Exception exception) when (exception is not (SaveException or OutOfMemoryException))
         {
-            throw new MigrationException(SaveErrorCode.NotASave, $"The file could not be imported: {exception.Message}", location, "Check that this is the right file.", exception);
+            throw new MigrationException(SaveErrorCode.NotASave, $"The file could not be imported: {exception.Message}",
+                location, "Check that this is the right file.", exception);
         }
     }
 
@@ -269,7 +289,8 @@ public sealed class MigrationChain
         return ToTree(XDocument.Load(reader).Root!);
 
         static XmlReader Open(ReadOnlyMemory<byte> bytes) =>
-            XmlReader.Create(new MemoryStream(bytes.ToArray()), new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null });
+            XmlReader.Create(
+                new MemoryStream(bytes.ToArray()), new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null });
     }
 
     private static SaveValue ToTree(XElement element)

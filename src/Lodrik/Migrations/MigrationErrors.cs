@@ -11,7 +11,8 @@ public sealed class MigrationException : SaveException
     /// <param name="innerException">What caused it, if anything did.</param>
     /// <param name="fromVersion">The version that the failing step leads up from; null where no step is at fault.</param>
     public MigrationException(
-        SaveErrorCode code, string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null, int? fromVersion = null)
+        SaveErrorCode code, string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null,
+        int? fromVersion = null)
         : base(code, problem, location, remedy, innerException) => FromVersion = fromVersion;
 
     /// <summary>The version that the failing step leads up from; null where no step is at fault.</summary>

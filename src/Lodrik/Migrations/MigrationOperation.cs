@@ -6,7 +6,8 @@ namespace Lodrik.Migrations;
 /// <param name="describe">The operation as lines, each after a prefix that says where it happens.</param>
 /// <param name="sections">The sections that it looks at, groups as <c>name/*</c>; none for what happens within a value.</param>
 /// <param name="apply">The doing.</param>
-internal sealed class MigrationOperation(Func<string, IEnumerable<string>> describe, IReadOnlyList<string> sections, Action<MigrationRoot> apply)
+internal sealed class MigrationOperation(
+    Func<string, IEnumerable<string>> describe, IReadOnlyList<string> sections, Action<MigrationRoot> apply)
 {
     public IReadOnlyList<string> Sections => sections;
 
@@ -27,7 +28,8 @@ internal static class ValueOperations
             {
                 var renamed = $"{name}{section.FullName[section.FullName.IndexOf('/', StringComparison.Ordinal)..]}";
                 if (save.Store.Has(renamed))
-                    throw new OperationException($"There is a section \"{renamed}\" already.", new SaveLocation { Section = section.FullName }, "Remove or rename that one before; nothing was lost.");
+                    throw new OperationException($"There is a section \"{renamed}\" already.",
+                        new SaveLocation { Section = section.FullName }, "Remove or rename that one before; nothing was lost.");
                 save.Store.Rename(section.FullName, renamed);
             }
             return;
@@ -37,7 +39,8 @@ internal static class ValueOperations
             if (place.IsItem)
                 throw new OperationException("An item of a list has no name that could be another.", place.Locate());
             if (!place.TryRename(name))
-                throw new OperationException($"There is a \"{name}\" already beside it.", place.Locate(), "Remove or rename that one before; nothing was lost.");
+                throw new OperationException(
+                    $"There is a \"{name}\" already beside it.", place.Locate(), "Remove or rename that one before; nothing was lost.");
         }
     }
 
@@ -102,13 +105,15 @@ internal static class ValueOperations
             place.Value = Call(place, () => convert(place.Value)) ?? SaveValue.Null;
     }
 
-    public static void Split(MigrationRoot root, MigrationPath path, IReadOnlyList<string> into, Func<SaveValue, IReadOnlyList<SaveValue>> split, bool mayMiss)
+    public static void Split(
+        MigrationRoot root, MigrationPath path, IReadOnlyList<string> into, Func<SaveValue, IReadOnlyList<SaveValue>> split, bool mayMiss)
     {
         var matches = root.Find(path, mayMiss);
         var parts = matches.ConvertAll(match =>
         {
             var made = Call(match.Place, () => split(match.Place.Value));
-            return made?.Count == into.Count ? made : throw new OperationException($"It was split into {made?.Count ?? 0} values, not into {into.Count}.", match.Place.Locate());
+            return made?.Count == into.Count ? made : throw new OperationException(
+                $"It was split into {made?.Count ?? 0} values, not into {into.Count}.", match.Place.Locate());
         });
         foreach (var (place, _) in matches)
             place.Remove();
@@ -119,7 +124,8 @@ internal static class ValueOperations
         }
     }
 
-    public static void Merge(MigrationRoot root, IReadOnlyList<MigrationPath> from, MigrationPath to, Func<IReadOnlyList<SaveValue>, SaveValue> merge, bool mayMiss)
+    public static void Merge(MigrationRoot root, IReadOnlyList<MigrationPath> from, MigrationPath to,
+        Func<IReadOnlyList<SaveValue>, SaveValue> merge, bool mayMiss)
     {
         // What the first path leads to says how often; the others belong to it by what their * stand for.
         foreach (var (first, each) in root.Find(from[0], mayMiss))
@@ -129,7 +135,8 @@ internal static class ValueOperations
             {
                 if (mayMiss)
                     continue;
-                throw new OperationException($"There is nothing at {from[missing].Bind(each)} that could be merged.", first.Locate(), "Where that is fine, write IfPresent before the operation.");
+                throw new OperationException($"There is nothing at {from[missing].Bind(each)} that could be merged.",
+                    first.Locate(), "Where that is fine, write IfPresent before the operation.");
             }
             var merged = Call(first, () => merge([.. places.Select(place => place!.Value)]));
             for (var i = places.Count - 1; i >= 0; i--)
@@ -142,7 +149,8 @@ internal static class ValueOperations
     {
         { Kind: SaveValueKind.Null } => value,
         SaveMap { Count: 1 } map when map.TryGet(name, out var content) => content,
-        SaveMap map when map.TryGet(name, out _) => throw new InvalidCastException($"There is more than \"{name}\", which would be lost: {string.Join(", ", map.Keys)}."),
+        SaveMap map when map.TryGet(name, out _) =>
+            throw new InvalidCastException($"There is more than \"{name}\", which would be lost: {string.Join(", ", map.Keys)}."),
         SaveMap => throw new InvalidCastException($"There is no \"{name}\" in it."),
         _ => throw new InvalidCastException($"It is no map, but {MigrationRoot.DescribeKind(value)}."),
     };
@@ -156,7 +164,8 @@ internal static class ValueOperations
     };
 
     /// <summary>A set of flags has several names with commas between.</summary>
-    public static SaveValue RenameWord(SaveValue value, string from, string to) => value is SaveScalar { Kind: SaveValueKind.Text, Text: var text }
+    public static SaveValue RenameWord(SaveValue value, string from, string to) =>
+        value is SaveScalar { Kind: SaveValueKind.Text, Text: var text }
         ? string.Join(", ", text.Split(", ").Select(word => word == from ? to : word))
         : value;
 
@@ -172,10 +181,13 @@ internal static class ValueOperations
     {
         if (root is not SaveRoot save || place.SharedName is not { } name || !save.Store.Has(name))
             return null;
-        return save.IsSection(to) ? save.Store.Read(name) : throw new OperationException("The section has shared objects, and can only become a section of its own.", place.Locate());
+        return save.IsSection(to)
+            ? save.Store.Read(name)
+            : throw new OperationException("The section has shared objects, and can only become a section of its own.", place.Locate());
     }
 
-    private static MigrationPath SharedBeside(MigrationPath section) => section.Beside(section.Steps[^1] + Saves.Forms.SharedSection.Suffix);
+    private static MigrationPath SharedBeside(MigrationPath section) =>
+        section.Beside(section.Steps[^1] + Saves.Forms.SharedSection.Suffix);
 
     private static SaveValue CopyOf(SaveValue value) => SaveValueCodec.Copy(value)!;
 
@@ -188,7 +200,8 @@ internal static class ValueOperations
         }
         catch (Exception exception) when (exception is not (OperationException or SaveException or OutOfMemoryException))
         {
-            throw new OperationException($"The value could not be converted: {exception.Message}", place.Locate(), innerException: exception);
+            throw new OperationException(
+                $"The value could not be converted: {exception.Message}", place.Locate(), innerException: exception);
         }
     }
 }

@@ -60,8 +60,11 @@ internal sealed class MigrationPath
 
     /// <summary>A pointer's step as an index into a list; -1 where it is none.</summary>
     public static int IndexOf(string? step) =>
-        step?.Length is > 0 and < 10 && (step == "0" || step[0] != '0') && int.TryParse(step, NumberStyles.None, CultureInfo.InvariantCulture, out var index) ? index : -1;
+        step?.Length is > 0 and < 10 && (step == "0" || step[0] != '0')
+            && int.TryParse(step, NumberStyles.None, CultureInfo.InvariantCulture, out var index) ? index : -1;
 
     private static string Unescape(string step) =>
-        step.Contains('~', StringComparison.Ordinal) ? step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal) : step;
+        step.Contains('~', StringComparison.Ordinal)
+            ? step.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal)
+            : step;
 }

@@ -4,7 +4,8 @@ using Lodrik.State;
 namespace Lodrik.Migrations;
 
 /// <summary>What an operation could not do, before the step that it belongs to is named.</summary>
-internal sealed class OperationException(string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
+internal sealed class OperationException(
+    string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
     : Exception(problem, innerException)
 {
     public SaveLocation Location => location;
@@ -67,7 +68,8 @@ internal abstract class MigrationRoot
                 case SaveList list when MigrationPath.IndexOf(name) is >= 0 and var index && index < list.Count:
                     throw Taken(new MigrationPlace(place, list, index));
                 default:
-                    throw new OperationException($"Nothing can be put under \"{name}\", because there is {DescribeKind(place.Value)}.", place.Locate());
+                    throw new OperationException(
+                        $"Nothing can be put under \"{name}\", because there is {DescribeKind(place.Value)}.", place.Locate());
             }
         }
     }
@@ -109,7 +111,8 @@ internal abstract class MigrationRoot
                     break;
                 case SaveList list when step is null:
                     for (var i = 0; i < list.Count; i++)
-                        GoOnEach(i.ToString(System.Globalization.CultureInfo.InvariantCulture), new MigrationPlace(place, list, i), taken + 1);
+                        GoOnEach(
+                            i.ToString(System.Globalization.CultureInfo.InvariantCulture), new MigrationPlace(place, list, i), taken + 1);
                     break;
                 case SaveMap map when step is not null && map.TryGet(step, out _):
                     GoOn(new MigrationPlace(place, map, step), taken + 1);
@@ -137,7 +140,8 @@ internal abstract class MigrationRoot
         public void Miss(SaveLocation location)
         {
             if (!mayMiss)
-                throw new OperationException("There is nothing at that place.", location, "Where that is fine, write IfPresent before the operation.");
+                throw new OperationException("There is nothing at that place.",
+                    location, "Where that is fine, write IfPresent before the operation.");
         }
     }
 }
@@ -151,7 +155,9 @@ internal sealed class SaveRoot(SectionStore store, IReadOnlyCollection<string> g
 
     /// <summary>The sections of a group that is named by a path of one step; null where the path does not name a group.</summary>
     public List<SectionPlace>? GroupAt(MigrationPath path) =>
-        path.Steps is [{ } name] && !store.Has(name) && IsGroup(name) ? [.. InGroup(name).Select(section => new SectionPlace(store, section))] : null;
+        path.Steps is [{ } name] && !store.Has(name) && IsGroup(name)
+            ? [.. InGroup(name).Select(section => new SectionPlace(store, section))]
+            : null;
 
     /// <summary>Whether a path leads to a section as a whole.</summary>
     public bool IsSection(MigrationPath path) => path.Steps is [_] || (path.Steps is [{ } group, _] && !store.Has(group) && IsGroup(group));
@@ -202,7 +208,8 @@ internal sealed class SaveRoot(SectionStore store, IReadOnlyCollection<string> g
     private static bool IsShared(string name) => name.EndsWith(Saves.Forms.SharedSection.Suffix, StringComparison.Ordinal);
 
     /// <summary>The section that a path begins with, and how many steps that takes.</summary>
-    private (string Name, int Taken) SectionOf(IReadOnlyList<string?> steps) => steps is [{ } group, { } name, ..] && !store.Has(group) && IsGroup(group)
+    private (string Name, int Taken) SectionOf(IReadOnlyList<string?> steps) =>
+        steps is [{ } group, { } name, ..] && !store.Has(group) && IsGroup(group)
         ? (SectionStore.NameOf(group, name), 2)
         : (steps[0]!, 1);
 

@@ -41,16 +41,21 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentException.ThrowIfNullOrEmpty(name);
         var from = ParseNamed(path);
         var (to, mayMiss) = (from.Beside(name), TakeIfPresent());
-        return Add(at => $"{Maybe(mayMiss)}{at}{from} becomes {Again(at)}{to}", [from], root => ValueOperations.Rename(root, from, name, mayMiss));
+        return Add(
+            at => $"{Maybe(mayMiss)}{at}{from} becomes {Again(at)}{to}", [from], root => ValueOperations.Rename(root, from, name, mayMiss));
     }
 
     /// <summary>Moves a value elsewhere, also into another section. Maps on the way that are missing are made.</summary>
     /// <param name="from">Where it is.</param>
-    /// <param name="to">Where it goes: nothing may be there yet. Its first <c>*</c> stands for what the first of <paramref name="from"/> stands for, and so on.</param>
+    /// <param name="to">
+    /// Where it goes: nothing may be there yet. Its first <c>*</c> stands for what the first of <paramref name="from"/> stands for, and so
+    /// on.
+    /// </param>
     public TSelf Move(string from, string to)
     {
         var (source, target, mayMiss) = (ParseSome(from), ParseTarget(to, from), TakeIfPresent());
-        return Add(at => $"{Maybe(mayMiss)}{at}{source} moves to {Again(at)}{target}", [source, target], root => ValueOperations.Move(root, source, target, mayMiss));
+        return Add(at => $"{Maybe(mayMiss)}{at}{source} moves to {Again(at)}{target}", [source, target],
+            root => ValueOperations.Move(root, source, target, mayMiss));
     }
 
     /// <summary>Copies a value elsewhere, also into another section.</summary>
@@ -58,7 +63,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     public TSelf Copy(string from, string to)
     {
         var (source, target, mayMiss) = (ParseSome(from), ParseTarget(to, from), TakeIfPresent());
-        return Add(at => $"{Maybe(mayMiss)}{at}{source} is copied to {Again(at)}{target}", [source, target], root => ValueOperations.Copy(root, source, target, mayMiss));
+        return Add(at => $"{Maybe(mayMiss)}{at}{source} is copied to {Again(at)}{target}", [source, target],
+            root => ValueOperations.Copy(root, source, target, mayMiss));
     }
 
     /// <summary>Takes a value out.</summary>
@@ -74,7 +80,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentNullException.ThrowIfNull(value);
         var target = ParseNamed(path);
         RefuseIfPresent(nameof(SetDefault));
-        return Add(at => $"{at}{target} is {Shown(value)} where it is missing", [target], root => ValueOperations.SetDefault(root, target, value));
+        return Add(
+            at => $"{at}{target} is {Shown(value)} where it is missing", [target], root => ValueOperations.SetDefault(root, target, value));
     }
 
     /// <summary>Makes a value one of another sort, as <see cref="SaveValue.ConvertTo"/> does. Null stays null.</summary>
@@ -84,7 +91,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             throw new ArgumentOutOfRangeException(nameof(kind), kind, "There is no such sort of value.");
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
         return Add(
-            prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes {(kind == SaveValueKind.Bytes ? "" : "a ")}{ValueConversion.NameOf(kind)}", [at],
+            prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes {(kind == SaveValueKind.Bytes ? "" : "a ")}{ValueConversion.NameOf(kind)}",
+            [at],
             root => ValueOperations.Convert(root, at, value => value.ConvertTo(kind), mayMiss));
     }
 
@@ -114,12 +122,16 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             throw new ArgumentException("A value is split into one or more parts of different names.", nameof(names));
         var (from, into, mayMiss) = (ParseNamed(path), names.ToList(), TakeIfPresent());
         return Add(
-            at => $"{Maybe(mayMiss)}{at}{from} is split {does} into {string.Join(" and ", into.Select(name => $"{Again(at)}{from.Beside(name)}"))}", [from],
+            at =>
+                $"{Maybe(mayMiss)}{at}{from} is split {does} into "
+                    + $"{string.Join(" and ", into.Select(name => $"{Again(at)}{from.Beside(name)}"))}", [from],
             root => ValueOperations.Split(root, from, into, split, mayMiss));
     }
 
     /// <summary>Makes one value of several.</summary>
-    /// <param name="from">Where they are. They are taken out. Those of the later paths belong to that of the first by what their <c>*</c> stand for.</param>
+    /// <param name="from">
+    /// Where they are. They are taken out. Those of the later paths belong to that of the first by what their <c>*</c> stand for.
+    /// </param>
     /// <param name="to">Where the new one goes.</param>
     /// <param name="does">How, in words: "with a blank between".</param>
     /// <param name="merge">Gets the values and gives the one.</param>
@@ -133,7 +145,9 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         List<MigrationPath> sources = [ParseSome(from[0]), .. from.Skip(1).Select(path => ParseTarget(path, from[0]))];
         var (target, mayMiss) = (ParseTarget(to, from[0]), TakeIfPresent());
         return Add(
-            at => $"{Maybe(mayMiss)}{string.Join(" and ", sources.Select((path, i) => $"{(i == 0 ? at : Again(at))}{path}"))} become {Again(at)}{target} {does}", [.. sources, target],
+            at =>
+                $"{Maybe(mayMiss)}{string.Join(" and ", sources.Select((path, i) => $"{(i == 0 ? at : Again(at))}{path}"))} become "
+                    + $"{Again(at)}{target} {does}", [.. sources, target],
             root => ValueOperations.Merge(root, sources, target, merge, mayMiss));
     }
 
@@ -142,7 +156,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} goes into a map, as its {name}", [at], root => ValueOperations.Convert(root, at, value => new SaveMap { [name] = value }, mayMiss));
+        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} goes into a map, as its {name}", [at],
+            root => ValueOperations.Convert(root, at, value => new SaveMap { [name] = value }, mayMiss));
     }
 
     /// <summary>Puts what a map has under a name in its place. That there is more in the map is an error.</summary>
@@ -150,14 +165,16 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes its {name}", [at], root => ValueOperations.Convert(root, at, value => ValueOperations.Unwrap(value, name), mayMiss));
+        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes its {name}", [at],
+            root => ValueOperations.Convert(root, at, value => ValueOperations.Unwrap(value, name), mayMiss));
     }
 
     /// <summary>Makes a list of one item of a value. A list stays as it is, and null becomes a list without items.</summary>
     public TSelf WrapInList(string path)
     {
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes a list", [at], root => ValueOperations.Convert(root, at, value => value switch
+        return Add(
+            prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes a list", [at], root => ValueOperations.Convert(root, at, value => value switch
         {
             SaveList => value,
             { Kind: SaveValueKind.Null } => new SaveList(),
@@ -169,7 +186,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     public TSelf UnwrapItem(string path)
     {
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes its only item", [at], root => ValueOperations.Convert(root, at, ValueOperations.UnwrapItem, mayMiss));
+        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes its only item", [at],
+            root => ValueOperations.Convert(root, at, ValueOperations.UnwrapItem, mayMiss));
     }
 
     /// <summary>Gives a variant another name, wherever the path finds an object of it.</summary>
@@ -181,7 +199,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentException.ThrowIfNullOrEmpty(from);
         ArgumentException.ThrowIfNullOrEmpty(to);
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at}: the variant {from} becomes {to}", [at], root => ValueOperations.Convert(root, at, value => ValueOperations.RenameVariant(value, from, to), mayMiss));
+        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at}: the variant {from} becomes {to}", [at],
+            root => ValueOperations.Convert(root, at, value => ValueOperations.RenameVariant(value, from, to), mayMiss));
     }
 
     /// <summary>Gives an enum value another name, wherever the path finds it, also in a set of flags.</summary>
@@ -193,14 +212,16 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentException.ThrowIfNullOrEmpty(from);
         ArgumentException.ThrowIfNullOrEmpty(to);
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at}: the value {from} becomes {to}", [at], root => ValueOperations.Convert(root, at, value => ValueOperations.RenameWord(value, from, to), mayMiss));
+        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at}: the value {from} becomes {to}", [at],
+            root => ValueOperations.Convert(root, at, value => ValueOperations.RenameWord(value, from, to), mayMiss));
     }
 
     /// <summary>Works on each value that a path finds, by paths from there on; the empty path is the value itself.</summary>
     public TSelf ForEach(string path, Action<MigrationItem> describe)
     {
         var (at, mayMiss, inner) = (Parse(path), TakeIfPresent(), Describe(describe));
-        return AddGroup(prefix => $"{Maybe(mayMiss)}{prefix}{at}", SectionsOf([at]), inner, root => root.Find(at, mayMiss).Select(match => match.Place));
+        return AddGroup(prefix => $"{Maybe(mayMiss)}{prefix}{at}", SectionsOf([at]), inner,
+            root => root.Find(at, mayMiss).Select(match => match.Place));
     }
 
     private protected bool TakeIfPresent()
@@ -231,7 +252,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     }
 
     /// <summary>Adds operations that are done at each of several places.</summary>
-    private protected TSelf AddGroup(Func<string, string> where, IReadOnlyList<string> sections, IReadOnlyList<MigrationOperation> inner, Func<MigrationRoot, IEnumerable<MigrationPlace>> places) =>
+    private protected TSelf AddGroup(Func<string, string> where, IReadOnlyList<string> sections, IReadOnlyList<MigrationOperation> inner,
+        Func<MigrationRoot, IEnumerable<MigrationPlace>> places) =>
         Add(new MigrationOperation(prefix => inner.SelectMany(operation => operation.Describe(where(prefix))), sections, root =>
         {
             // All of them first: an operation may put another value in the place of what is gone through.
@@ -264,16 +286,21 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     private static MigrationPath ParseNamed(string path)
     {
         var parsed = MigrationPath.Parse(path);
-        return parsed.Steps.Count > 0 && parsed.Steps[^1] is not null ? parsed : throw new ArgumentException($"\"{path}\" has to end with a name.");
+        return parsed.Steps.Count > 0 && parsed.Steps[^1] is not null
+            ? parsed
+            : throw new ArgumentException($"\"{path}\" has to end with a name.");
     }
 
     private static MigrationPath ParseTarget(string path, string source)
     {
         var (parsed, found) = (ParseSome(path), MigrationPath.Parse(source).EachCount);
-        return parsed.EachCount <= found ? parsed : throw new ArgumentException($"\"{path}\" has more '*' than \"{source}\", so that it is not said what they stand for.");
+        return parsed.EachCount <= found
+            ? parsed
+            : throw new ArgumentException($"\"{path}\" has more '*' than \"{source}\", so that it is not said what they stand for.");
     }
 
-    private static string Shown(SaveValue value) => value is SaveScalar { Kind: SaveValueKind.Text } ? $"\"{Shorten.Text(value.ToString()!)}\"" : Shorten.Text(value.ToString()!);
+    private static string Shown(SaveValue value) =>
+        value is SaveScalar { Kind: SaveValueKind.Text } ? $"\"{Shorten.Text(value.ToString()!)}\"" : Shorten.Text(value.ToString()!);
 }
 
 /// <summary>What happens to each of several values in a step: operations by paths from the value on.</summary>

@@ -22,7 +22,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
     public int To => From + 1;
 
     /// <summary>The sections that the step looks at; those of a group as <c>name/*</c>. No other is decoded for it.</summary>
-    public IReadOnlyList<string> Sections => [.. Operations.SelectMany(operation => operation.Sections).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
+    public IReadOnlyList<string> Sections =>
+        [.. Operations.SelectMany(operation => operation.Sections).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
 
     /// <summary>Works on each entity of a kind, in all scenes, by paths such as <c>/parts/flame/oil</c>.</summary>
     /// <param name="kind">The kind; <c>*</c> for all.</param>
@@ -31,7 +32,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
     {
         ArgumentException.ThrowIfNullOrEmpty(kind);
         RefuseIfPresent(nameof(ForEachEntity));
-        return AddGroup(prefix => $"each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe), root => Entities(root, kind).Select(entity => entity.Place));
+        return AddGroup(prefix => $"each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe),
+            root => Entities(root, kind).Select(entity => entity.Place));
     }
 
     /// <summary>Works on a part of each entity of a kind that has it, in all scenes, by paths from the part on.</summary>
@@ -71,7 +73,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         ArgumentException.ThrowIfNullOrEmpty(from);
         ArgumentException.ThrowIfNullOrEmpty(to);
         RefuseIfPresent(nameof(RenamePart));
-        return Add(new MigrationOperation(at => [$"{at}the part {from} of {(kind == AnyName ? "every kind" : kind)} becomes {to}"], InScenes, root =>
+        return Add(new MigrationOperation(
+            at => [$"{at}the part {from} of {(kind == AnyName ? "every kind" : kind)} becomes {to}"], InScenes, root =>
         {
             foreach (var entity in Entities(root, kind))
             {
@@ -82,8 +85,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
     }
 
     /// <summary>
-    /// Gives a scene another name: its section, the place of the player and of checkpoints, and what refers to its entities from a part of its own.
-    /// A reference that is a member of a state type has to be converted by its path.
+    /// Gives a scene another name: its section, the place of the player and of checkpoints, and what refers to its entities from a part of
+    /// its own. A reference that is a member of a state type has to be converted by its path.
     /// </summary>
     public MigrationStep RenameScene(string from, string to)
     {
@@ -157,7 +160,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
                 continue;
             foreach (var (id, value) in entities)
             {
-                if (value is SaveMap entity && (kind == AnyName || (entity.TryGet("kind", out var its) && its is SaveScalar { Kind: SaveValueKind.Text } text && text.Text == kind)))
+                if (value is SaveMap entity && (kind == AnyName
+                    || (entity.TryGet("kind", out var its) && its is SaveScalar { Kind: SaveValueKind.Text } text && text.Text == kind)))
                     yield return (new MigrationPlace(place, entities, id), entity);
             }
         }
@@ -186,7 +190,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
             }
         }
 
-        SaveValue Renamed(SaveValue part) => part is SaveScalar { Kind: SaveValueKind.Text, Text: var text } && EntityReference.TryParse(text, out var reference) && reference.Scene == from
+        SaveValue Renamed(SaveValue part) => part is SaveScalar { Kind: SaveValueKind.Text, Text: var text }
+            && EntityReference.TryParse(text, out var reference) && reference.Scene == from
             ? new EntityReference(reference.Id, to).ToString()
             : part;
     }
@@ -196,7 +201,9 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         : throw new ArgumentException("A step works on sections; its paths begin with the name of one.");
 
     private protected override IReadOnlyList<string> SectionsOf(IReadOnlyList<MigrationPath> paths) => [.. paths.Select(path =>
-        path.Steps is [{ } group, ..] && (group == _scenes || group == _session) ? $"{group}/{(path.Steps.Count > 1 ? path.Steps[1] ?? AnyName : AnyName)}" : path.Steps[0] ?? AnyName)];
+        path.Steps is [{ } group, ..] && (group == _scenes || group == _session)
+            ? $"{group}/{(path.Steps.Count > 1 ? path.Steps[1] ?? AnyName : AnyName)}"
+            : path.Steps[0] ?? AnyName)];
 }
 
 /// <summary>A save as the own code of a migration step sees it: trees under paths, in the sections that the step names.</summary>
@@ -239,8 +246,11 @@ public sealed class MigrationSave
     {
         var parsed = MigrationPath.Parse(path);
         var isAllowed = parsed.Steps is [{ } section, ..]
-            && (IsAllowed(section) || _allowed.Contains($"{section}/*") || (parsed.Steps is [_, { } name, ..] && IsAllowed(SectionStore.NameOf(section, name))));
-        return isAllowed ? parsed : throw new ArgumentException($"The step does not name the section of \"{path}\". It names: {string.Join(", ", _allowed)}.");
+            && (IsAllowed(section) || _allowed.Contains($"{section}/*")
+                || (parsed.Steps is [_, { } name, ..] && IsAllowed(SectionStore.NameOf(section, name))));
+        return isAllowed
+            ? parsed
+            : throw new ArgumentException($"The step does not name the section of \"{path}\". It names: {string.Join(", ", _allowed)}.");
     }
 
     private bool IsAllowed(string section) => _allowed.Contains(section)

@@ -89,7 +89,8 @@ internal sealed class MapSections(SaveMap sections, string? outer = null, string
 
     public override void Rename(string name, string newName) => sections.TryRename(name, newName);
 
-    public override (string, string) Locate(string name) => outer is null ? (name, "") : (outer, $"{pointer}/{PointerBuilder.Escape(name)}");
+    public override (string, string) Locate(string name) =>
+        outer is null ? (name, "") : (outer, $"{pointer}/{PointerBuilder.Escape(name)}");
 }
 
 /// <summary>A section as a place that a step works on.</summary>
@@ -127,7 +128,8 @@ internal sealed class SectionPlace(SectionStore store, string fullName)
     public bool TryRename(string name)
     {
         if (Group.Length == 0 && name.Contains('/', StringComparison.Ordinal))
-            throw new OperationException($"\"{name}\" cannot be the name of a section: it has a slash.", new SaveLocation { Section = fullName });
+            throw new OperationException(
+                $"\"{name}\" cannot be the name of a section: it has a slash.", new SaveLocation { Section = fullName });
         var newName = Group + name;
         if (store.Has(newName))
             return false;

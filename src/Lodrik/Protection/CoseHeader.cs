@@ -6,8 +6,8 @@ using Lodrik.State;
 namespace Lodrik.Protection;
 
 /// <summary>
-/// The protected header of a COSE structure (RFC 9052 section 3): the algorithm, the key's id, and for a passphrase how its key is made. There
-/// is one way only to write it; a reader writes anew what it read and compares.
+/// The protected header of a COSE structure (RFC 9052 section 3): the algorithm, the key's id, and for a passphrase how its key is made.
+/// There is one way only to write it; a reader writes anew what it read and compares.
 /// </summary>
 internal static class CoseHeader
 {

@@ -7,10 +7,12 @@ using Lodrik.State;
 namespace Lodrik.Protection;
 
 /// <summary>
-/// The title and the summary of a save, encrypted in its header: a COSE_Encrypt0 (RFC 9052 section 5.2) with AES-256-GCM that has all that is needed to
-/// read it beside the key, so that a slot list still reads headers only. The save's id is authenticated with it.
+/// The title and the summary of a save, encrypted in its header: a COSE_Encrypt0 (RFC 9052 section 5.2) with AES-256-GCM that has all that
+/// is needed to read it beside the key, so that a slot list still reads headers only. The save's id is authenticated with it.
 /// </summary>
-/// <remarks>The key is one of its own for every save that is written (HKDF with 32 fresh random bytes), so that the nonce can be all zeros.</remarks>
+/// <remarks>
+/// The key is one of its own for every save that is written (HKDF with 32 fresh random bytes), so that the nonce can be all zeros.
+/// </remarks>
 internal static class HiddenLabel
 {
     private const ulong Encrypt0Tag = 16;
@@ -37,7 +39,8 @@ internal static class HiddenLabel
         var header = CoseHeader.Write(A256Gcm, key, making, salt);
         var ciphertext = new byte[plain.Length + TagBytes];
         using (var cipher = Cipher(key, making, salt))
-            cipher.Encrypt(Nonce, plain.Written, ciphertext.AsSpan(0, plain.Length), ciphertext.AsSpan(plain.Length), Structure(header, save));
+            cipher.Encrypt(
+                Nonce, plain.Written, ciphertext.AsSpan(0, plain.Length), ciphertext.AsSpan(plain.Length), Structure(header, save));
 
         var hidden = label.Copy();
         hidden.Title = "";
@@ -46,17 +49,22 @@ internal static class HiddenLabel
         return hidden;
     }
 
-    /// <summary>The header with its title and summary, where they are hidden, the key is at hand and nothing was changed; otherwise the header as it is.</summary>
+    /// <summary>
+    /// The header with its title and summary, where they are hidden, the key is at hand and nothing was changed; otherwise the header as it
+    /// is.
+    /// </summary>
     public static SaveHeader? Reveal(SaveHeader? header, KeyRing keys)
     {
-        if (header?.Slot is not { } hiding || !hiding.Rest.TryGet(SlotLabel.HiddenKey, out var value) || value is not SaveScalar { Kind: SaveValueKind.Bytes } hidden
+        if (header?.Slot is not { } hiding || !hiding.Rest.TryGet(SlotLabel.HiddenKey, out var value)
+            || value is not SaveScalar { Kind: SaveValueKind.Bytes } hidden
             || Open(hidden.Bytes.ToArray(), header.SaveId, keys) is not { } shown)
         {
             return header;
         }
         var revealed = header.Copy();
         var label = revealed.Slot!;
-        if (shown.TryGet("title", out var title) && title is SaveScalar { Kind: SaveValueKind.Text } text && shown.TryGet("summary", out var values) && values is SaveMap summary)
+        if (shown.TryGet("title", out var title) && title is SaveScalar { Kind: SaveValueKind.Text } text
+            && shown.TryGet("summary", out var values) && values is SaveMap summary)
         {
             label.Title = text.Text;
             label.Summary = [];
@@ -82,8 +90,10 @@ internal static class HiddenLabel
             reader.NextItem();
             var ciphertext = reader.ReadBytes();
             var (id, making, salt) = CoseHeader.Read(header);
-            if (salt is not { Length: SaltBytes } || ciphertext.Length < TagBytes || keys.Find(id) is not { IsSecret: true } key || !key.CanMake(making)
-                || !CoseHeader.Write(A256Gcm, key, making, salt).AsSpan().SequenceEqual(header) || !Write(header, ciphertext).AsSpan().SequenceEqual(hidden))
+            if (salt is not { Length: SaltBytes } || ciphertext.Length < TagBytes || keys.Find(id) is not { IsSecret: true } key
+                || !key.CanMake(making)
+                || !CoseHeader.Write(A256Gcm, key, making, salt).AsSpan().SequenceEqual(header)
+                    || !Write(header, ciphertext).AsSpan().SequenceEqual(hidden))
             {
                 return null;
             }

@@ -41,7 +41,8 @@ internal sealed class SecretKey : SaveKey
 
     internal override bool CanDerive => true;
 
-    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => DeriveEncryptionKey(_secret, salt, purpose);
+    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) =>
+        DeriveEncryptionKey(_secret, salt, purpose);
 
     internal override bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making) =>
         making.Iterations == 0 && CryptographicOperations.FixedTimeEquals(Mac(_secret, message), seal);
@@ -58,9 +59,11 @@ internal sealed class AskedKey(string id, Func<byte[]> ask) : SaveKey(id)
 
     internal override bool CanDerive => true;
 
-    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => _key.Value.EncryptionKey(making, salt, purpose);
+    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) =>
+        _key.Value.EncryptionKey(making, salt, purpose);
 
-    internal override bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making) => _key.Value.Fits(message, seal, making);
+    internal override bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making) =>
+        _key.Value.Fits(message, seal, making);
 
     private static SecretKey Ask(string id, Func<byte[]> ask)
     {
@@ -104,11 +107,13 @@ internal sealed class PassphraseKey : SaveKey
     /// <summary>The salt of a save that fitted, so that the key need not be made anew for every save; a fresh one before that.</summary>
     internal override KeyMaking NewMaking => _last ??= new KeyMaking(RandomNumberGenerator.GetBytes(SaltBytes), _iterations);
 
-    internal override bool CanMake(KeyMaking making) => making is { Salt.Length: SaltBytes, Iterations: >= FewestIterations and <= MostIterations };
+    internal override bool CanMake(KeyMaking making) =>
+        making is { Salt.Length: SaltBytes, Iterations: >= FewestIterations and <= MostIterations };
 
     internal override byte[] Seal(ReadOnlySpan<byte> message, KeyMaking making) => Mac(Make(making), message);
 
-    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => DeriveEncryptionKey(Make(making), salt, purpose);
+    internal override byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) =>
+        DeriveEncryptionKey(Make(making), salt, purpose);
 
     internal override bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making)
     {
@@ -171,6 +176,7 @@ internal sealed class SignatureKey : SaveKey
     internal override bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making)
     {
         lock (_gate)
-            return making.Iterations == 0 && _key.VerifyData(message, seal, HashAlgorithmName.SHA256, DSASignatureFormat.IeeeP1363FixedFieldConcatenation);
+            return making.Iterations == 0
+                && _key.VerifyData(message, seal, HashAlgorithmName.SHA256, DSASignatureFormat.IeeeP1363FixedFieldConcatenation);
     }
 }

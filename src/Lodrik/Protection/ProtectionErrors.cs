@@ -1,8 +1,8 @@
 namespace Lodrik;
 
 /// <summary>
-/// The save's seal or signature does not fit it: somebody changed it after it was written, or it was written under another key or for another
-/// context. What looks like an accident, because the checksum fails as well, is a <see cref="DamagedSaveException"/>.
+/// The save's seal or signature does not fit it: somebody changed it after it was written, or it was written under another key or for
+/// another context. What looks like an accident, because the checksum fails as well, is a <see cref="DamagedSaveException"/>.
 /// </summary>
 /// <inheritdoc/>
 public sealed class TamperedSaveException(

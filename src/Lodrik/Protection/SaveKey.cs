@@ -5,8 +5,8 @@ using System.Text.Json;
 namespace Lodrik.Protection;
 
 /// <summary>
-/// A key by which saves are sealed or signed, under an id that stands in the save. A key never shows itself: not in a message, not in a log, not
-/// in <see cref="ToString"/>.
+/// A key by which saves are sealed or signed, under an id that stands in the save. A key never shows itself: not in a message, not in a
+/// log, not in <see cref="ToString"/>.
 /// </summary>
 /// <remarks>A key that is inside a shipped game can be dug out of it; see docs/protection.md for what that means.</remarks>
 public abstract class SaveKey
@@ -55,15 +55,20 @@ public abstract class SaveKey
     /// <summary>A key that is made of a passphrase (PBKDF2 with SHA-256, RFC 8018). Making it takes a while, once for each salt.</summary>
     /// <param name="id">Its id.</param>
     /// <param name="passphrase">The passphrase: not empty.</param>
-    /// <param name="iterations">How many rounds new saves ask for, from 100,000 to 2,000,000. Saves that ask for others are refused unread.</param>
-    public static SaveKey FromPassphrase(string id, string passphrase, int iterations = PassphraseKey.DefaultIterations) => new PassphraseKey(id, passphrase, iterations);
+    /// <param name="iterations">
+    /// How many rounds new saves ask for, from 100,000 to 2,000,000. Saves that ask for others are refused unread.
+    /// </param>
+    public static SaveKey FromPassphrase(string id, string passphrase, int iterations = PassphraseKey.DefaultIterations) =>
+        new PassphraseKey(id, passphrase, iterations);
 
     /// <summary>A key from the platform's own store, asked for when it is needed first.</summary>
     /// <param name="id">Its id.</param>
     /// <param name="ask">Gives 32 bytes, in an array that is the key's from then on: it is copied and set to zeros.</param>
     public static SaveKey FromCallback(string id, Func<byte[]> ask) => new AskedKey(id, ask);
 
-    /// <summary>A private key that signs: ECDSA over P-256 (FIPS 186-5), as PEM (RFC 7468). It belongs on a server or in the studio.</summary>
+    /// <summary>
+    /// A private key that signs: ECDSA over P-256 (FIPS 186-5), as PEM (RFC 7468). It belongs on a server or in the studio.
+    /// </summary>
     /// <exception cref="ArgumentException">It is no such key.</exception>
     public static SaveKey Signing(string id, string pem) => new SignatureKey(id, pem, canSign: true);
 
@@ -71,7 +76,10 @@ public abstract class SaveKey
     /// <exception cref="ArgumentException">It is no such key.</exception>
     public static SaveKey Verifying(string id, string pem) => new SignatureKey(id, pem, canSign: false);
 
-    /// <summary>A key from a JSON Web Key (RFC 7517): of the type <c>oct</c> with 32 bytes, or <c>EC</c> over P-256, which signs where it has its private part.</summary>
+    /// <summary>
+    /// A key from a JSON Web Key (RFC 7517): of the type <c>oct</c> with 32 bytes, or <c>EC</c> over P-256, which signs where it has its
+    /// private part.
+    /// </summary>
     /// <exception cref="ArgumentException">It is none, or has no <c>kid</c>.</exception>
     public static SaveKey FromJwk(string jwk)
     {
@@ -96,14 +104,20 @@ public abstract class SaveKey
             if (Text("kty") != "EC" || Text("crv") != "P-256")
                 throw new ArgumentException("The key is neither a secret (oct) nor an EC key over P-256.");
             var canSign = key.TryGetProperty("d", out _);
-            using var pair = ECDsa.Create(new ECParameters { Curve = ECCurve.NamedCurves.nistP256, Q = { X = Bytes("x"), Y = Bytes("y") }, D = canSign ? Bytes("d") : null });
+            using var pair = ECDsa.Create(new ECParameters
+            {
+                Curve = ECCurve.NamedCurves.nistP256,
+                Q = { X = Bytes("x"), Y = Bytes("y") },
+                D = canSign ? Bytes("d") : null,
+            });
             return canSign ? Signing(id, pair.ExportPkcs8PrivateKeyPem()) : Verifying(id, pair.ExportSubjectPublicKeyInfoPem());
 
             string Text(string name) => key.GetProperty(name).GetString() ?? "";
 
             byte[] Bytes(string name) => Base64Url.DecodeFromChars(Text(name));
         }
-        catch (Exception exception) when (exception is JsonException or KeyNotFoundException or InvalidOperationException or FormatException or CryptographicException)
+        catch (Exception exception) when (exception is JsonException or KeyNotFoundException or InvalidOperationException or FormatException
+            or CryptographicException)
         {
             // What was wrong is not repeated: it may have a part of the key in it.
             throw new ArgumentException("It is no JSON Web Key with an id.");
@@ -122,7 +136,10 @@ public abstract class SaveKey
     /// <summary>What has to stand beside a new seal so that its key can be made again.</summary>
     internal virtual KeyMaking NewMaking => KeyMaking.None;
 
-    /// <summary>Whether a key can be made so: what a save asks for is not trusted, neither a round too few nor one that keeps the game busy for minutes.</summary>
+    /// <summary>
+    /// Whether a key can be made so: what a save asks for is not trusted, neither a round too few nor one that keeps the game busy for
+    /// minutes.
+    /// </summary>
     internal virtual bool CanMake(KeyMaking making) => making.Iterations == 0;
 
     /// <summary>Seals or signs.</summary>
@@ -133,9 +150,12 @@ public abstract class SaveKey
     internal abstract bool Fits(ReadOnlySpan<byte> message, ReadOnlySpan<byte> seal, KeyMaking making);
 
     /// <summary>A key for encrypting the sections or the label of one save, by HKDF from the secret and a salt that is used once.</summary>
-    internal virtual byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) => throw new InvalidOperationException($"The {this} cannot encrypt.");
+    internal virtual byte[] EncryptionKey(KeyMaking making, byte[] salt, EncryptionPurpose purpose) =>
+        throw new InvalidOperationException($"The {this} cannot encrypt.");
 
-    /// <summary>Whether keys for other purposes can be derived from it as it is: a passphrase would take a salt, a pair has no secret to share.</summary>
+    /// <summary>
+    /// Whether keys for other purposes can be derived from it as it is: a passphrase would take a salt, a pair has no secret to share.
+    /// </summary>
     internal virtual bool CanDerive => false;
 
     /// <summary>A key for a purpose that has no salt, by HKDF from the secret.</summary>

@@ -33,8 +33,8 @@ public sealed record SaveProtection(KeyRing Keys)
     public string Context { get; init; } = "";
 
     /// <summary>
-    /// Whether titles and summaries are encrypted as well; a slot list then needs the key to show them. Times, the kind of a save, and its picture
-    /// stay open. It takes encryption.
+    /// Whether titles and summaries are encrypted as well; a slot list then needs the key to show them. Times, the kind of a save, and its
+    /// picture stay open. It takes encryption.
     /// </summary>
     public bool HasHiddenTitles { get; init; }
 
@@ -45,8 +45,8 @@ public sealed record SaveProtection(KeyRing Keys)
     public bool HasCounter { get; init; }
 
     /// <summary>
-    /// The newest count that the game knows of the store from elsewhere, such as its server (<see cref="SaveStore{T}.WriteCount"/>): a store that was set
-    /// back as a whole is told by nothing else. Null where it knows none.
+    /// The newest count that the game knows of the store from elsewhere, such as its server (<see cref="SaveStore{T}.WriteCount"/>): a
+    /// store that was set back as a whole is told by nothing else. Null where it knows none.
     /// </summary>
     public long? NewestKnown { get; init; }
 

@@ -32,7 +32,8 @@ internal sealed record SealContent(byte[] Frame, IReadOnlyList<SealedSection> Se
     /// <param name="sealLength">How long it is.</param>
     /// <param name="context">What the save is bound to.</param>
     /// <param name="salt">The salt of encrypted sections.</param>
-    public static SealContent Of(ReadOnlySpan<byte> file, IReadOnlyList<(string Name, int Offset, int Length)> sections, int sealOffset, int sealLength, string context, byte[]? salt = null)
+    public static SealContent Of(ReadOnlySpan<byte> file, IReadOnlyList<(string Name, int Offset, int Length)> sections, int sealOffset,
+        int sealLength, string context, byte[]? salt = null)
     {
         var digests = new List<SealedSection>(sections.Count);
         foreach (var (name, offset, length) in sections)
@@ -41,10 +42,12 @@ internal sealed record SealContent(byte[] Frame, IReadOnlyList<SealedSection> Se
     }
 
     /// <summary>What a seal has of a section.</summary>
-    public static byte[] DigestOf(ReadOnlySpan<byte> section, bool isEncrypted) => isEncrypted ? SectionCipher.DigestOf(section) : SHA256.HashData(section);
+    public static byte[] DigestOf(ReadOnlySpan<byte> section, bool isEncrypted) =>
+        isEncrypted ? SectionCipher.DigestOf(section) : SHA256.HashData(section);
 
     /// <summary>The digest of the frame alone.</summary>
-    public static byte[] FrameOf(ReadOnlySpan<byte> file, IReadOnlyList<(string Name, int Offset, int Length)> sections, int sealOffset, int sealLength, string context)
+    public static byte[] FrameOf(ReadOnlySpan<byte> file, IReadOnlyList<(string Name, int Offset, int Length)> sections, int sealOffset,
+        int sealLength, string context)
     {
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         var bound = Encoding.UTF8.GetBytes(context);
@@ -53,7 +56,8 @@ internal sealed record SealContent(byte[] Frame, IReadOnlyList<SealedSection> Se
         hash.AppendData(length);
         hash.AppendData(bound);
         var at = 0;
-        foreach (var (offset, bytes) in sections.Select(section => (section.Offset, section.Length)).Append((sealOffset, sealLength)).OrderBy(part => part.Item1))
+        foreach (var (offset, bytes) in sections.Select(section => (section.Offset, section.Length)).Append((sealOffset, sealLength))
+            .OrderBy(part => part.Item1))
         {
             hash.AppendData(file[at..offset]);
             at = offset + bytes;
@@ -62,7 +66,9 @@ internal sealed record SealContent(byte[] Frame, IReadOnlyList<SealedSection> Se
         return hash.GetHashAndReset();
     }
 
-    /// <summary>As the payload of a JWS: <c>{"frame":…,"sections":[[name, digest], …]}</c>, digests in base64url (RFC 4648 section 5).</summary>
+    /// <summary>
+    /// As the payload of a JWS: <c>{"frame":…,"sections":[[name, digest], …]}</c>, digests in base64url (RFC 4648 section 5).
+    /// </summary>
     public byte[] ToJson()
     {
         using var buffer = new MemoryStream();
@@ -91,18 +97,23 @@ internal sealed record SealContent(byte[] Frame, IReadOnlyList<SealedSection> Se
         {
             var reader = new Utf8JsonReader(json);
             using var document = JsonDocument.ParseValue(ref reader);
-            var sections = document.RootElement.GetProperty("sections").EnumerateArray().Select(one => new SealedSection(one[0].GetString()!, Digest(one[1]))).ToList();
+            var sections = document.RootElement.GetProperty("sections").EnumerateArray()
+                .Select(one => new SealedSection(one[0].GetString()!, Digest(one[1]))).ToList();
             return new SealContent(Digest(document.RootElement.GetProperty("frame")), sections);
         }
-        catch (Exception exception) when (exception is JsonException or InvalidOperationException or KeyNotFoundException or FormatException or IndexOutOfRangeException)
+        catch (Exception exception) when (exception is JsonException or InvalidOperationException or KeyNotFoundException or FormatException
+            or IndexOutOfRangeException)
         {
             return null;
         }
 
-        static byte[] Digest(JsonElement element) => Base64Url.DecodeFromChars(element.GetString()) is { Length: DigestBytes } digest ? digest : throw new FormatException();
+        static byte[] Digest(JsonElement element) =>
+            Base64Url.DecodeFromChars(element.GetString()) is { Length: DigestBytes } digest ? digest : throw new FormatException();
     }
 
-    /// <summary>As the payload of a COSE structure: <c>[frame, [[name, digest], …]]</c>, with the salt behind where sections are encrypted.</summary>
+    /// <summary>
+    /// As the payload of a COSE structure: <c>[frame, [[name, digest], …]]</c>, with the salt behind where sections are encrypted.
+    /// </summary>
     public byte[] ToCbor()
     {
         using var buffer = new PooledBuffer();
@@ -156,7 +167,8 @@ internal sealed record SealContent(byte[] Frame, IReadOnlyList<SealedSection> Se
             }
             reader.NextItem();
             reader.End();
-            return frame.Length == DigestBytes && salt is null or { Length: SectionCipher.SaltBytes } && sections.TrueForAll(section => section.Digest.Length == DigestBytes)
+            return frame.Length == DigestBytes && salt is null or { Length: SectionCipher.SaltBytes }
+                && sections.TrueForAll(section => section.Digest.Length == DigestBytes)
                 ? new SealContent(frame, sections, salt)
                 : null;
         }

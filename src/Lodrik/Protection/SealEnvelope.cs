@@ -14,12 +14,12 @@ namespace Lodrik.Protection;
 internal sealed record OpenedSeal(SealContent Content, SaveKey Key, KeyMaking Making);
 
 /// <summary>
-/// A seal as it stands in a file: in packed saves a COSE_Mac0 or a COSE_Sign1 (RFC 9052, algorithms of RFC 9053), in readable ones a compact JWS
-/// (RFC 7515, algorithms of RFC 7518).
+/// A seal as it stands in a file: in packed saves a COSE_Mac0 or a COSE_Sign1 (RFC 9052, algorithms of RFC 9053), in readable ones a
+/// compact JWS (RFC 7515, algorithms of RFC 7518).
 /// </summary>
 /// <remarks>
-/// There is one way only to write each, and a reader writes anew what it read and compares: no byte of a seal can be another, be it one that the
-/// standards leave open.
+/// There is one way only to write each, and a reader writes anew what it read and compares: no byte of a seal can be another, be it one
+/// that the standards leave open.
 /// </remarks>
 internal static class SealEnvelope
 {
@@ -66,7 +66,8 @@ internal static class SealEnvelope
             var tag = reader.ReadBytes();
             var (id, making, _) = CoseHeader.Read(header);
             var key = Choose(keys, id, location);
-            var isAsWritten = CoseHeaderOf(key, making).AsSpan().SequenceEqual(header) && Cose(key.Level, header, payload, tag).AsSpan().SequenceEqual(seal);
+            var isAsWritten = CoseHeaderOf(key, making).AsSpan().SequenceEqual(header)
+                && Cose(key.Level, header, payload, tag).AsSpan().SequenceEqual(seal);
             if (!isAsWritten || !key.Fits(CoseMessage(key.Level, header, payload), tag, making))
                 throw NotFitting(key, location);
             return new OpenedSeal(SealContent.FromCbor(payload) ?? throw NoSeal(location), key, making);
@@ -105,7 +106,8 @@ internal static class SealEnvelope
                 throw NotFitting(key, location);
             return (payload, key, making);
         }
-        catch (Exception exception) when (exception is FormatException or JsonException or InvalidOperationException or KeyNotFoundException)
+        catch (Exception exception) when (exception is FormatException or JsonException or InvalidOperationException
+            or KeyNotFoundException)
         {
             throw NoSeal(location);
         }
@@ -115,18 +117,23 @@ internal static class SealEnvelope
     private static SaveKey Choose(KeyRing keys, string id, SaveLocation location)
     {
         var key = keys.Find(id) ?? throw new TamperedSaveException(
-            SaveErrorCode.UnknownKey, $"The save is sealed by a key \"{Shorten.Text(id)}\", which is not on the ring.", location, $"On the ring are: {string.Join(", ", keys.Ids)}.");
+            SaveErrorCode.UnknownKey, $"The save is sealed by a key \"{Shorten.Text(id)}\", which is not on the ring.", location,
+            $"On the ring are: {string.Join(", ", keys.Ids)}.");
         return key.Level == keys.Current.Level ? key : throw new TamperedSaveException(
-            SaveErrorCode.UnknownKey, $"The {key} is not of the level {keys.Current.Level} that is asked for.", location, "Load an older generation.");
+            SaveErrorCode.UnknownKey, $"The {key} is not of the level {keys.Current.Level} that is asked for.",
+            location, "Load an older generation.");
     }
 
     private static TamperedSaveException NoSeal(SaveLocation location) => new(
         SaveErrorCode.Tampered, "The save's seal is not one that can be made out.", location, "Load an older generation.");
 
     private static TamperedSaveException NotFitting(SaveKey key, SaveLocation location) => new(
-        SaveErrorCode.Tampered, $"The save's {(key.Level == ProtectionLevel.Signature ? "signature" : "seal")} does not fit the {key}: it was changed, or made by another key of that id.", location, "Load an older generation.");
+        SaveErrorCode.Tampered,
+        $"The save's {(key.Level == ProtectionLevel.Signature ? "signature" : "seal")} does not fit the {key}: it was changed, or made by "
+            + "another key of that id.", location, "Load an older generation.");
 
-    private static byte[] CoseHeaderOf(SaveKey key, KeyMaking making) => CoseHeader.Write(key.Level == ProtectionLevel.Signature ? Es256 : Hmac256, key, making);
+    private static byte[] CoseHeaderOf(SaveKey key, KeyMaking making) =>
+        CoseHeader.Write(key.Level == ProtectionLevel.Signature ? Es256 : Hmac256, key, making);
 
     private static byte[] Cose(ProtectionLevel level, ReadOnlySpan<byte> header, ReadOnlySpan<byte> payload, ReadOnlySpan<byte> tag)
     {
@@ -143,7 +150,9 @@ internal static class SealEnvelope
         return buffer.Written.ToArray();
     }
 
-    /// <summary>What is sealed: the MAC_structure or the Sig_structure (RFC 9052 sections 6.3 and 4.4), without anything external.</summary>
+    /// <summary>
+    /// What is sealed: the MAC_structure or the Sig_structure (RFC 9052 sections 6.3 and 4.4), without anything external.
+    /// </summary>
     private static byte[] CoseMessage(ProtectionLevel level, ReadOnlySpan<byte> header, ReadOnlySpan<byte> payload)
     {
         using var buffer = new PooledBuffer();
@@ -180,7 +189,8 @@ internal static class SealEnvelope
         var reader = new Utf8JsonReader(header);
         using var document = JsonDocument.ParseValue(ref reader);
         var root = document.RootElement;
-        var making = root.TryGetProperty(CoseHeader.SaltLabel, out var salt) && root.TryGetProperty(CoseHeader.IterationsLabel, out var iterations)
+        var making = root.TryGetProperty(CoseHeader.SaltLabel, out var salt)
+            && root.TryGetProperty(CoseHeader.IterationsLabel, out var iterations)
             ? new KeyMaking(Base64Url.DecodeFromChars(salt.GetString()), iterations.GetInt32())
             : KeyMaking.None;
         return (root.GetProperty("kid").GetString() ?? "", making);

@@ -11,9 +11,9 @@ namespace Lodrik.Protection;
 /// Encrypts the sections of one save, each as a COSE_Encrypt0 (RFC 9052 section 5.2) with AES-256-GCM (NIST SP 800-38D).
 /// </summary>
 /// <remarks>
-/// The key is one of its own for every time that a save is written: HKDF with SHA-256 (RFC 5869) over the secret and 32 fresh random bytes. So the
-/// nonces may simply be counted, and no nonce comes twice under a key, also where one save is written twice. A section's name is authenticated with
-/// it; which sections there are, and that they belong to this save, is for the seal around all of them.
+/// The key is one of its own for every time that a save is written: HKDF with SHA-256 (RFC 5869) over the secret and 32 fresh random bytes.
+/// So the nonces may simply be counted, and no nonce comes twice under a key, also where one save is written twice. A section's name is
+/// authenticated with it; which sections there are, and that they belong to this save, is for the seal around all of them.
 /// </remarks>
 internal sealed class SectionCipher : IDisposable
 {
@@ -24,7 +24,9 @@ internal sealed class SectionCipher : IDisposable
     /// <summary>{1: 3}, the algorithm A256GCM: there is one only, and the key's id stands in the seal.</summary>
     private static ReadOnlySpan<byte> Protected => [0xA1, 0x01, 0x03];
 
-    /// <summary>What every section begins with: tag 16, a list of three, the protected header, and a map of the label 5 (IV) to 12 bytes.</summary>
+    /// <summary>
+    /// What every section begins with: tag 16, a list of three, the protected header, and a map of the label 5 (IV) to 12 bytes.
+    /// </summary>
     private static ReadOnlySpan<byte> Prefix => [0xD0, 0x83, 0x43, 0xA1, 0x01, 0x03, 0xA1, 0x05, 0x4C];
 
     private readonly AesGcm _key;
@@ -43,7 +45,8 @@ internal sealed class SectionCipher : IDisposable
     public static SectionCipher New(SaveKey key, KeyMaking making) => Of(key, making, RandomNumberGenerator.GetBytes(SaltBytes));
 
     /// <summary>The cipher that a save was written with.</summary>
-    public static SectionCipher Of(SaveKey key, KeyMaking making, byte[] salt) => new(key.EncryptionKey(making, salt, EncryptionPurpose.Sections), salt);
+    public static SectionCipher Of(SaveKey key, KeyMaking making, byte[] salt) =>
+        new(key.EncryptionKey(making, salt, EncryptionPurpose.Sections), salt);
 
     /// <summary>Encrypts a section.</summary>
     /// <param name="index">Its number in the save, which no other section has.</param>

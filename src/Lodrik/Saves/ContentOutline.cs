@@ -96,7 +96,8 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
         var children = value switch
         {
             SaveMap map => map.Select(entry => (Name: Span(entry.Key, OutlineRole.Name), entry.Value)),
-            SaveList list => list.Select((item, index) => (Name: new OutlineSpan(index.ToString(CultureInfo.InvariantCulture), OutlineRole.Index), Value: item)),
+            SaveList list => list.Select((item, index) =>
+                (Name: new OutlineSpan(index.ToString(CultureInfo.InvariantCulture), OutlineRole.Index), Value: item)),
             _ => [],
         };
         var count = Count(value);
@@ -118,7 +119,8 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
             nodes.Add(new OutlineNode(line, Children(child, level + 1)));
         }
         if (shown < count)
-            nodes.Add(new OutlineNode([new OutlineSpan(string.Create(CultureInfo.InvariantCulture, $"… {count - shown} more (--full shows all)"), OutlineRole.Mark)], []));
+            nodes.Add(new OutlineNode([new OutlineSpan(
+                string.Create(CultureInfo.InvariantCulture, $"… {count - shown} more (--full shows all)"), OutlineRole.Mark)], []));
         return nodes;
     }
 
@@ -199,7 +201,8 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
                 {
                     SaveValueKind.Text => Span($"\"{scalar}\"", OutlineRole.Text),
                     SaveValueKind.Null => new OutlineSpan("null", OutlineRole.Mark),
-                    SaveValueKind.Bytes => new OutlineSpan(string.Create(CultureInfo.InvariantCulture, $"{scalar.Bytes.Length} bytes"), OutlineRole.Mark),
+                    SaveValueKind.Bytes =>
+                        new OutlineSpan(string.Create(CultureInfo.InvariantCulture, $"{scalar.Bytes.Length} bytes"), OutlineRole.Mark),
                     _ => Span(scalar.ToString(), OutlineRole.Value),
                 });
                 break;

@@ -49,12 +49,14 @@ internal sealed class Salvage
         var seal = protection is null ? null : FindSeal(protection);
         using var cipher = seal?.Content.Salt is { } salt ? SectionCipher.Of(seal.Key, seal.Making, salt) : null;
         if (cipher is null && _parts.Table.Exists(entry => entry.IsEncrypted))
-            throw new TamperedSaveException(SaveErrorCode.Encrypted, "The sections are encrypted.", _location, "Give the key to salvage them.");
+            throw new TamperedSaveException(
+                SaveErrorCode.Encrypted, "The sections are encrypted.", _location, "Give the key to salvage them.");
         var found = NamesOf(seal).Select(name => Find(name, seal, cipher)).ToList();
         LoseWhatIsNotWholeAlone(found);
         var header = protection is null ? _header : HiddenLabel.Reveal(_header, protection.Keys)!;
         return new SalvagedSave(
-            header, [.. found.Select(section => section.Report)], [.. found.Select(section => section.Content).OfType<EncodedSection>()], cipher is not null, _header.HasHiddenTitles);
+            header, [.. found.Select(section => section.Report)], [.. found.Select(section => section.Content).OfType<EncodedSection>()],
+            cipher is not null, _header.HasHiddenTitles);
     }
 
     /// <summary>The names of all sections that the save had, as far as anything tells.</summary>
@@ -87,11 +89,14 @@ internal sealed class Salvage
     /// <summary>A section and the one beside it that holds its shared objects are one thing.</summary>
     private static void LoseWhatIsNotWholeAlone(List<Found> sections)
     {
-        var lost = sections.Where(section => section.Content is null).Select(section => section.Report.Name).ToHashSet(StringComparer.Ordinal);
+        var lost = sections.Where(section => section.Content is null).Select(section => section.Report.Name)
+            .ToHashSet(StringComparer.Ordinal);
         for (var i = 0; i < sections.Count; i++)
         {
             var name = sections[i].Report.Name;
-            var other = name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal) ? name[..^SharedSection.Suffix.Length] : name + SharedSection.Suffix;
+            var other = name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal)
+                ? name[..^SharedSection.Suffix.Length]
+                : name + SharedSection.Suffix;
             if (sections[i].Content is not null && lost.Contains(other))
                 sections[i] = Found.Lost(name, $"It is not whole without {other}.");
         }
@@ -102,7 +107,8 @@ internal sealed class Salvage
         foreach (var section in seal.Sections)
         {
             if (section.Name == name)
-                return System.Security.Cryptography.CryptographicOperations.FixedTimeEquals(SealContent.DigestOf(content, isEncrypted), section.Digest);
+                return System.Security.Cryptography.CryptographicOperations.FixedTimeEquals(
+                    SealContent.DigestOf(content, isEncrypted), section.Digest);
         }
         return false;
     }
@@ -168,11 +174,14 @@ internal sealed class Salvage
         }
         throw new TamperedSaveException(
             problem?.Code ?? SaveErrorCode.Unprotected, problem?.Problem ?? "The save has no seal, or it is lost.", _location,
-            _parts.Table.Exists(entry => entry.IsEncrypted) ? "The key of the sections is made from it, so none of them can be read." : "Without a key, what matches its checksum is salvaged.", problem);
+            _parts.Table.Exists(entry => entry.IsEncrypted)
+                ? "The key of the sections is made from it, so none of them can be read."
+                : "Without a key, what matches its checksum is salvaged.", problem);
     }
 
     private DamagedSaveException Lost(Exception? cause) => new(
-        SaveErrorCode.Damaged, "The header or the section table is damaged, so the sections cannot be located.", _location, "Look for an older generation.", cause);
+        SaveErrorCode.Damaged, "The header or the section table is damaged, so the sections cannot be located.",
+        _location, "Look for an older generation.", cause);
 
     /// <summary>What was found of a section.</summary>
     /// <param name="Report">What is said of it.</param>
@@ -185,6 +194,7 @@ internal sealed class Salvage
     /// <summary>Reads a value to its end and forgets it.</summary>
     private sealed class Walker : ISectionDecoder
     {
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct => SaveValueCodec.ReadTree(ref reader);
+        public void Decode<TReader>(ref TReader reader)
+            where TReader : IStateReader, allows ref struct => SaveValueCodec.ReadTree(ref reader);
     }
 }

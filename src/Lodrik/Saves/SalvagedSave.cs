@@ -11,7 +11,9 @@ public enum SalvageOutcome
     /// <summary>It is as it was written.</summary>
     Intact,
 
-    /// <summary>It is readable and was changed since it was written, by hand or by damage that leaves it well-formed; it is taken as it stands.</summary>
+    /// <summary>
+    /// It is readable and was changed since it was written, by hand or by damage that leaves it well-formed; it is taken as it stands.
+    /// </summary>
     Changed,
 
     /// <summary>It is not in the new save.</summary>
@@ -25,14 +27,15 @@ public enum SalvageOutcome
 public sealed record SalvagedSection(string Name, SalvageOutcome Outcome, string? Reason = null);
 
 /// <summary>
-/// What is still whole of a damaged save: a file that was cut, overwritten in part, or shifted. Sections are found by what the save's own list says of
-/// them, wherever they stand, and taken where they match their digests.
+/// What is still whole of a damaged save: a file that was cut, overwritten in part, or shifted. Sections are found by what the save's own
+/// list says of them, wherever they stand, and taken where they match their digests.
 /// </summary>
 public sealed class SalvagedSave
 {
     private readonly IReadOnlyList<EncodedSection> _sections;
 
-    internal SalvagedSave(SaveHeader header, IReadOnlyList<SalvagedSection> sections, IReadOnlyList<EncodedSection> taken, bool wasEncrypted, bool hidLabel) =>
+    internal SalvagedSave(SaveHeader header, IReadOnlyList<SalvagedSection> sections, IReadOnlyList<EncodedSection> taken,
+        bool wasEncrypted, bool hidLabel) =>
         (Header, Sections, _sections, IsEncrypted, HasHiddenTitles) = (header, sections, taken, wasEncrypted, hidLabel);
 
     /// <summary>What the save says of itself.</summary>
@@ -52,15 +55,19 @@ public sealed class SalvagedSave
 
     /// <summary>Looks for what is whole in a file.</summary>
     /// <inheritdoc cref="FromBytes"/>
-    public static SalvagedSave Open(string path, SaveProtection? protection = null) => FromBytes(StateFile.ReadAll(path), protection, new SaveLocation { File = path });
+    public static SalvagedSave Open(string path, SaveProtection? protection = null) =>
+        FromBytes(StateFile.ReadAll(path), protection, new SaveLocation { File = path });
 
     /// <summary>Looks for what is whole in the bytes of a save.</summary>
     /// <param name="bytes">The bytes.</param>
     /// <param name="protection">
-    /// The keys of a sealed save: then only that is taken for which the seal stands, and the seal itself has to be whole. Null asks for checksums only.
+    /// The keys of a sealed save: then only that is taken for which the seal stands, and the seal itself has to be whole. Null asks for
+    /// checksums only.
     /// </param>
     /// <param name="location">What to call the save in errors.</param>
-    /// <exception cref="SaveException">Header, list of sections or seal are lost, so that nothing can be told of the rest; or a key is needed.</exception>
+    /// <exception cref="SaveException">
+    /// Header, list of sections or seal are lost, so that nothing can be told of the rest; or a key is needed.
+    /// </exception>
     public static SalvagedSave FromBytes(ReadOnlyMemory<byte> bytes, SaveProtection? protection = null, SaveLocation location = default)
     {
         protection?.Check();

@@ -45,7 +45,8 @@ namespace Lodrik.Saves
         public static byte[] Decompress(ReadOnlySpan<byte> compressed, int size)
         {
             if (size / Math.Max(compressed.Length, 1) > MaxRatio)
-                throw new ContentException(SaveErrorCode.LimitExceeded, "The compressed section would become more than a thousand times as large.", default);
+                throw new ContentException(
+                    SaveErrorCode.LimitExceeded, "The compressed section would become more than a thousand times as large.", default);
             var section = new byte[size];
             return BrotliDecoder.TryDecompress(compressed, section, out var length) && length == size
                 ? section

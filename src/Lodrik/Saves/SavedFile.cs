@@ -78,7 +78,9 @@ public sealed class SavedFile
     /// <summary>The sections in the order of the file.</summary>
     public IReadOnlyList<SavedSection> Sections => _sections ??= [.. Source.Names.Select(Describe)];
 
-    /// <summary>The names of sections that the save once had and that are no longer in it; a readable file can lose them by editing.</summary>
+    /// <summary>
+    /// The names of sections that the save once had and that are no longer in it; a readable file can lose them by editing.
+    /// </summary>
     public IReadOnlyList<string> MissingSections => _migrated is null ? _opened.MissingSections : [];
 
     /// <summary>How the save as a whole compares to what was written: as its worst section.</summary>
@@ -128,16 +130,21 @@ public sealed class SavedFile
     /// <param name="indented">Whether a readable form is laid out for people.</param>
     /// <returns>The bytes of the save in that form.</returns>
     /// <exception cref="SaveException">A section is damaged, or the file was written wholly by hand and has no header to keep.</exception>
-    /// <param name="protection">How the result is sealed or encrypted; null for not at all. A save that has a seal has to have been checked by it.</param>
+    /// <param name="protection">
+    /// How the result is sealed or encrypted; null for not at all. A save that has a seal has to have been checked by it.
+    /// </param>
     /// <param name="progress">Is told the part that is done, from 0 to 1; null for nobody.</param>
     public byte[] ToForm(SaveForm form, bool indented = true, SaveProtection? protection = null, IProgress<double>? progress = null)
     {
         if (protection is not null)
             RequireChecked();
-        return Encode(RequireHeader().ForVersion(RequireHeader().Version), new SaveTerms(form, indented, SaveCompression.None, protection), progress);
+        return Encode(
+            RequireHeader().ForVersion(RequireHeader().Version), new SaveTerms(form, indented, SaveCompression.None, protection), progress);
     }
 
-    /// <summary>The same save under another protection, or under none: its header (ids and times included) and every section byte for byte.</summary>
+    /// <summary>
+    /// The same save under another protection, or under none: its header (ids and times included) and every section byte for byte.
+    /// </summary>
     /// <param name="protection">How the result is sealed or encrypted; null for not at all.</param>
     /// <returns>The bytes of the save: readable where its content is, unless it is compressed or encrypted.</returns>
     /// <exception cref="InvalidOperationException">The save has a seal, and <see cref="CheckSeal"/> has not found it to fit.</exception>
@@ -158,17 +165,21 @@ public sealed class SavedFile
             throw new InvalidOperationException("The save has a seal: check it before the save is written under another.");
     }
 
-    /// <summary>This save, which a migration made of another, as the next save of the same slot: in that one's form, with an id of its own.</summary>
+    /// <summary>
+    /// This save, which a migration made of another, as the next save of the same slot: in that one's form, with an id of its own.
+    /// </summary>
     internal byte[] AsSuccessor(SavedFile origin, SaveProtection? protection)
     {
         var header = Header!.ForVersion(Header.Version);
         header.SaveId = Guid.CreateVersion7();
         header.Slot?.ParentId = origin.Header!.SaveId;
-        return Encode(header, new SaveTerms(origin.Form, IsIndented: true, origin.IsCompressed ? SaveCompression.Fast : SaveCompression.None, protection));
+        return Encode(header,
+            new SaveTerms(origin.Form, IsIndented: true, origin.IsCompressed ? SaveCompression.Fast : SaveCompression.None, protection));
     }
 
     private SaveHeader RequireHeader() => Header ?? throw new SaveContentException(
-        SaveErrorCode.WrongContent, "The file was written wholly by hand, and does not say which game it belongs to.", Location, "Load and save it in the game once.");
+        SaveErrorCode.WrongContent, "The file was written wholly by hand, and does not say which game it belongs to.",
+        Location, "Load and save it in the game once.");
 
     private byte[] Encode(SaveHeader header, SaveTerms terms, IProgress<double>? progress = null)
     {
@@ -181,7 +192,8 @@ public sealed class SavedFile
     }
 
     /// <summary>Whether a section is the same in another save byte for byte, and intact: then nothing in it is different.</summary>
-    internal bool HasSameSection(SavedFile other, string name) => _migrated is null && other._migrated is null && _opened.HasSameSection(other._opened, name);
+    internal bool HasSameSection(SavedFile other, string name) =>
+        _migrated is null && other._migrated is null && _opened.HasSameSection(other._opened, name);
 
     /// <summary>The content of the save as a tree of lines, section by section; a damaged section is named as such.</summary>
     /// <param name="full">Whether long lists are shown to their end.</param>
@@ -210,8 +222,11 @@ public sealed class SavedFile
     /// <summary>This save with its seal out of account: sections are held against their checksums only.</summary>
     internal SavedFile WithoutSeal() => new(_opened);
 
-    /// <summary>This save in another version, with what has become of its sections. The bytes of those that nobody looked at are shared.</summary>
-    internal SavedFile Migrated(int version, IReadOnlyList<MigratedSection> sections) => new(this, new MigratedSave(Source, Header!.ForVersion(version), sections));
+    /// <summary>
+    /// This save in another version, with what has become of its sections. The bytes of those that nobody looked at are shared.
+    /// </summary>
+    internal SavedFile Migrated(int version, IReadOnlyList<MigratedSection> sections) =>
+        new(this, new MigratedSave(Source, Header!.ForVersion(version), sections));
 
     /// <summary>This save read as if it had another version, with all of its sections as they are.</summary>
     internal SavedFile ReadAs(int version) => Migrated(version, [.. Source.Names.Select(name => new MigratedSection(name, name, null))]);
@@ -243,7 +258,8 @@ public sealed class SavedFile
         {
             throw new SaveMismatchException(
                 SaveErrorCode.MissingMigration,
-                $"The save has version {Header.Version}, the game has version {root.Version}, and there is no migration step from {Header.Version} to {Header.Version + 1}.",
+                $"The save has version {Header.Version}, the game has version {root.Version}, and there is no migration step from "
+                    + $"{Header.Version} to {Header.Version + 1}.",
                 Location,
                 "Nothing was changed.");
         }
@@ -314,5 +330,6 @@ public sealed class SavedFile
         Location,
         Source.Names.Count == 0 ? "It has no sections at all." : $"It has: {string.Join(", ", Source.Names)}.");
 
-    private static string GameName(string game) => game.Length == 0 ? "no game (it is a state type saved on its own)" : $"the game \"{game}\"";
+    private static string GameName(string game) =>
+        game.Length == 0 ? "no game (it is a state type saved on its own)" : $"the game \"{game}\"";
 }

@@ -26,7 +26,9 @@ public sealed record StateChange(string Path, SaveValue? Before, SaveValue? Afte
 /// </summary>
 public static class StateContent
 {
-    /// <summary>A copy that shares nothing with the original that could be changed. What was one shared object is one in the copy too.</summary>
+    /// <summary>
+    /// A copy that shares nothing with the original that could be changed. What was one shared object is one in the copy too.
+    /// </summary>
     /// <exception cref="UnsavableStateException">The state is nested without end, or holds an object of an undeclared type.</exception>
     public static T Copy<T>(T state) where T : IStateRoot<T>
     {
@@ -39,7 +41,8 @@ public static class StateContent
         }
         catch (InsufficientExecutionStackException)
         {
-            throw new UnsavableStateException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, default, "Leave the member that leads back out with [NotSaved], or mark its type as shared.");
+            throw new UnsavableStateException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite,
+                default, "Leave the member that leads back out with [NotSaved], or mark its type as shared.");
         }
         catch (ContentException content)
         {
@@ -47,7 +50,9 @@ public static class StateContent
         }
     }
 
-    /// <summary>Whether two states have the same content. Sets and dictionaries are equal in any order; 0.0 and −0.0 are not equal.</summary>
+    /// <summary>
+    /// Whether two states have the same content. Sets and dictionaries are equal in any order; 0.0 and −0.0 are not equal.
+    /// </summary>
     /// <exception cref="UnsavableStateException">The states are nested without end.</exception>
     public static bool AreEqual<T>(T? one, T? other) where T : class, IStateRoot<T>
     {
@@ -59,20 +64,29 @@ public static class StateContent
         }
         catch (InsufficientExecutionStackException)
         {
-            throw new UnsavableStateException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, default, "Leave the member that leads back out with [NotSaved], or mark its type as shared.");
+            throw new UnsavableStateException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite,
+                default, "Leave the member that leads back out with [NotSaved], or mark its type as shared.");
         }
     }
 
-    /// <summary>What is different in the second state, value by value, in the order of the members. Items of lists are compared between what is equal at both ends.</summary>
+    /// <summary>
+    /// What is different in the second state, value by value, in the order of the members. Items of lists are compared between what is
+    /// equal at both ends.
+    /// </summary>
     /// <exception cref="UnsavableStateException">One of the states cannot be saved as it is.</exception>
-    public static IReadOnlyList<StateChange> Changes<T>(T before, T after) where T : class, IStateRoot<T> => Changes(before, after, SaveForm.Binary);
+    public static IReadOnlyList<StateChange> Changes<T>(T before, T after)
+        where T : class, IStateRoot<T> => Changes(before, after, SaveForm.Binary);
 
-    /// <summary>What is different, by way of a form: a state that was loaded from that form and not wholly decoded has its values as the form has them.</summary>
+    /// <summary>
+    /// What is different, by way of a form: a state that was loaded from that form and not wholly decoded has its values as the form has
+    /// them.
+    /// </summary>
     internal static IReadOnlyList<StateChange> Changes<T>(T before, T after, SaveForm form) where T : class, IStateRoot<T>
     {
         var changes = new List<StateChange>();
         var (one, other) = (Tree(before, form), Tree(after, form));
-        if (!T.Root.IsSaveFile && one.TryGet(StateRoot.SingleSection, out var content) && other.TryGet(StateRoot.SingleSection, out var otherContent))
+        if (!T.Root.IsSaveFile && one.TryGet(StateRoot.SingleSection, out var content)
+            && other.TryGet(StateRoot.SingleSection, out var otherContent))
             TreeComparison.Compare("", content, otherContent, changes);
         else
             TreeComparison.Compare("", one, other, changes);
@@ -96,5 +110,6 @@ public static class StateContent
             && names.All(name => PackedSection.Of(one!, name).ToTree().Equals(PackedSection.Of(other!, name).ToTree()));
     }
 
-    private static SaveMap Tree<T>(T state, SaveForm form) where T : IStateRoot<T> => SavedFile.FromBytes(StateFile.ToBytes(state, form)).ReadTree();
+    private static SaveMap Tree<T>(T state, SaveForm form)
+        where T : IStateRoot<T> => SavedFile.FromBytes(StateFile.ToBytes(state, form)).ReadTree();
 }

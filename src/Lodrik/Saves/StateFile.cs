@@ -29,7 +29,8 @@ public static class StateFile
         ArgumentException.ThrowIfNullOrEmpty(path);
         using var writer = new SaveWriter();
         var file = Path.GetFullPath(path);
-        var folder = Path.GetDirectoryName(file) ?? throw new StorageException($"\"{path}\" is a folder, not a file.", new SaveLocation { File = path });
+        var folder = Path.GetDirectoryName(file)
+            ?? throw new StorageException($"\"{path}\" is a folder, not a file.", new SaveLocation { File = path });
         new DirectoryStorage(folder).Write(Path.GetFileName(file), Encode(writer, state, form), replace: true);
     }
 
@@ -92,7 +93,8 @@ public static class StateFile
 
     /// <summary>Reads the bytes of a save into an existing object.</summary>
     /// <exception cref="SaveException">The content cannot be read or does not fit; the object is as it was.</exception>
-    public static void FromBytes<T>(ReadOnlyMemory<byte> bytes, T state) where T : class, IStateRoot<T> => DecodeInto(SavedFile.FromBytes(bytes), state);
+    public static void FromBytes<T>(ReadOnlyMemory<byte> bytes, T state)
+        where T : class, IStateRoot<T> => DecodeInto(SavedFile.FromBytes(bytes), state);
 
     /// <summary>Reads text into a new object.</summary>
     /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
@@ -132,7 +134,8 @@ public static class StateFile
         file.ReadInto(ref state, sections);
     }
 
-    internal static T Decode<T>(SavedFile file, IReadOnlyCollection<string>? sections = null, Action<int>? decoded = null) where T : IStateRoot<T>
+    internal static T Decode<T>(SavedFile file, IReadOnlyCollection<string>? sections = null, Action<int>? decoded = null)
+        where T : IStateRoot<T>
     {
         var state = T.CreateState();
         file.ReadInto(ref state, sections, decoded);

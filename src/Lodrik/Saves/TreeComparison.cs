@@ -3,7 +3,9 @@ using Lodrik.State;
 
 namespace Lodrik.Saves;
 
-/// <summary>What is different between two trees: maps by their keys in any order, lists item by item between what is equal at both ends.</summary>
+/// <summary>
+/// What is different between two trees: maps by their keys in any order, lists item by item between what is equal at both ends.
+/// </summary>
 internal static class TreeComparison
 {
     private const int MostVectorItems = 4;
@@ -37,8 +39,8 @@ internal static class TreeComparison
     }
 
     /// <summary>
-    /// What is equal at both ends stays out of it; in between items are compared in pairs, and the rest was put in or taken out. Each path is that of the list as the changes
-    /// before it have left it.
+    /// What is equal at both ends stays out of it; in between items are compared in pairs, and the rest was put in or taken out. Each path
+    /// is that of the list as the changes before it have left it.
     /// </summary>
     private static void CompareLists(string path, List<SaveValue> one, List<SaveValue> other, List<StateChange> changes, bool wholeVectors)
     {
@@ -57,13 +59,16 @@ internal static class TreeComparison
     }
 
     /// <summary>
-    /// Whether two values are the same but for what a form makes of them: a number of single precision is a longer one in text, and bytes are text there.
+    /// Whether two values are the same but for what a form makes of them: a number of single precision is a longer one in text, and bytes
+    /// are text there.
     /// </summary>
     private static bool AreSame(SaveValue one, SaveValue other) => (one, other) switch
     {
-        (SaveMap left, SaveMap right) => left.Count == right.Count && left.All(entry => right.TryGet(entry.Key, out var value) && AreSame(entry.Value, value)),
+        (SaveMap left, SaveMap right) =>
+            left.Count == right.Count && left.All(entry => right.TryGet(entry.Key, out var value) && AreSame(entry.Value, value)),
         (SaveList left, SaveList right) => left.Count == right.Count && left.Zip(right).All(pair => AreSame(pair.First, pair.Second)),
-        (SaveScalar { Kind: SaveValueKind.Bytes } bytes, SaveScalar { Kind: SaveValueKind.Text } text) => Convert.ToBase64String(bytes.Bytes.Span) == text.Text,
+        (SaveScalar { Kind: SaveValueKind.Bytes } bytes, SaveScalar { Kind: SaveValueKind.Text } text) =>
+            Convert.ToBase64String(bytes.Bytes.Span) == text.Text,
         (SaveScalar { Kind: SaveValueKind.Text }, SaveScalar { Kind: SaveValueKind.Bytes }) => AreSame(other, one),
         _ when one.Kind != other.Kind && IsFraction(one) && IsFraction(other) => (float)one.AsDouble() == (float)other.AsDouble(),
         _ => one.Equals(other),
@@ -73,5 +78,6 @@ internal static class TreeComparison
 
     /// <summary>Whether a list is a few numbers that mean one thing together, such as a position.</summary>
     private static bool IsVector(SaveList list) =>
-        list.Count is > 0 and <= MostVectorItems && list.All(item => item.Kind is SaveValueKind.Integer or SaveValueKind.Single or SaveValueKind.Double or SaveValueKind.Decimal);
+        list.Count is > 0 and <= MostVectorItems && list.All(item =>
+            item.Kind is SaveValueKind.Integer or SaveValueKind.Single or SaveValueKind.Double or SaveValueKind.Decimal);
 }

@@ -18,7 +18,8 @@ internal interface IBoundKind<TScene>
     void TakeParts(LiveEntity<TScene> live, SceneRecord record, SceneRecord? authored);
 
     /// <summary>Takes what an entity refers to.</summary>
-    IEnumerable<(string Name, bool IsSingle, IReadOnlyList<EntityReference> References)> TakeReferences(object entity, IEntityLookup lookup);
+    IEnumerable<(string Name, bool IsSingle, IReadOnlyList<EntityReference> References)> TakeReferences(
+        object entity, IEntityLookup lookup);
 
     /// <summary>Puts what the record has of an entity, and of the authored scene what may be left out of a record.</summary>
     /// <param name="entity">The entity.</param>
@@ -33,8 +34,11 @@ internal interface IBoundKind<TScene>
     /// <summary>What a record has of an entity's references.</summary>
     IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(SceneRecord record, int index);
 
-    /// <summary>The references that lead nowhere and that the entity does not keep by itself, each with its place among those of its name.</summary>
-    IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(SceneRecord record, int index, IEntityLookup lookup);
+    /// <summary>
+    /// The references that lead nowhere and that the entity does not keep by itself, each with its place among those of its name.
+    /// </summary>
+    IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(
+        SceneRecord record, int index, IEntityLookup lookup);
 
     object Spawn(TScene scene, EntityId id);
 
@@ -64,7 +68,8 @@ internal interface IBoundFamily<TScene>
 }
 
 internal sealed class BoundFamily<TScene, TEntity>(
-    KindBinding<TScene, TEntity> binding, IReadOnlyDictionary<string, BoundKind<TScene, TEntity>> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string>? kindOf)
+    KindBinding<TScene, TEntity> binding, IReadOnlyDictionary<string, BoundKind<TScene, TEntity>> kinds,
+    Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string>? kindOf)
     : IBoundFamily<TScene> where TEntity : notnull
 {
     private readonly BoundKind<TScene, TEntity>? _only = kindOf is null ? kinds.Values.Single() : null;
@@ -72,14 +77,17 @@ internal sealed class BoundFamily<TScene, TEntity>(
     public IEnumerable<LiveEntity<TScene>> Live(TScene scene)
     {
         foreach (var entity in entities(scene))
-            yield return new LiveEntity<TScene>(binding.TakeId!(entity), _only ?? Find(kindOf!(entity)), binding.TakeParent?.Invoke(entity), entity);
+            yield return new LiveEntity<TScene>(
+                binding.TakeId!(entity), _only ?? Find(kindOf!(entity)), binding.TakeParent?.Invoke(entity), entity);
     }
 
     private BoundKind<TScene, TEntity> Find(string kind) => kinds.GetValueOrDefault(kind) ?? throw new SceneException(
-        SaveErrorCode.SceneConflict, $"An object of the scene is of the kind \"{kind}\", which is not bound.", remedy: $"Bound with it are: {string.Join(", ", kinds.Keys)}.");
+        SaveErrorCode.SceneConflict, $"An object of the scene is of the kind \"{kind}\", which is not bound.",
+        remedy: $"Bound with it are: {string.Join(", ", kinds.Keys)}.");
 }
 
-internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene, TEntity> binding) : IBoundKind<TScene> where TEntity : notnull
+internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene, TEntity> binding) : IBoundKind<TScene>
+    where TEntity : notnull
 {
     private readonly IPartBinding<TEntity>[] _parts = [.. binding.Parts];
 
@@ -114,7 +122,8 @@ internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene
         }
     }
 
-    public IEnumerable<(string Name, bool IsSingle, IReadOnlyList<EntityReference> References)> TakeReferences(object entity, IEntityLookup lookup)
+    public IEnumerable<(string Name, bool IsSingle, IReadOnlyList<EntityReference> References)> TakeReferences(
+        object entity, IEntityLookup lookup)
     {
         foreach (var reference in binding.References)
             yield return (reference.Name, reference.IsSingle, reference.Take((TEntity)entity, lookup));
@@ -148,13 +157,15 @@ internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene
     public IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(SceneRecord record, int index) =>
         binding.References.SelectMany(reference => In(record, index, reference).Select(one => (reference.Name, one)));
 
-    public IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(SceneRecord record, int index, IEntityLookup lookup)
+    public IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(
+        SceneRecord record, int index, IEntityLookup lookup)
     {
         foreach (var reference in binding.References)
         {
             if (reference.KeepsReferences)
                 continue;
-            var lost = In(record, index, reference).Select((one, place) => (place, one)).Where(one => lookup.Find(one.one) is null).ToList();
+            var lost = In(record, index, reference).Select((one, place) => (place, one)).Where(one => lookup.Find(one.one) is null)
+                .ToList();
             if (lost.Count > 0)
                 yield return (reference.Name, lost);
         }

@@ -17,10 +17,12 @@ internal sealed class KeptState
     public const string ParentName = "";
 
     /// <summary>What an entity belonged to, where that was not there when it was restored.</summary>
-    public EntityId? LostParent(EntityId id) => _lost.TryGetValue((id, ParentName), out var lost) ? lost[0].Reference.Id : default(EntityId?);
+    public EntityId? LostParent(EntityId id) =>
+        _lost.TryGetValue((id, ParentName), out var lost) ? lost[0].Reference.Id : default(EntityId?);
 
     /// <summary>What an entity refers to, with what led nowhere when it was restored at the places that it had.</summary>
-    public IReadOnlyList<EntityReference> WithLost(EntityId id, string name, bool isSingle, IReadOnlyList<EntityReference> references, IEntityLookup lookup)
+    public IReadOnlyList<EntityReference> WithLost(
+        EntityId id, string name, bool isSingle, IReadOnlyList<EntityReference> references, IEntityLookup lookup)
     {
         if (!_lost.TryGetValue((id, name), out var lost) || (isSingle && references.Count > 0))
             return references;
@@ -35,7 +37,8 @@ internal sealed class KeptState
 
     /// <summary>Takes over what a restored record has and the game has not.</summary>
     public void Take(
-        RestorePlan plan, SceneRecord record, IReadOnlyDictionary<(EntityId Id, string Name), IReadOnlyList<(int Place, EntityReference Reference)>> lost)
+        RestorePlan plan, SceneRecord record,
+        IReadOnlyDictionary<(EntityId Id, string Name), IReadOnlyList<(int Place, EntityReference Reference)>> lost)
     {
         _record = record;
         _entities.Clear();

@@ -49,11 +49,14 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     /// <param name="take">Gets the part of an object; null leaves it out for this one. It is copied.</param>
     /// <param name="put">Puts a part back into an object. It gets a copy of its own.</param>
     /// <param name="clear">What to do to an object that is in the save without this part; null does nothing.</param>
-    /// <param name="when">Whether this part of an object is saved and loaded at all; null means always. What is switched off is left alone.</param>
+    /// <param name="when">
+    /// Whether this part of an object is saved and loaded at all; null means always. What is switched off is left alone.
+    /// </param>
     /// <param name="onlyIfChanged">Whether a placed object's part is saved only if it is not as the designer left it.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
     public KindBinding<TScene, TEntity> Part<TPart>(
-        string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put, Action<TEntity>? clear = null, Func<TEntity, bool>? when = null, bool onlyIfChanged = false)
+        string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put, Action<TEntity>? clear = null,
+        Func<TEntity, bool>? when = null, bool onlyIfChanged = false)
         where TPart : IStateType<TPart>
     {
         CheckPart(name, take, put);
@@ -61,16 +64,21 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         return this;
     }
 
-    /// <summary>A piece of an object's state that an object may have or not, such as a component: what is there after loading is what was there at the save.</summary>
+    /// <summary>
+    /// A piece of an object's state that an object may have or not, such as a component: what is there after loading is what was there at
+    /// the save.
+    /// </summary>
     /// <param name="name">The part's name in the save.</param>
     /// <param name="take">Gets the part of an object; null where it has none.</param>
     /// <param name="put">Gives an object the part, or takes it away where that is null.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
-    public KindBinding<TScene, TEntity> OptionalPart<TPart>(string name, Func<TEntity, TPart?> take, Action<TEntity, TPart?> put) where TPart : struct, IStateType<TPart>
+    public KindBinding<TScene, TEntity> OptionalPart<TPart>(string name, Func<TEntity, TPart?> take, Action<TEntity, TPart?> put)
+        where TPart : struct, IStateType<TPart>
     {
         CheckPart(name, take, put);
         _parts.Add(new StatePart<TEntity, TPart>(
-            name, entity => take(entity).GetValueOrDefault(), (entity, part) => put(entity, part), entity => put(entity, null), when: null, onlyIfChanged: false,
+            name, entity => take(entity).GetValueOrDefault(), (entity, part) => put(entity, part), entity => put(entity, null), when: null,
+            onlyIfChanged: false,
             has: entity => take(entity).HasValue));
         return this;
     }
@@ -81,11 +89,13 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     /// <param name="when">Whether this part of an object is saved and loaded at all; null means always.</param>
     /// <param name="onlyIfChanged">Whether a placed object's part is saved only if it is not as the designer left it.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
-    public KindBinding<TScene, TEntity> PartInto<TPart>(string name, Func<TEntity, TPart> get, Func<TEntity, bool>? when = null, bool onlyIfChanged = false)
+    public KindBinding<TScene, TEntity> PartInto<TPart>(
+        string name, Func<TEntity, TPart> get, Func<TEntity, bool>? when = null, bool onlyIfChanged = false)
         where TPart : class, IStateType<TPart>
     {
         CheckPart(name, get, get);
-        _parts.Add(new StatePart<TEntity, TPart>(name, get, (entity, part) => PartInPlace.Read(part, get(entity)), null, when, onlyIfChanged));
+        _parts.Add(
+            new StatePart<TEntity, TPart>(name, get, (entity, part) => PartInPlace.Read(part, get(entity)), null, when, onlyIfChanged));
         return this;
     }
 
@@ -124,7 +134,8 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     /// <param name="take">Gets the object that is referred to, which has to be in this scene or known elsewhere; null for none.</param>
     /// <param name="put">Makes an object refer to another, or to none where that is null.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
-    public KindBinding<TScene, TEntity> Reference<TTarget>(string name, Func<TEntity, TTarget?> take, Action<TEntity, TTarget?> put) where TTarget : class
+    public KindBinding<TScene, TEntity> Reference<TTarget>(string name, Func<TEntity, TTarget?> take, Action<TEntity, TTarget?> put)
+        where TTarget : class
     {
         CheckPart(name, take, put);
         _references.Add(new ObjectReference<TEntity, TTarget>(name, take, put));
@@ -136,7 +147,8 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     /// <param name="take">Gets what is referred to; null for none.</param>
     /// <param name="put">Makes an object refer to another: by its reference, and as its kind's binding knows it where it is there.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
-    public KindBinding<TScene, TEntity> ReferenceId(string name, Func<TEntity, EntityReference?> take, Action<TEntity, EntityReference?, object?> put)
+    public KindBinding<TScene, TEntity> ReferenceId(
+        string name, Func<TEntity, EntityReference?> take, Action<TEntity, EntityReference?, object?> put)
     {
         CheckPart(name, take, put);
         _references.Add(new IdReference<TEntity>(name, take, put));
@@ -148,7 +160,8 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     /// <param name="take">Gets the objects, which have to be in this scene or known elsewhere.</param>
     /// <param name="put">Gives an object those that it refers to, without those that are not there.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
-    public KindBinding<TScene, TEntity> ReferenceList<TTarget>(string name, Func<TEntity, IEnumerable<TTarget>> take, Action<TEntity, IReadOnlyList<TTarget>> put)
+    public KindBinding<TScene, TEntity> ReferenceList<TTarget>(
+        string name, Func<TEntity, IEnumerable<TTarget>> take, Action<TEntity, IReadOnlyList<TTarget>> put)
         where TTarget : class
     {
         CheckPart(name, take, put);
@@ -157,7 +170,9 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     }
 
     /// <summary>What an object belongs to, in games whose objects know each other.</summary>
-    /// <param name="take">Gets the object that this one belongs to, which has to be in the scene as well; null where it belongs to none.</param>
+    /// <param name="take">
+    /// Gets the object that this one belongs to, which has to be in the scene as well; null where it belongs to none.
+    /// </param>
     /// <param name="put">Makes an object belong to another, or to none where that is null. It runs before the parts are put.</param>
     public KindBinding<TScene, TEntity> Parent<TParent>(Func<TEntity, TParent?> take, Action<TEntity, TParent?> put) where TParent : class
     {
@@ -224,12 +239,14 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     internal void Check()
     {
         if (TakeId is null)
-            throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{_kind}\" does not say how to get an object's id.", remedy: "Call Id.");
+            throw new SceneException(
+                SaveErrorCode.BadBinding, $"The kind \"{_kind}\" does not say how to get an object's id.", remedy: "Call Id.");
         if (SpawnEntity is null != RemoveEntity is null)
         {
             throw new SceneException(
                 SaveErrorCode.BadBinding,
-                $"The kind \"{_kind}\" says how to {(SpawnEntity is null ? "remove" : "spawn")} an object and not how to {(SpawnEntity is null ? "spawn" : "remove")} one.",
+                $"The kind \"{_kind}\" says how to {(SpawnEntity is null ? "remove" : "spawn")} an object and not how to "
+                    + $"{(SpawnEntity is null ? "spawn" : "remove")} one.",
                 remedy: "Restoring a scene needs both; leave both out for objects that are always there.");
         }
         OmitsUnchanged |= _parts.Count > 0 && _references.Count == 0 && _parts.TrueForAll(part => part.OnlyIfChanged);

@@ -57,7 +57,8 @@ public sealed class LiveScene<TScene>
             {
                 throw new SceneException(
                     SaveErrorCode.SceneConflict,
-                    $"The {entity.Kind.Kind} {entity.Id} was spawned, and its kind does not say how to spawn one: it could not be restored.",
+                    $"The {entity.Kind.Kind} {entity.Id} was spawned, and its kind does not say how to spawn one: it could not be "
+                        + "restored.",
                     remedy: "Give the kind Spawn and Remove, or the object an authored name.");
             }
             Take(entity, live, record);
@@ -79,7 +80,8 @@ public sealed class LiveScene<TScene>
     }
 
     /// <summary>
-    /// A record of which only a little is said, such as what a transfer code carries: restored, the scene is as the designer left it but for that.
+    /// A record of which only a little is said, such as what a transfer code carries: restored, the scene is as the designer left it but
+    /// for that.
     /// </summary>
     /// <param name="draw">Says which placed entities are gone, and what single parts are.</param>
     /// <exception cref="SceneException">The designer placed no such entity.</exception>
@@ -103,7 +105,9 @@ public sealed class LiveScene<TScene>
     }
 
     /// <summary>What restoring a captured scene would do. Nothing is touched.</summary>
-    /// <exception cref="SceneException">Two objects have one id, or entities of the record are each other's parents in a circle.</exception>
+    /// <exception cref="SceneException">
+    /// Two objects have one id, or entities of the record are each other's parents in a circle.
+    /// </exception>
     public RestorePlan Plan(SceneRecord record)
     {
         ArgumentNullException.ThrowIfNull(record);
@@ -118,14 +122,17 @@ public sealed class LiveScene<TScene>
     /// <exception cref="SceneException">The plan cannot be made, or a callback of the game threw; its error is inside.</exception>
     public RestoreReport Restore(SceneRecord record) => BeginRestore(record).Finish();
 
-    /// <summary>Puts a captured scene back step by step, so that a loading screen can go on moving. Nothing is touched before the first step.</summary>
+    /// <summary>
+    /// Puts a captured scene back step by step, so that a loading screen can go on moving. Nothing is touched before the first step.
+    /// </summary>
     /// <exception cref="SaveContentException">A part does not fit its type; the live scene is untouched.</exception>
     /// <exception cref="SceneException">The plan cannot be made, or a restoration is under way.</exception>
     public SceneRestoration<TScene> BeginRestore(SceneRecord record)
     {
         ArgumentNullException.ThrowIfNull(record);
         RefuseWhileRestoring();
-        return _restoring = new SceneRestoration<TScene>(_bindings, Scene, TypedScene.Of(record, _bindings.Types), _authored, _kept, LookAround, MakePlan);
+        return _restoring = new SceneRestoration<TScene>(
+            _bindings, Scene, TypedScene.Of(record, _bindings.Types), _authored, _kept, LookAround, MakePlan);
     }
 
     /// <summary>Puts the scene of that name back; null, and nothing is touched, where the archive has none: it was never visited.</summary>
@@ -164,7 +171,8 @@ public sealed class LiveScene<TScene>
         var index = record.Entities.Count - 1;
         _kept.AddParts(record, taken, index);
         SceneTaking.TakeReferences(entity, live, record, _kept);
-        if (isPlacedHere && entity.Kind.OmitsUnchanged && _authored.Find(entity.Id) is { } was && was.Kind == taken.Kind && was.Parent == taken.Parent
+        if (isPlacedHere && entity.Kind.OmitsUnchanged && _authored.Find(entity.Id) is { } was && was.Kind == taken.Kind
+            && was.Parent == taken.Parent
             && !record.ColumnsOf(taken.Kind).Exists(column => column.Has(index)))
         {
             record.RemoveLast();
@@ -185,7 +193,8 @@ public sealed class LiveScene<TScene>
         if (IsRestoring)
         {
             throw new SceneException(
-                SaveErrorCode.NotReady, "The scene is being restored, and is not whole before that is done.", remedy: "Call Step until it says so, or Finish, or Cancel.");
+                SaveErrorCode.NotReady, "The scene is being restored, and is not whole before that is done.",
+                remedy: "Call Step until it says so, or Finish, or Cancel.");
         }
     }
 }

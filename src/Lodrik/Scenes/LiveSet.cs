@@ -94,9 +94,11 @@ internal sealed class LiveSet<TScene> : IEntityLookup
             remedy: "Bind the kind of that object, or let go of it before the scene is captured."),
     };
 
-    public EntityReference? ReferenceTo(object entity) => IdOf(entity) is { } id ? new EntityReference(id) : _bindings.FindElsewhere?.Invoke(entity);
+    public EntityReference? ReferenceTo(object entity) =>
+        IdOf(entity) is { } id ? new EntityReference(id) : _bindings.FindElsewhere?.Invoke(entity);
 
-    object? IEntityLookup.Find(EntityReference reference) => reference.Scene is null ? Find(reference.Id)?.Object : _bindings.ResolveElsewhere?.Invoke(reference);
+    object? IEntityLookup.Find(EntityReference reference) =>
+        reference.Scene is null ? Find(reference.Id)?.Object : _bindings.ResolveElsewhere?.Invoke(reference);
 }
 
 /// <summary>Whether two are the same object, whatever they think of equality; the numbers of entities compare as numbers.</summary>
@@ -106,5 +108,6 @@ internal sealed class SameObject : IEqualityComparer<object>
 
     public new bool Equals(object? x, object? y) => x is ValueType ? x.Equals(y) : ReferenceEquals(x, y);
 
-    public int GetHashCode(object obj) => obj is ValueType ? obj.GetHashCode() : System.Runtime.CompilerServices.RuntimeHelpers.GetHashCode(obj);
+    public int GetHashCode(object obj) =>
+        obj is ValueType ? obj.GetHashCode() : System.Runtime.CompilerServices.RuntimeHelpers.GetHashCode(obj);
 }

@@ -7,12 +7,12 @@ using System.Text;
 namespace Lodrik.Scenes.Authoring;
 
 /// <summary>
-/// Gives placed objects without names of their own ids that stay: made of kind, path and authored place when an object is seen for the first
-/// time, and kept across later edits of the level, as far as that can be told.
+/// Gives placed objects without names of their own ids that stay: made of kind, path and authored place when an object is seen for the
+/// first time, and kept across later edits of the level, as far as that can be told.
 /// </summary>
 /// <remarks>
-/// An object is taken for one of the manifest before, in this order: the same kind, path and place; the same kind and path, if each has only
-/// one left that could be meant; the nearest of the same kind, no farther away than the tolerance. Anything else is new.
+/// An object is taken for one of the manifest before, in this order: the same kind, path and place; the same kind and path, if each has
+/// only one left that could be meant; the nearest of the same kind, no farther away than the tolerance. Anything else is new.
 /// </remarks>
 /// <param name="before">The manifest of the level as it was before this edit; null for a new level.</param>
 /// <param name="tolerance">How far an object may have been moved to be taken for the same, in the level's units.</param>
@@ -72,7 +72,8 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
                 if (placed[i].Name is not { } name)
                     continue;
                 if (!names.Add(name))
-                    throw new SceneException(SaveErrorCode.SceneConflict, $"Two placed objects have the name {name}.", remedy: "Give each a name of its own, or none.");
+                    throw new SceneException(SaveErrorCode.SceneConflict, $"Two placed objects have the name {name}.",
+                        remedy: "Give each a name of its own, or none.");
                 if (_left.Find(entry => entry.Id == name) is { } known)
                     Keep(i, known);
                 else
@@ -83,14 +84,16 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
         public void TakeSamePlaces()
         {
             // A retired entry too: what was taken out and put back at its place is the same again.
-            var byPlace = _left.GroupBy(Key).ToDictionary(group => group.Key, group => new Queue<ManifestEntry>(group.OrderBy(entry => entry.IsRetired).ThenBy(AttemptOf).ThenBy(entry => entry.Id)));
+            var byPlace = _left.GroupBy(Key).ToDictionary(group => group.Key,
+                group => new Queue<ManifestEntry>(group.OrderBy(entry => entry.IsRetired).ThenBy(AttemptOf).ThenBy(entry => entry.Id)));
             foreach (var group in Open.GroupBy(i => Key(placed[i])).ToList())
             {
                 var same = group.ToList();
                 if (same.Count > 1)
                 {
                     _collisions.Add(
-                        $"{same.Count} objects of the kind {group.Key.Kind} stand at {Show(group.Key.Place)}{(group.Key.Path.Length > 0 ? $" under {group.Key.Path}" : "")}: "
+                        $"{same.Count} objects of the kind {group.Key.Kind} stand at "
+                            + $"{Show(group.Key.Place)}{(group.Key.Path.Length > 0 ? $" under {group.Key.Path}" : "")}: "
                         + "they can be told apart by their order only. Move one, or name them.");
                 }
                 if (!byPlace.TryGetValue(group.Key, out var known))
@@ -127,7 +130,8 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
                 }
             }
             // Of two objects that could be the same one, the nearer one is; the rest is decided by what does not depend on an order.
-            foreach (var (_, i, entry) in pairs.OrderBy(pair => pair.Distance).ThenBy(pair => placed[pair.Index].Place.X).ThenBy(pair => placed[pair.Index].Place.Y).ThenBy(pair => pair.Entry.Id))
+            foreach (var (_, i, entry) in pairs.OrderBy(pair => pair.Distance).ThenBy(pair => placed[pair.Index].Place.X)
+                .ThenBy(pair => placed[pair.Index].Place.Y).ThenBy(pair => pair.Entry.Id))
             {
                 if (_ids[i] is null && _left.Contains(entry))
                     Keep(i, entry);
@@ -153,19 +157,23 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
         {
             var manifest = new SceneManifest();
             for (var i = 0; i < placed.Count; i++)
-                manifest.Entries.Add(new ManifestEntry { Id = _ids[i]!.Value, Kind = placed[i].Kind, Path = placed[i].Path, Place = placed[i].Place });
+                manifest.Entries.Add(
+                    new ManifestEntry { Id = _ids[i]!.Value, Kind = placed[i].Kind, Path = placed[i].Path, Place = placed[i].Place });
             foreach (var entry in _left)
-                manifest.Entries.Add(new ManifestEntry { Id = entry.Id, Kind = entry.Kind, Path = entry.Path, Place = entry.Place, IsRetired = true });
+                manifest.Entries.Add(
+                    new ManifestEntry { Id = entry.Id, Kind = entry.Kind, Path = entry.Path, Place = entry.Place, IsRetired = true });
             manifest.Entries.Sort((a, b) => a.Id.CompareTo(b.Id));
             return new ManifestResult(
-                manifest, [.. _ids.Select(id => id!.Value)], _added, _moved, [.. _left.Where(entry => !entry.IsRetired).Select(entry => entry.Id)], _collisions);
+                manifest, [.. _ids.Select(id => id!.Value)], _added, _moved,
+                [.. _left.Where(entry => !entry.IsRetired).Select(entry => entry.Id)], _collisions);
         }
 
         private static (string Kind, string Path, Vector3 Place) Key(ManifestEntry entry) => (entry.Kind, entry.Path, entry.Place);
 
         private static (string Kind, string Path, Vector3 Place) Key(Placed one) => (one.Kind, one.Path, one.Place);
 
-        private static string Show(Vector3 place) => string.Create(CultureInfo.InvariantCulture, $"({place.X:0.##}, {place.Y:0.##}, {place.Z:0.##})");
+        private static string Show(Vector3 place) =>
+            string.Create(CultureInfo.InvariantCulture, $"({place.X:0.##}, {place.Y:0.##}, {place.Z:0.##})");
 
         private void Keep(int index, ManifestEntry entry)
         {
@@ -219,7 +227,8 @@ public sealed record ManifestMove(EntityId Id, Vector3 From, Vector3 To, string 
 public sealed class ManifestResult
 {
     internal ManifestResult(
-        SceneManifest manifest, IReadOnlyList<EntityId> ids, IReadOnlyList<EntityId> added, IReadOnlyList<ManifestMove> moved, IReadOnlyList<EntityId> retired,
+        SceneManifest manifest, IReadOnlyList<EntityId> ids, IReadOnlyList<EntityId> added, IReadOnlyList<ManifestMove> moved,
+        IReadOnlyList<EntityId> retired,
         IReadOnlyList<string> collisions)
     {
         (Manifest, Ids, Added, Moved, Retired, Collisions) = (manifest, ids, added, moved, retired, collisions);
@@ -247,7 +256,8 @@ public sealed class ManifestResult
     public override string ToString()
     {
         var text = new StringBuilder();
-        text.Append(CultureInfo.InvariantCulture, $"{Ids.Count} placed: {Added.Count} new, {Moved.Count} moved, {Retired.Count} gone, {Collisions.Count} not to be told apart");
+        text.Append(CultureInfo.InvariantCulture,
+            $"{Ids.Count} placed: {Added.Count} new, {Moved.Count} moved, {Retired.Count} gone, {Collisions.Count} not to be told apart");
         foreach (var collision in Collisions)
             text.AppendLine().Append("  ").Append(collision);
         foreach (var move in Moved)

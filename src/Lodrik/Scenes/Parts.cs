@@ -21,7 +21,9 @@ internal interface IPartBinding<TEntity>
     /// <param name="entity">The entity, which the part applies to.</param>
     /// <param name="column">The column, made here.</param>
     /// <param name="index">The entity's place in the record.</param>
-    /// <param name="authored">The column of the authored scene and the entity's place in it, if the part need not be taken when it is the same.</param>
+    /// <param name="authored">
+    /// The column of the authored scene and the entity's place in it, if the part need not be taken when it is the same.
+    /// </param>
     void Take(TEntity entity, PartColumn column, int index, (PartColumn Column, int Index)? authored);
 
     /// <summary>Puts a copy of the part that the column has; false where it has none.</summary>
@@ -31,7 +33,8 @@ internal interface IPartBinding<TEntity>
 }
 
 internal sealed class StatePart<TEntity, TPart>(
-    string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put, Action<TEntity>? clear, Func<TEntity, bool>? when, bool onlyIfChanged, Func<TEntity, bool>? has = null)
+    string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put, Action<TEntity>? clear, Func<TEntity, bool>? when,
+    bool onlyIfChanged, Func<TEntity, bool>? has = null)
     : IPartBinding<TEntity>
     where TPart : IStateType<TPart>
 {
@@ -71,7 +74,8 @@ internal sealed class StatePart<TEntity, TPart>(
     }
 }
 
-internal sealed class ScalarPart<TEntity, TPart, TCodec>(string name, Func<TEntity, TPart> take, Action<TEntity, TPart> put, bool onlyIfChanged) : IPartBinding<TEntity>
+internal sealed class ScalarPart<TEntity, TPart, TCodec>(
+    string name, Func<TEntity, TPart> take, Action<TEntity, TPart> put, bool onlyIfChanged) : IPartBinding<TEntity>
     where TCodec : IStateCodec<TPart>
 {
     public string Name => name;
@@ -85,7 +89,8 @@ internal sealed class ScalarPart<TEntity, TPart, TCodec>(string name, Func<TEnti
     public void Take(TEntity entity, PartColumn column, int index, (PartColumn Column, int Index)? authored)
     {
         var part = take(entity);
-        if (authored is { } before && ((PartColumn<TPart>)before.Column).TryGet(before.Index, out var was) && TCodec.AreEqual(part, was, context: null))
+        if (authored is { } before && ((PartColumn<TPart>)before.Column).TryGet(before.Index, out var was)
+            && TCodec.AreEqual(part, was, context: null))
             return;
         ((PartColumn<TPart>)column).Add(index, part);
     }

@@ -37,7 +37,8 @@ internal static class ReferenceColumns
 {
     public static PartColumn One(string name) => new ScalarPartColumn<EntityReference, EntityReferenceCodec>(name);
 
-    public static PartColumn Many(string name) => new ScalarPartColumn<List<EntityReference>?, ListCodec<EntityReference, EntityReferenceCodec>>(name);
+    public static PartColumn Many(string name) =>
+        new ScalarPartColumn<List<EntityReference>?, ListCodec<EntityReference, EntityReferenceCodec>>(name);
 
     public static void Add(PartColumn column, int index, IReadOnlyList<EntityReference> references)
     {
@@ -55,13 +56,15 @@ internal static class ReferenceColumns
     };
 
     /// <exception cref="SceneException">Nobody knows the object.</exception>
-    public static EntityReference ReferenceTo(object target, string name, IEntityLookup lookup) => lookup.ReferenceTo(target) ?? throw new SceneException(
+    public static EntityReference ReferenceTo(object target, string name, IEntityLookup lookup) =>
+        lookup.ReferenceTo(target) ?? throw new SceneException(
         SaveErrorCode.SceneConflict,
         $"The reference \"{name}\" leads to a {target.GetType().Name} that is not in the scene.",
         remedy: "Bind the kind of that object, say with Elsewhere where it is, or let go of it before the scene is captured.");
 }
 
-internal sealed class ObjectReference<TEntity, TTarget>(string name, Func<TEntity, TTarget?> take, Action<TEntity, TTarget?> put) : IReferenceBinding<TEntity> where TTarget : class
+internal sealed class ObjectReference<TEntity, TTarget>(string name, Func<TEntity, TTarget?> take, Action<TEntity, TTarget?> put)
+    : IReferenceBinding<TEntity> where TTarget : class
 {
     public string Name => name;
 
@@ -78,7 +81,8 @@ internal sealed class ObjectReference<TEntity, TTarget>(string name, Func<TEntit
         put(entity, references.Count > 0 ? lookup.Find(references[0]) as TTarget : null);
 }
 
-internal sealed class IdReference<TEntity>(string name, Func<TEntity, EntityReference?> take, Action<TEntity, EntityReference?, object?> put) : IReferenceBinding<TEntity>
+internal sealed class IdReference<TEntity>(
+    string name, Func<TEntity, EntityReference?> take, Action<TEntity, EntityReference?, object?> put) : IReferenceBinding<TEntity>
 {
     public string Name => name;
 
@@ -88,7 +92,8 @@ internal sealed class IdReference<TEntity>(string name, Func<TEntity, EntityRefe
 
     public PartColumn MakeColumn() => ReferenceColumns.One(name);
 
-    public IReadOnlyList<EntityReference> Take(TEntity entity, IEntityLookup lookup) => take(entity) is { } reference && reference != default ? [reference] : [];
+    public IReadOnlyList<EntityReference> Take(TEntity entity, IEntityLookup lookup) =>
+        take(entity) is { } reference && reference != default ? [reference] : [];
 
     public void Put(TEntity entity, IReadOnlyList<EntityReference> references, IEntityLookup lookup)
     {
@@ -99,7 +104,8 @@ internal sealed class IdReference<TEntity>(string name, Func<TEntity, EntityRefe
     }
 }
 
-internal sealed class ObjectReferences<TEntity, TTarget>(string name, Func<TEntity, IEnumerable<TTarget>> take, Action<TEntity, IReadOnlyList<TTarget>> put) : IReferenceBinding<TEntity>
+internal sealed class ObjectReferences<TEntity, TTarget>(
+    string name, Func<TEntity, IEnumerable<TTarget>> take, Action<TEntity, IReadOnlyList<TTarget>> put) : IReferenceBinding<TEntity>
     where TTarget : class
 {
     public string Name => name;

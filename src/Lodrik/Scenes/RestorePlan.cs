@@ -19,7 +19,8 @@ public enum RestoreAction
     Remove,
 
     /// <summary>
-    /// The save does not mention it: the designer placed it after the save was made, or it had not changed. It is put as the designer left it.
+    /// The save does not mention it: the designer placed it after the save was made, or it had not changed. It is put as the designer left
+    /// it.
     /// </summary>
     AsAuthored,
 
@@ -67,7 +68,9 @@ public sealed class RestorePlan
     /// <summary>The entities that something happens to.</summary>
     public IEnumerable<RestoreStep> Of(RestoreAction action) => Steps.Where(step => step.Action == action);
 
-    /// <summary>The plan in words, as <see cref="Print"/> has it with at most 40 lines for what happens and as many for the warnings.</summary>
+    /// <summary>
+    /// The plan in words, as <see cref="Print"/> has it with at most 40 lines for what happens and as many for the warnings.
+    /// </summary>
     public override string ToString() => Print(MostLines);
 
     /// <summary>The plan in words: a line of counts, then a line for every entity that is not simply updated, and every warning.</summary>
@@ -75,12 +78,15 @@ public sealed class RestorePlan
     public string Print(int lines = int.MaxValue)
     {
         var text = new StringBuilder();
-        text.AppendJoin(", ", Enum.GetValues<RestoreAction>().Where(action => Count(action) > 0).Select(action => $"{Describe(action)} {Count(action)}"));
+        text.AppendJoin(", ",
+            Enum.GetValues<RestoreAction>().Where(action => Count(action) > 0).Select(action => $"{Describe(action)} {Count(action)}"));
         if (Steps.Count == 0)
             text.Append("nothing to do");
         // What stays as it was authored is the normal case of a large scene, and is counted only.
-        Append(text, lines, [.. Steps.Where(step => step.Action is not (RestoreAction.Update or RestoreAction.AsAuthored)).Take(lines > MostLines ? lines : lines + 1)
-            .Select(step => $"{Describe(step.Action)} {step.Kind} {step.Id}: {step.Reason}")], Steps.Count - Count(RestoreAction.Update) - Count(RestoreAction.AsAuthored));
+        Append(text, lines, [.. Steps.Where(step => step.Action is not (RestoreAction.Update or RestoreAction.AsAuthored))
+            .Take(lines > MostLines ? lines : lines + 1)
+            .Select(step => $"{Describe(step.Action)} {step.Kind} {step.Id}: {step.Reason}")],
+                Steps.Count - Count(RestoreAction.Update) - Count(RestoreAction.AsAuthored));
         Append(text, lines, [.. Warnings.Take(lines).Select(warning => $"warning: {warning}")], Warnings.Count);
         return text.ToString();
     }
@@ -151,12 +157,15 @@ public readonly record struct RestoreProgress(RestorePhase Phase, int Done, int 
 /// <param name="Planning">The time the plan took.</param>
 /// <param name="Acting">The time the rest took, the game's own callbacks included.</param>
 /// <param name="Phases">The time that each phase took.</param>
-public sealed record RestoreReport(RestorePlan Plan, TimeSpan Planning, TimeSpan Acting, IReadOnlyList<(RestorePhase Phase, TimeSpan Time)> Phases)
+public sealed record RestoreReport(
+    RestorePlan Plan, TimeSpan Planning, TimeSpan Acting, IReadOnlyList<(RestorePhase Phase, TimeSpan Time)> Phases)
 {
     /// <summary>The plan in words, and below it the time of each phase.</summary>
     public override string ToString() => string.Create(
         CultureInfo.InvariantCulture,
-        $"{Plan}{Environment.NewLine}  planned in {Planning.TotalMilliseconds:F2} ms; {string.Join(", ", Phases.Select(one => string.Create(CultureInfo.InvariantCulture, $"{Describe(one.Phase)} {one.Time.TotalMilliseconds:F2} ms")))}");
+        $"{Plan}{Environment.NewLine}  planned in {Planning.TotalMilliseconds:F2} ms; "
+            + $"{string.Join(", ", Phases.Select(one =>
+                string.Create(CultureInfo.InvariantCulture, $"{Describe(one.Phase)} {one.Time.TotalMilliseconds:F2} ms")))}");
 
     private static string Describe(RestorePhase phase) => phase switch
     {

@@ -18,7 +18,8 @@ internal sealed class RestorePlanner<TScene>
 
     /// <exception cref="SceneException">Entities of the record are each other's parents in a circle.</exception>
     public RestorePlanner(
-        SceneBindings<TScene> bindings, LiveSet<TScene> live, SceneRecord record, IReadOnlyDictionary<EntityId, string> manifest, SceneRecord authored)
+        SceneBindings<TScene> bindings, LiveSet<TScene> live, SceneRecord record, IReadOnlyDictionary<EntityId, string> manifest,
+        SceneRecord authored)
     {
         (_bindings, _record, _manifest, _authored) = (bindings, record, manifest, authored);
         Live = live;
@@ -72,7 +73,8 @@ internal sealed class RestorePlanner<TScene>
     public bool IsRemoved(EntityId id) => _removedIds.Contains(id);
 
     /// <summary>An entity that is going to be there; null where the plan does nothing for it.</summary>
-    public RestoreTarget<TScene>? Find(EntityId id) => _record.TryIndexOf(id) is >= 0 and var index ? _byRecordIndex[index] : _asAuthored.GetValueOrDefault(id);
+    public RestoreTarget<TScene>? Find(EntityId id) =>
+        _record.TryIndexOf(id) is >= 0 and var index ? _byRecordIndex[index] : _asAuthored.GetValueOrDefault(id);
 
     private void DecideSaved(int index, LiveEntity<TScene>? live, int authoredIndex)
     {
@@ -100,7 +102,8 @@ internal sealed class RestorePlanner<TScene>
             if (live is not null)
                 Remove(live, $"it is a {saved.Kind} in the save");
             if (saved.Id.IsSpawned || saved.IsCarried)
-                Step(saved, RestoreAction.Spawn, saved.IsCarried ? "it had been brought into the scene before the save" : "it was spawned before the save");
+                Step(saved, RestoreAction.Spawn,
+                    saved.IsCarried ? "it had been brought into the scene before the save" : "it was spawned before the save");
             else
                 Step(saved, RestoreAction.BringBack, "it was removed since the save");
             Target(saved, kind, index, saved.Id.IsSpawned ? -1 : _authored.TryIndexOf(saved.Id), null);
@@ -144,7 +147,8 @@ internal sealed class RestorePlanner<TScene>
                 continue;
             placed++;
             if (!isThere[index] && !_record.IsGone(authored.Id) && _record.TryIndexOf(authored.Id) < 0)
-                BringBackAuthored(authored.Id, _manifest[authored.Id], "it was removed since the save, and is there in it as the designer left it");
+                BringBackAuthored(
+                    authored.Id, _manifest[authored.Id], "it was removed since the save, and is there in it as the designer left it");
         }
         if (placed == _manifest.Count)
             return;
@@ -152,7 +156,8 @@ internal sealed class RestorePlanner<TScene>
         foreach (var (id, kind) in _manifest)
         {
             if (_authored.TryIndexOf(id) < 0 && !_record.IsGone(id) && _record.TryIndexOf(id) < 0)
-                _steps.Add(new RestoreStep(id, kind, RestoreAction.Stuck, "it was not in the scene when that began, so that nobody knows what it was like"));
+                _steps.Add(new RestoreStep(
+                    id, kind, RestoreAction.Stuck, "it was not in the scene when that began, so that nobody knows what it was like"));
         }
     }
 
@@ -160,7 +165,8 @@ internal sealed class RestorePlanner<TScene>
     {
         if (_bindings.Find(kindName) is not { CanSpawn: true } kind || _authored.TryIndexOf(id) is not (>= 0 and var index))
         {
-            _steps.Add(new RestoreStep(id, kindName, RestoreAction.Stuck, "it is not in the scene, and its kind does not say how to spawn one"));
+            _steps.Add(
+                new RestoreStep(id, kindName, RestoreAction.Stuck, "it is not in the scene, and its kind does not say how to spawn one"));
             return;
         }
         _steps.Add(new RestoreStep(id, kindName, RestoreAction.BringBack, reason));
@@ -171,7 +177,8 @@ internal sealed class RestorePlanner<TScene>
     {
         if (!live.Kind.CanSpawn)
         {
-            _steps.Add(new RestoreStep(live.Id, live.Kind.Kind, RestoreAction.Stuck, $"{reason}, and its kind does not say how to remove one"));
+            _steps.Add(
+                new RestoreStep(live.Id, live.Kind.Kind, RestoreAction.Stuck, $"{reason}, and its kind does not say how to remove one"));
             _others.Add(live);
             return false;
         }
@@ -188,7 +195,8 @@ internal sealed class RestorePlanner<TScene>
             _others.Add(live);
     }
 
-    private void Step(EntityRecord saved, RestoreAction action, string reason) => _steps.Add(new RestoreStep(saved.Id, saved.Kind, action, reason));
+    private void Step(EntityRecord saved, RestoreAction action, string reason) =>
+        _steps.Add(new RestoreStep(saved.Id, saved.Kind, action, reason));
 
     private void Target(EntityRecord saved, IBoundKind<TScene> kind, int index, int authoredIndex, object? live)
     {
@@ -217,7 +225,8 @@ internal sealed class RestorePlanner<TScene>
         {
             child.Parent = Find(child.Saved.Parent!.Value);
             if (child.Parent is null)
-                _warnings.Add($"{child.Kind.Kind} {child.Id} belongs to {child.Saved.Parent}, which is not there; it belongs to nothing now");
+                _warnings.Add(
+                    $"{child.Kind.Kind} {child.Id} belongs to {child.Saved.Parent}, which is not there; it belongs to nothing now");
         }
         var done = new HashSet<RestoreTarget<TScene>>(order);
         var line = new List<RestoreTarget<TScene>>();
@@ -276,7 +285,9 @@ internal sealed class RestorePlanner<TScene>
             foreach (var (name, reference) in target.Kind.ReferencesOf(_record, target.RecordIndex))
             {
                 if (reference.Scene is null && Find(reference.Id) is null && !_others.Exists(other => other.Id == reference.Id))
-                    _warnings.Add($"{target.Kind.Kind} {target.Id} refers to {reference.Id} as its {name}, which is not there; it refers to nothing now");
+                    _warnings.Add(
+                        $"{target.Kind.Kind} {target.Id} refers to {reference.Id} as its {name}, which is not there; it refers to nothing "
+                            + "now");
             }
         }
     }

@@ -51,7 +51,8 @@ public sealed class SceneBindings<TScene>
     /// <param name="describe">Says what they are.</param>
     /// <exception cref="SceneException">The description cannot work; the message says why.</exception>
     public SceneBindings<TScene> Kinds<TEntity>(
-        IEnumerable<string> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string> kindOf, Action<KindBinding<TScene, TEntity>> describe)
+        IEnumerable<string> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string> kindOf,
+        Action<KindBinding<TScene, TEntity>> describe)
         where TEntity : notnull
     {
         ArgumentNullException.ThrowIfNull(kinds);
@@ -68,9 +69,11 @@ public sealed class SceneBindings<TScene>
         ArgumentException.ThrowIfNullOrEmpty(former);
         ArgumentException.ThrowIfNullOrEmpty(kind);
         if (!_kinds.ContainsKey(kind))
-            throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{kind}\" is not bound, and \"{former}\" is to be its former name.", remedy: "Bind the kind first.");
+            throw new SceneException(SaveErrorCode.BadBinding,
+                $"The kind \"{kind}\" is not bound, and \"{former}\" is to be its former name.", remedy: "Bind the kind first.");
         if (_kinds.ContainsKey(former) || !_aliases.TryAdd(former, kind))
-            throw new SceneException(SaveErrorCode.BadBinding, $"\"{former}\" cannot be a former name of \"{kind}\": it is the name of a kind already.");
+            throw new SceneException(
+                SaveErrorCode.BadBinding, $"\"{former}\" cannot be a former name of \"{kind}\": it is the name of a kind already.");
         return this;
     }
 
@@ -90,7 +93,9 @@ public sealed class SceneBindings<TScene>
         return this;
     }
 
-    /// <summary>What to do last, once everything has settled, or is as it was before because something failed: where the screen is uncovered.</summary>
+    /// <summary>
+    /// What to do last, once everything has settled, or is as it was before because something failed: where the screen is uncovered.
+    /// </summary>
     public SceneBindings<TScene> CurtainUp(Action<TScene> raise)
     {
         ArgumentNullException.ThrowIfNull(raise);
@@ -122,7 +127,9 @@ public sealed class SceneBindings<TScene>
     /// Takes hold of a scene as the designer left it, before the player has changed anything: what is there now is the manifest,
     /// against which a capture tells what is gone. All of it is taken down, to be put back where a save does not mention it.
     /// </summary>
-    /// <exception cref="SceneException">Two objects of the scene have one id, or one belongs or refers to what is not in the scene.</exception>
+    /// <exception cref="SceneException">
+    /// Two objects of the scene have one id, or one belongs or refers to what is not in the scene.
+    /// </exception>
     public LiveScene<TScene> Begin(TScene scene)
     {
         ArgumentNullException.ThrowIfNull(scene);
@@ -141,7 +148,8 @@ public sealed class SceneBindings<TScene>
     internal IBoundKind<TScene>? Find(string kind) => _kinds.GetValueOrDefault(_aliases.GetValueOrDefault(kind, kind));
 
     private SceneBindings<TScene> Bind<TEntity>(
-        IReadOnlyList<string> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string>? kindOf, Action<KindBinding<TScene, TEntity>> describe)
+        IReadOnlyList<string> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string>? kindOf,
+        Action<KindBinding<TScene, TEntity>> describe)
         where TEntity : notnull
     {
         ArgumentNullException.ThrowIfNull(entities);

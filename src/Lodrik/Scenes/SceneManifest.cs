@@ -5,8 +5,8 @@ using Lodrik.Scenes.Authoring;
 namespace Lodrik;
 
 /// <summary>
-/// The placed entities of a scene as the designer left it, with the ids that tell them apart: what a level tool stores beside the level, and
-/// gives to the next <see cref="ManifestBuilder"/> so that ids stay.
+/// The placed entities of a scene as the designer left it, with the ids that tell them apart: what a level tool stores beside the level,
+/// and gives to the next <see cref="ManifestBuilder"/> so that ids stay.
 /// </summary>
 [StateType]
 public sealed partial class SceneManifest

@@ -57,7 +57,8 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
     /// <summary>What was done.</summary>
     /// <exception cref="SceneException">It is not done yet, or was given up.</exception>
     public RestoreReport Report => _report ?? throw new SceneException(
-        SaveErrorCode.NotReady, _isAbandoned ? "The restoration was given up." : "The restoration is not done yet.", remedy: _isAbandoned ? null : "Call Step until it says so, or Finish.");
+        SaveErrorCode.NotReady, _isAbandoned ? "The restoration was given up." : "The restoration is not done yet.",
+        remedy: _isAbandoned ? null : "Call Step until it says so, or Finish.");
 
     /// <summary>Goes on for about so long: a single callback of the game is never interrupted.</summary>
     /// <param name="budget">The time; at least one step is made.</param>
@@ -106,7 +107,8 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
         _isAbandoned = true;
         var failures = RollBack();
         if (failures.Count > 0)
-            throw new SceneException(SaveErrorCode.SceneConflict, "The restoration was cancelled, and not everything could be put back.", remedy: Unmended(failures), innerException: failures[0]);
+            throw new SceneException(SaveErrorCode.SceneConflict, "The restoration was cancelled, and not everything could be put back.",
+                remedy: Unmended(failures), innerException: failures[0]);
     }
 
     private bool Advance()
@@ -136,13 +138,16 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
     }
 
     private static string Unmended(List<Exception> failures) =>
-        $"Not everything could be put back as it was ({string.Join("; ", failures.Select(failure => failure.Message).Distinct().Take(3))}): begin the scene anew and restore it again.";
+        "Not everything could be put back as it was "
+            + $"({string.Join("; ", failures.Select(failure => failure.Message).Distinct().Take(3))}): begin the scene anew and restore it "
+        + "again.";
 
     private void Complete()
     {
         _kept.Take(Plan, _record, _unresolved);
         _report = new RestoreReport(
-            Plan, _planning, _times.Aggregate(TimeSpan.Zero, (all, one) => all + one), [.. _times.Select((time, phase) => ((RestorePhase)phase, time))]);
+            Plan, _planning, _times.Aggregate(TimeSpan.Zero, (all, one) => all + one),
+            [.. _times.Select((time, phase) => ((RestorePhase)phase, time))]);
     }
 
     /// <summary>The phases in their order. Each gives a value after every single step, where it may be left for a while.</summary>
@@ -195,7 +200,9 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
         }
     }
 
-    /// <summary>Whether an entity stays and its parent goes. In some games what goes takes along what belongs to it: what stays is let go of first.</summary>
+    /// <summary>
+    /// Whether an entity stays and its parent goes. In some games what goes takes along what belongs to it: what stays is let go of first.
+    /// </summary>
     private bool LosesParent(LiveEntity<TScene> live) =>
         live.Parent is not null && !_planner.IsRemoved(live.Id) && _planner.Live.ParentOf(live) is { } parent && _planner.IsRemoved(parent);
 
@@ -285,7 +292,8 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
     private int CountSteps() => _planner.Live.Count
         + _planner.Live.All.Count(LosesParent)
         + _planner.Removals.Count
-        + _planner.Order.Sum(target => 1 + One(target.IsSpawned) + One(target.Kind.HasParent) + One(target.Kind.HasReferences) + One(target.Kind.HasSettled))
+        + _planner.Order.Sum(target =>
+            1 + One(target.IsSpawned) + One(target.Kind.HasParent) + One(target.Kind.HasReferences) + One(target.Kind.HasSettled))
         + _planner.Others.Count(other => other.Kind.HasSettled);
 
     private static int One(bool isDone) => isDone ? 1 : 0;
@@ -312,7 +320,11 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
 
     object? IEntityLookup.Find(EntityReference reference) => reference.Scene is not null
         ? _bindings.ResolveElsewhere?.Invoke(reference)
-        : _planner.Find(reference.Id) is { } target ? target.Object : _planner.IsRemoved(reference.Id) ? null : _planner.Live.Find(reference.Id)?.Object;
+        : _planner.Find(reference.Id) is { } target
+            ? target.Object
+            : _planner.IsRemoved(reference.Id)
+            ? null
+            : _planner.Live.Find(reference.Id)?.Object;
 
     EntityReference? IEntityLookup.ReferenceTo(object entity) => throw new NotSupportedException("A restoration takes no references.");
 }

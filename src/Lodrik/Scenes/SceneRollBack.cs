@@ -4,7 +4,8 @@ namespace Lodrik.Scenes;
 /// Puts a scene back as it was before a restoration that came to nothing. It looks at what is there, whatever the restoration got to, and
 /// goes on where the game's own code fails.
 /// </summary>
-internal sealed class SceneRollBack<TScene>(SceneBindings<TScene> bindings, TScene scene, SceneRecord before, List<Exception> failures) : IEntityLookup
+internal sealed class SceneRollBack<TScene>(SceneBindings<TScene> bindings, TScene scene, SceneRecord before, List<Exception> failures)
+    : IEntityLookup
 {
     private readonly Dictionary<EntityId, LiveEntity<TScene>> _there = [];
 
@@ -48,7 +49,8 @@ internal sealed class SceneRollBack<TScene>(SceneBindings<TScene> bindings, TSce
         foreach (var entity in before.Entities)
         {
             if (_there.TryGetValue(entity.Id, out var live))
-                Try(failures, () => live.Kind.PutParent(live.Object, entity.Parent is { } parent ? _there.GetValueOrDefault(parent)?.Object : null));
+                Try(failures,
+                    () => live.Kind.PutParent(live.Object, entity.Parent is { } parent ? _there.GetValueOrDefault(parent)?.Object : null));
         }
         foreach (var live in _there.Values)
             Try(failures, () => live.Kind.PutParts(live.Object, before, before.IndexOf(live.Id), before, authoredIndex: -1));

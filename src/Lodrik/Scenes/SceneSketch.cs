@@ -5,8 +5,8 @@ using Lodrik.State;
 namespace Lodrik.Scenes;
 
 /// <summary>
-/// A scene of which only a little is said: which placed entities are gone, and what single parts of others are. Everything else is as the designer left it. It is what
-/// a transfer code can carry of a scene (<see cref="LiveScene{TScene}.Sketch"/>).
+/// A scene of which only a little is said: which placed entities are gone, and what single parts of others are. Everything else is as the
+/// designer left it. It is what a transfer code can carry of a scene (<see cref="LiveScene{TScene}.Sketch"/>).
 /// </summary>
 public sealed class SceneSketch
 {
@@ -78,13 +78,15 @@ public sealed class SceneSketch
         }
         catch (ContentException content)
         {
-            throw new SaveContentException(content.Code, content.Message, new SaveLocation { Path = BinaryPlace.PointerAt(buffer.Written, content.Place) }, "The scene was not touched.", content);
+            throw new SaveContentException(content.Code, content.Message,
+                new SaveLocation { Path = BinaryPlace.PointerAt(buffer.Written, content.Place) }, "The scene was not touched.", content);
         }
     }
 
     private void Require(EntityId id)
     {
         if (_authored.TryIndexOf(id) < 0)
-            throw new SceneException(SaveErrorCode.SceneConflict, $"The designer placed no entity {id} in this scene.", remedy: "A sketch speaks of placed entities only.");
+            throw new SceneException(SaveErrorCode.SceneConflict, $"The designer placed no entity {id} in this scene.",
+                remedy: "A sketch speaks of placed entities only.");
     }
 }

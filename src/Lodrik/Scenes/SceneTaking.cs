@@ -21,7 +21,8 @@ internal static class SceneTaking
         {
             var taken = kept?.WithLost(entity.Id, name, isSingle, references, live) ?? references;
             if (taken.Count > 0)
-                ReferenceColumns.Add(record.Column(entity.Kind.Kind, name, () => entity.Kind.MakeReferenceColumn(name)), record.Entities.Count - 1, taken);
+                ReferenceColumns.Add(
+                    record.Column(entity.Kind.Kind, name, () => entity.Kind.MakeReferenceColumn(name)), record.Entities.Count - 1, taken);
         }
     }
 }

@@ -13,7 +13,8 @@ internal static class TypedScene
     /// <exception cref="SaveContentException">A part does not fit its type.</exception>
     public static SceneRecord Of(SceneRecord record, SceneTypes types)
     {
-        var isTyped = !record.Columns.Any(column => column.Column is TreePartColumn && types.MakeColumn(column.Kind, column.Column.Name) is not null);
+        var isTyped = !record.Columns.Any(column =>
+            column.Column is TreePartColumn && types.MakeColumn(column.Kind, column.Column.Name) is not null);
         if (isTyped && (!types.HasFormerKinds || record.Kinds.All(kind => types.KindName(kind) == kind)))
             return record;
         using var buffer = new PooledBuffer();
@@ -26,8 +27,9 @@ internal static class TypedScene
         }
         catch (ContentException content)
         {
+            var path = BinaryPlace.PointerAt(buffer.Written, content.Place);
             throw new SaveContentException(
-                content.Code, content.Message, new SaveLocation { Path = BinaryPlace.PointerAt(buffer.Written, content.Place) }, "The scene was not touched.", content);
+                content.Code, content.Message, new SaveLocation { Path = path }, "The scene was not touched.", content);
         }
     }
 }

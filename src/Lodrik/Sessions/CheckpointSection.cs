@@ -4,8 +4,8 @@ using Lodrik.State;
 namespace Lodrik.Sessions;
 
 /// <summary>
-/// A checkpoint: the sections of a whole save as they were when it was marked, packed. In a save it is one section, and as long as it is the same
-/// checkpoint, that section is written once.
+/// A checkpoint: the sections of a whole save as they were when it was marked, packed. In a save it is one section, and as long as it is
+/// the same checkpoint, that section is written once.
 /// </summary>
 /// <param name="shown">What the game sees of it.</param>
 /// <param name="order">Its place among the checkpoints of a save.</param>
@@ -53,7 +53,9 @@ internal sealed class CheckpointSection(SessionCheckpoint shown, int order, IRea
     public static CheckpointSection Of(string name, CheckpointState state)
     {
         var shown = new SessionCheckpoint(name, new ScenePlace(state.Scene, state.Entrance), state.Played, IsInSave: true);
-        var sections = state.Sections is SaveMap map ? map.Select(section => PackedSection.Of<SaveValue?, SaveValueCodec>(section.Key, section.Value)) : [];
+        var sections = state.Sections is SaveMap map
+            ? map.Select(section => PackedSection.Of<SaveValue?, SaveValueCodec>(section.Key, section.Value))
+            : [];
         return new CheckpointSection(shown, state.Order, [.. sections]);
     }
 }

@@ -54,19 +54,26 @@ public sealed partial class GameSession<TSave, TScene>
         return true;
     }
 
-    /// <summary>The game keeps the scene that stands: it is put back in place as it was left or saved, or as it was authored where it never was.</summary>
+    /// <summary>
+    /// The game keeps the scene that stands: it is put back in place as it was left or saved, or as it was authored where it never was.
+    /// </summary>
     /// <param name="change">The change that the game was asked for, which says that it can stay.</param>
     /// <returns>False where something else was asked for meanwhile.</returns>
     /// <exception cref="SessionException">It cannot stay: another scene was asked for, or none stands.</exception>
-    /// <exception cref="SaveException">The scene cannot be put back, and is as it was; nothing can be saved until something was loaded.</exception>
+    /// <exception cref="SaveException">
+    /// The scene cannot be put back, and is as it was; nothing can be saved until something was loaded.
+    /// </exception>
     public bool Stay(SceneChange change)
     {
         ArgumentNullException.ThrowIfNull(change);
         if (_waiting?.Change != change || _restoration is not null)
             return false;
         if (!change.CanStay || _standing is not { } standing)
-            throw new SessionException(SaveErrorCode.NoSuchScene, $"The scene \"{change.Scene}\" is not the one that stands.", remedy: "Build it, and call Arrive.");
-        return RestoreScene(standing, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record ? standing.BeginRestore(record) : standing.BeginRestoreAuthored());
+            throw new SessionException(SaveErrorCode.NoSuchScene, $"The scene \"{change.Scene}\" is not the one that stands.",
+                remedy: "Build it, and call Arrive.");
+        return RestoreScene(standing, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record
+            ? standing.BeginRestore(record)
+            : standing.BeginRestoreAuthored());
     }
 
     /// <summary>Asks the game for a scene.</summary>
@@ -84,7 +91,8 @@ public sealed partial class GameSession<TSave, TScene>
         var isLoad = cause != SceneChangeCause.Travel;
         if (isLoad && _loaded.Task.IsCompleted)
             _loaded = new TaskCompletionSource<SessionArrival>();
-        var waiting = _waiting = new Waiting(new SceneChange(place, cause, canStay), isLoad ? _loaded : new TaskCompletionSource<SessionArrival>(), warnings);
+        var waiting = _waiting = new Waiting(
+            new SceneChange(place, cause, canStay), isLoad ? _loaded : new TaskCompletionSource<SessionArrival>(), warnings);
         // The game may have the scene at hand, and arrive before this returns.
         _options.ChangeScene(waiting.Change);
         return waiting.Done.Task;

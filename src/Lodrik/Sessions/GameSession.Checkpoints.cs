@@ -38,8 +38,8 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <summary>
-    /// Puts the player back to a checkpoint. What the options name as surviving stays as it is now, and so does the time played; all else is
-    /// as it was when the checkpoint was marked.
+    /// Puts the player back to a checkpoint. What the options name as surviving stays as it is now, and so does the time played; all else
+    /// is as it was when the checkpoint was marked.
     /// </summary>
     /// <param name="name">The checkpoint's name; null for the newest.</param>
     /// <returns>Done when the scene stands: at once where it is the one that is being played.</returns>
@@ -52,7 +52,9 @@ public sealed partial class GameSession<TSave, TScene>
         var marked = _checkpoints.FindLast(one => name is null || one.Shown.Name == name) ?? throw new SessionException(
             SaveErrorCode.NoSuchCheckpoint,
             name is null ? "No checkpoint was marked." : $"There is no checkpoint \"{name}\".",
-            remedy: _checkpoints.Count == 0 ? "Mark one first." : $"There are: {string.Join(", ", _checkpoints.Select(one => one.Shown.Name))}.");
+            remedy: _checkpoints.Count == 0
+                ? "Mark one first."
+                : $"There are: {string.Join(", ", _checkpoints.Select(one => one.Shown.Name))}.");
         var state = TSave.CreateState();
         SectionReader.ReadAll(new PackedSource(marked.Sections), ref state);
         KeepSurvivors(state);
@@ -146,7 +148,8 @@ public sealed partial class GameSession<TSave, TScene>
 
     private void WriteCheckpoints(SessionArchive archive)
     {
-        foreach (var name in archive.Names.Where(name => name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal)).ToList())
+        foreach (var name in archive.Names.Where(name => name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal))
+            .ToList())
             archive.Delete(name);
         for (var i = 0; i < _checkpoints.Count; i++)
         {

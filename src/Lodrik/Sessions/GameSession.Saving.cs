@@ -14,7 +14,10 @@ public sealed partial class GameSession<TSave, TScene>
     /// <summary>Why no automatic save is made now.</summary>
     public IReadOnlyList<string> AutosaveHeldBy => _autosaves.Reasons;
 
-    /// <summary>Puts off automatic saves until what this gives is disposed of: during a fight, in a cut scene. One that becomes due meanwhile is made up for.</summary>
+    /// <summary>
+    /// Puts off automatic saves until what this gives is disposed of: during a fight, in a cut scene. One that becomes due meanwhile is
+    /// made up for.
+    /// </summary>
     /// <param name="reason">Why, in words.</param>
     public IDisposable HoldAutosaves(string reason)
     {
@@ -46,7 +49,8 @@ public sealed partial class GameSession<TSave, TScene>
     /// <exception cref="SessionException">Nothing is being played, or the scene is not ready yet.</exception>
     /// <inheritdoc cref="SaveStore{T}.SaveAsync"/>
     public Task<SaveReceipt> SaveAsync(
-        SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default)
+        SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused, IProgress<SaveProgress>? progress = null,
+        CancellationToken cancellationToken = default)
     {
         var saving = _store.SaveAsync(slot, TakeDown(), LabelOf(label), overwrite, progress, cancellationToken);
         _autosaves.NoticeSave();
@@ -72,9 +76,13 @@ public sealed partial class GameSession<TSave, TScene>
         return receipt;
     }
 
-    /// <summary>What would be lost if the game were left now: the differences to the newest save of this playthrough. The time played does not count.</summary>
+    /// <summary>
+    /// What would be lost if the game were left now: the differences to the newest save of this playthrough. The time played does not
+    /// count.
+    /// </summary>
     /// <exception cref="SaveException">Nothing is being played, or the newest save cannot be loaded.</exception>
-    public IReadOnlyList<StateChange> UnsavedChanges() => _store.UnsavedChanges(TakeDown(), $"{SessionSection}/{SessionArchive.ClockSection}");
+    public IReadOnlyList<StateChange> UnsavedChanges() =>
+        _store.UnsavedChanges(TakeDown(), $"{SessionSection}/{SessionArchive.ClockSection}");
 
     /// <summary>What is being played as a tree of lines, in the form in which <c>lodrik show</c> shows a save.</summary>
     /// <param name="full">Whether long lists are shown to their end.</param>

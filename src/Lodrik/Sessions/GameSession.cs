@@ -13,8 +13,8 @@ namespace Lodrik;
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <remarks>
 /// A session is used from the game's own thread, and driven by <see cref="Tick"/>. The tasks that it gives are done on that thread too:
-/// within <see cref="Arrive"/> or <see cref="Tick"/>. Whatever reads the state asks the session for it each time, as every load brings a new
-/// object.
+/// within <see cref="Arrive"/> or <see cref="Tick"/>. Whatever reads the state asks the session for it each time, as every load brings a
+/// new object.
 /// </remarks>
 public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave : class, IStateRoot<TSave>, ISessionSave
 {
@@ -46,10 +46,13 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         ArgumentNullException.ThrowIfNull(options);
         ArgumentException.ThrowIfNullOrEmpty(options.Start.Scene, nameof(options));
         (_store, _bindings, _options, _survivors) = (store, bindings, options, FindSurvivors(options));
-        foreach (var scene in new[] { options.Start.Scene, options.Fallback?.Scene ?? options.Start.Scene }.Concat(options.FormerScenes.Values))
+        foreach (var scene in new[] { options.Start.Scene,
+            options.Fallback?.Scene ?? options.Start.Scene }.Concat(options.FormerScenes.Values))
         {
             if (!IsKnown(scene))
-                throw new SessionException(SaveErrorCode.NoSuchScene, $"The options name the scene \"{scene}\", which is not among the game's scenes.", remedy: $"Those are: {string.Join(", ", options.Scenes)}.");
+                throw new SessionException(
+                    SaveErrorCode.NoSuchScene, $"The options name the scene \"{scene}\", which is not among the game's scenes.",
+                    remedy: $"Those are: {string.Join(", ", options.Scenes)}.");
         }
         Clock = new PlayClock(options.Clock);
         _autosaves = new AutosaveWatch(options.Autosave, Clock);
@@ -62,7 +65,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         get
         {
             if (_loading is not null)
-                throw NotReady("The state is being loaded, and what was played before is about to be replaced.", "Await LoadTask, or ask IsReady.");
+                throw NotReady("The state is being loaded, and what was played before is about to be replaced.", "Await LoadTask, or ask "
+                    + "IsReady.");
             return _state ?? throw NotReady("No game was started or loaded yet.", "Call StartNew, Load or Continue, and await LoadTask.");
         }
     }
@@ -107,11 +111,14 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         ArgumentException.ThrowIfNullOrEmpty(name);
         ArgumentNullException.ThrowIfNull(take);
         ArgumentNullException.ThrowIfNull(put);
-        if (name is SessionArchive.PlaceSection or SessionArchive.ClockSection || name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal) || name.Contains('/', StringComparison.Ordinal))
-            throw new SessionException(SaveErrorCode.BadBinding, $"\"{name}\" cannot be the name of a part of the game: the session has it for itself, or it has a slash in it.");
+        if (name is SessionArchive.PlaceSection or SessionArchive.ClockSection
+            || name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal) || name.Contains('/', StringComparison.Ordinal))
+            throw new SessionException(SaveErrorCode.BadBinding,
+                $"\"{name}\" cannot be the name of a part of the game: the session has it for itself, or it has a slash in it.");
         var subsystem = new Subsystem<T>(name, take, put);
         if (!_subsystems.TryAdd(name, subsystem))
-            throw new SessionException(SaveErrorCode.BadBinding, $"Two parts of the game are registered as \"{name}\".", remedy: "Give each a name of its own.");
+            throw new SessionException(
+                SaveErrorCode.BadBinding, $"Two parts of the game are registered as \"{name}\".", remedy: "Give each a name of its own.");
         if (_state is not null && _loading is null)
             subsystem.Prepare(_state.Session)();
     }
@@ -142,7 +149,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <param name="progress">Told how far the load has got.</param>
     /// <param name="cancellationToken">Gives the load up, as long as it is in the background.</param>
     /// <returns>Done when the scene stands. Where it fails, what was played before goes on.</returns>
-    public Task<SessionArrival> LoadAsync(SlotName slot, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default)
+    public Task<SessionArrival> LoadAsync(
+        SlotName slot, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default)
     {
         BeginLoad();
         _loading = _store.LoadAsync(slot, progress: progress, cancellationToken: cancellationToken);
@@ -160,7 +168,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
             EnsureReady();
         ArgumentException.ThrowIfNullOrEmpty(to.Scene, nameof(to));
         if (!IsKnown(to.Scene))
-            throw new SessionException(SaveErrorCode.NoSuchScene, $"There is no scene \"{to.Scene}\".", remedy: Spelling.Nearest(to.Scene, _options.Scenes) is { } meant ? $"Did you mean \"{meant}\"?" : $"There are: {string.Join(", ", _options.Scenes)}.");
+            throw new SessionException(SaveErrorCode.NoSuchScene, $"There is no scene \"{to.Scene}\".", remedy: Spelling.Nearest(to.Scene,
+                _options.Scenes) is { } meant ? $"Did you mean \"{meant}\"?" : $"There are: {string.Join(", ", _options.Scenes)}.");
         CaptureScene();
         return Ask(to, SceneChangeCause.Travel, []);
     }
@@ -244,7 +253,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private ScenePlace WhereIn(TSave state, List<string> warnings)
     {
         var saved = state.Session.Get<PlaceState>(SessionArchive.PlaceSection);
-        return WhereToday(_options.PlaceOf?.Invoke(state) ?? (saved is { Scene.Length: > 0 } ? new ScenePlace(saved.Scene, saved.Entrance) : _options.Start), warnings);
+        return WhereToday(_options.PlaceOf?.Invoke(state)
+            ?? (saved is { Scene.Length: > 0 } ? new ScenePlace(saved.Scene, saved.Entrance) : _options.Start), warnings);
     }
 
     /// <summary>A place that a save names, under the names of today; the fallback where the game has it no more.</summary>
@@ -279,7 +289,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         if (_broken is not null)
         {
             throw new SessionException(
-                SaveErrorCode.NotReady, $"The scene \"{_place.Scene}\" could not be put back as it was: {_broken.Message}", remedy: "Load a save, or go to another scene.", innerException: _broken);
+                SaveErrorCode.NotReady, $"The scene \"{_place.Scene}\" could not be put back as it was: {_broken.Message}",
+                remedy: "Load a save, or go to another scene.", innerException: _broken);
         }
         _ = State;
         if (_waiting is not null)

@@ -43,7 +43,9 @@ public sealed class SessionArchive : ISectionGroup
     }
 
     /// <summary>Gets the content of a section.</summary>
-    /// <returns>A copy, or what was put in as another type read as this one; null, or the default value, where there is no such section.</returns>
+    /// <returns>
+    /// A copy, or what was put in as another type read as this one; null, or the default value, where there is no such section.
+    /// </returns>
     /// <exception cref="SaveException">The content does not fit the type.</exception>
     public T? Get<T>(string name) where T : IStateType<T> => _sections.TryGetValue(name, out var section) ? section.As<T>(name) : default;
 

@@ -26,7 +26,8 @@ public enum SceneChangeCause
 /// <summary>A change of scenes that the game is asked for; the game hands it back when it has arrived.</summary>
 public sealed class SceneChange
 {
-    internal SceneChange(ScenePlace to, SceneChangeCause cause, bool canStay) => (Scene, Entrance, Cause, CanStay) = (to.Scene, to.Entrance, cause, canStay);
+    internal SceneChange(ScenePlace to, SceneChangeCause cause, bool canStay) =>
+        (Scene, Entrance, Cause, CanStay) = (to.Scene, to.Entrance, cause, canStay);
 
     /// <summary>The scene to go to.</summary>
     public string Scene { get; }
@@ -38,7 +39,8 @@ public sealed class SceneChange
     public SceneChangeCause Cause { get; }
 
     /// <summary>
-    /// Whether the scene that stands is the one that is asked for: then the game may keep it and call <c>Stay</c>, and it is put back in place.
+    /// Whether the scene that stands is the one that is asked for: then the game may keep it and call <c>Stay</c>, and it is put back in
+    /// place.
     /// </summary>
     public bool CanStay { get; }
 }
@@ -56,7 +58,9 @@ public sealed class SessionOptions<TSave>
     /// </summary>
     public required Action<SceneChange> ChangeScene { get; init; }
 
-    /// <summary>Says where the player is by what the save says of the progress; null goes by where the player was when it was saved.</summary>
+    /// <summary>
+    /// Says where the player is by what the save says of the progress; null goes by where the player was when it was saved.
+    /// </summary>
     public Func<TSave, ScenePlace>? PlaceOf { get; init; }
 
     /// <summary>The scenes that the game has; empty where any name may be one.</summary>

@@ -22,7 +22,8 @@ internal sealed class TypedSection<TState>(TState state) : ISessionSection where
 
 internal sealed class TreeSection(SaveValue tree) : ISessionSection
 {
-    public void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct => SaveValueCodec.Write(ref writer, tree);
+    public void Write<TWriter>(ref TWriter writer)
+        where TWriter : IStateWriter, allows ref struct => SaveValueCodec.Write(ref writer, tree);
 
     public T As<T>(string name) where T : IStateType<T> => new LoadedSection(PackedSection.Of(name, this)).As<T>(name);
 }

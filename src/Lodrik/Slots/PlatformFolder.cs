@@ -19,7 +19,8 @@ public static class PlatformFolder
         if (publisher is not null)
             CheckName(publisher, nameof(publisher));
         var root = Environment.GetFolderPath(Environment.SpecialFolder.LocalApplicationData, Environment.SpecialFolderOption.DoNotVerify);
-        if (OperatingSystem.IsLinux() && Environment.GetEnvironmentVariable("XDG_DATA_HOME") is { Length: > 0 } data && Path.IsPathRooted(data))
+        if (OperatingSystem.IsLinux() && Environment.GetEnvironmentVariable("XDG_DATA_HOME") is { Length: > 0 } data
+            && Path.IsPathRooted(data))
             root = data;
         return root.Length > 0
             ? Path.Combine(root, publisher ?? "", game)
@@ -29,7 +30,8 @@ public static class PlatformFolder
     private static void CheckName(string name, string parameter)
     {
         ArgumentException.ThrowIfNullOrWhiteSpace(name, parameter);
-        if (name is "." or ".." || name.AsSpan().IndexOfAny(Path.GetInvalidFileNameChars()) >= 0 || name.Contains('/', StringComparison.Ordinal) || name.Contains('\\', StringComparison.Ordinal))
+        if (name is "." or ".." || name.AsSpan().IndexOfAny(Path.GetInvalidFileNameChars()) >= 0
+            || name.Contains('/', StringComparison.Ordinal) || name.Contains('\\', StringComparison.Ordinal))
             throw new ArgumentException($"\"{name}\" cannot be the name of a folder.", parameter);
     }
 }

@@ -8,8 +8,8 @@ using Lodrik.Storage;
 namespace Lodrik.Slots;
 
 /// <summary>
-/// The counter of a store: the number of its last write, and of the newest save of each slot, in one file beside the slots. It is a compact JWS (RFC 7515)
-/// by the store's own key, so that nobody else can set it back; whoever sets back all of a store sets back this too.
+/// The counter of a store: the number of its last write, and of the newest save of each slot, in one file beside the slots. It is a compact
+/// JWS (RFC 7515) by the store's own key, so that nobody else can set it back; whoever sets back all of a store sets back this too.
 /// </summary>
 internal sealed class SaveCounter
 {
@@ -30,7 +30,8 @@ internal sealed class SaveCounter
         }
         try
         {
-            var (payload, _, _) = SealEnvelope.OpenJwsPayload(Encoding.ASCII.GetString(bytes), protection.Keys, new SaveLocation { File = storage.Locate(File) });
+            var (payload, _, _) = SealEnvelope.OpenJwsPayload(
+                Encoding.ASCII.GetString(bytes), protection.Keys, new SaveLocation { File = storage.Locate(File) });
             using var document = JsonDocument.Parse(payload);
             var root = document.RootElement;
             if (root.GetProperty("context").GetString() != ContextDigest)
@@ -42,7 +43,8 @@ internal sealed class SaveCounter
             foreach (var slot in root.GetProperty("slots").EnumerateObject())
                 _newest[slot.Name] = slot.Value.GetInt64();
         }
-        catch (Exception exception) when (exception is TamperedSaveException or JsonException or InvalidOperationException or KeyNotFoundException or FormatException)
+        catch (Exception exception) when (exception is TamperedSaveException or JsonException or InvalidOperationException
+            or KeyNotFoundException or FormatException)
         {
             _problem = "The store's counter was changed.";
         }
@@ -96,7 +98,8 @@ internal sealed class SaveCounter
     /// <exception cref="StorageException">The storage refused.</exception>
     public void Forget(SlotName slot)
     {
-        foreach (var name in _newest.Keys.Where(name => name == slot.ToString() || (slot.IsRing && name.StartsWith($"{slot}/", StringComparison.Ordinal))).ToList())
+        foreach (var name in _newest.Keys.Where(name =>
+            name == slot.ToString() || (slot.IsRing && name.StartsWith($"{slot}/", StringComparison.Ordinal))).ToList())
             _newest.Remove(name);
         Write();
     }

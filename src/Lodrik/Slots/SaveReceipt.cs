@@ -24,7 +24,8 @@ public sealed record SaveReceipt(
 
     /// <summary>The receipt as a line for a log or a console.</summary>
     public override string ToString() =>
-        FormattableString.Invariant($"saved {Slot}, generation {Generation}: {ByteCount} bytes of {Form.DisplayName()} in {Milliseconds:F1} ms, {File}");
+        FormattableString.Invariant(
+            $"saved {Slot}, generation {Generation}: {ByteCount} bytes of {Form.DisplayName()} in {Milliseconds:F1} ms, {File}");
 }
 
 /// <summary>Whether there was something to load.</summary>
@@ -83,20 +84,23 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     /// <summary>What the save says of itself; null where there was none, or where the file was written wholly by hand.</summary>
     public SaveHeader? Header { get; }
 
-    /// <summary>The older version that the save was migrated from while it was loaded; null where it has the game's version. The file is as it was.</summary>
+    /// <summary>
+    /// The older version that the save was migrated from while it was loaded; null where it has the game's version. The file is as it was.
+    /// </summary>
     public int? MigratedFrom => Header is { } header && Found && header.Version < T.Root.Version ? header.Version : null;
 
     /// <summary>Whether a newer version of the game made the save, so that there may be more in it than was loaded.</summary>
     public bool IsFromNewerVersion => Header is { } header && Found && header.Version > T.Root.Version;
 
     /// <summary>
-    /// Why the save's seal or signature does not fit, where the store loads such saves and marks them; null where it fits, or none is asked for.
+    /// Why the save's seal or signature does not fit, where the store loads such saves and marks them; null where it fits, or none is asked
+    /// for.
     /// </summary>
     public TamperedSaveException? SealProblem { get; internal init; }
 
     /// <summary>
-    /// Why the save is taken for an old one that was put back, where the store counts its writes; null where it is not, or the store does not count. A game
-    /// that loads an older generation on purpose, or had to pass over a newer one, sees it as well.
+    /// Why the save is taken for an old one that was put back, where the store counts its writes; null where it is not, or the store does
+    /// not count. A game that loads an older generation on purpose, or had to pass over a newer one, sees it as well.
     /// </summary>
     public ReplayedSave? Replay { get; internal init; }
 

@@ -29,8 +29,8 @@ public sealed partial class SaveSlots
         FindNewest().Select(one => new OpenedGeneration(one.Slot, one.Generation.Number, Files.Open(one.Slot, one.Generation)));
 
     /// <summary>
-    /// Brings the newest save of every slot to a version: as a new generation of the slot, in the form it had. A slot that cannot be migrated
-    /// does not keep the others from it.
+    /// Brings the newest save of every slot to a version: as a new generation of the slot, in the form it had. A slot that cannot be
+    /// migrated does not keep the others from it.
     /// </summary>
     /// <param name="chain">The game's migrations.</param>
     /// <param name="version">The version to bring them to.</param>
@@ -48,7 +48,8 @@ public sealed partial class SaveSlots
     }
 
     private List<(SlotName Slot, Generation Generation)> FindNewest() => SlotFiles.Read(() => Files.All()
-        .SelectMany(slot => Files.SummariseAll(slot.Key, slot.Value).Select(summary => (slot.Key, slot.Value.Find(one => one.Number == summary.Generation))))
+        .SelectMany(slot => Files.SummariseAll(slot.Key, slot.Value)
+            .Select(summary => (slot.Key, slot.Value.Find(one => one.Number == summary.Generation))))
         .ToList());
 
     private SlotMigration Migrate(SlotName slot, Generation generation, MigrationChain chain, int version, SaveProtection? protection)
@@ -63,7 +64,8 @@ public sealed partial class SaveSlots
             if (protection is not null)
                 file.CheckSeal(protection);
             else if (file.HasSeal)
-                throw new MigrationException(SaveErrorCode.MigrationFailed, "The save is sealed, and its seal would be lost.", Files.Locate(slot, generation), "Give its key, or let the game load and save it.");
+                throw new MigrationException(SaveErrorCode.MigrationFailed, "The save is sealed, and its seal would be lost.",
+                    Files.Locate(slot, generation), "Give its key, or let the game load and save it.");
             // Encoded before anything is written: a step that fails leaves the slot as it is.
             var bytes = chain.Migrate(file, version).AsSuccessor(file, protection);
             var written = Files.Of(slot)[0].Number + 1;

@@ -17,9 +17,9 @@ public sealed record SlotProtection(SlotName Slot, int Generation, bool Changed,
 public sealed partial class SaveSlots
 {
     /// <summary>
-    /// Brings every generation of every slot under another protection: to a new key, from seals to encryption, or to none. Each file is replaced in one
-    /// step by the same save, byte for byte but for the protection. Cut short at any moment, it has harmed nothing, and goes on where it was when
-    /// it is run again. A save that does not fit its old seal stays as it is.
+    /// Brings every generation of every slot under another protection: to a new key, from seals to encryption, or to none. Each file is
+    /// replaced in one step by the same save, byte for byte but for the protection. Cut short at any moment, it has harmed nothing, and
+    /// goes on where it was when it is run again. A save that does not fit its old seal stays as it is.
     /// </summary>
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
     /// <param name="to">What they are to have; null for nothing.</param>
@@ -33,11 +33,13 @@ public sealed partial class SaveSlots
         lock (Gate)
         {
             Hold();
-            // A counter that is there goes with its store, whether or not who moves it counts: left behind, it would take every save for an old one.
+            // A counter that is there goes with its store, whether or not who moves it counts: left behind, it would take every save for an
+            // old one.
             var counter = from is null ? null : SaveCounter.Read(Storage, from);
             // Oldest first, so that what is cut short leaves the newest, which is loaded, under the key that the game still has.
             var results = Files.All()
-                .SelectMany(slot => slot.Value.AsEnumerable().Reverse().Select(generation => Protect(slot.Key, generation, from, to)).ToList())
+                .SelectMany(slot =>
+                    slot.Value.AsEnumerable().Reverse().Select(generation => Protect(slot.Key, generation, from, to)).ToList())
                 .ToList();
             if (counter is { IsSound: true } && to is not null && results.TrueForAll(one => one.Problem is null))
                 counter.MoveTo(to);
@@ -55,7 +57,8 @@ public sealed partial class SaveSlots
             if (from is not null)
                 file.CheckSeal(from);
             else if (file.HasSeal)
-                throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed, and its key was not given.", Files.Locate(slot, generation), "Give the key that it has now.");
+                throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed, and its key was not given.",
+                    Files.Locate(slot, generation), "Give the key that it has now.");
             var bytes = file.Protect(to);
             var name = SlotFiles.NameOf(slot, generation.Number, ExtensionFor(generation.File, file, to));
             Storage.Write(name, bytes, replace: true);
@@ -92,7 +95,8 @@ public sealed partial class SaveSlots
     {
         var extension = Path.GetExtension(name);
         return FileForm.All.Any(form => form.Extension == extension)
-            ? new SaveTerms(file.Form, Compression: file.IsCompressed ? SaveCompression.Fast : SaveCompression.None, Protection: to).File.Extension
+            ? new SaveTerms(
+                file.Form, Compression: file.IsCompressed ? SaveCompression.Fast : SaveCompression.None, Protection: to).File.Extension
             : extension;
     }
 }

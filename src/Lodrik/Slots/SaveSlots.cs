@@ -8,7 +8,10 @@ namespace Lodrik.Slots;
 /// The slots of a storage, whichever game they belong to: all that can be done with saves without the game's types. A
 /// <see cref="SaveStore{T}"/> is built on it, and so is the tool.
 /// </summary>
-/// <remarks>It may be used from several threads; each call is done before the next begins. What changes something keeps other processes from writing.</remarks>
+/// <remarks>
+/// It may be used from several threads; each call is done before the next begins. What changes something keeps other processes from
+/// writing.
+/// </remarks>
 public sealed partial class SaveSlots : IDisposable
 {
     private readonly StoreWriter _writer;
@@ -76,7 +79,9 @@ public sealed partial class SaveSlots : IDisposable
         return number > 0 ? Storage.Read(SlotFiles.ThumbnailOf(slot, number)) : null;
     }
 
-    /// <summary>Writes a save as the newest generation of a slot, which has to be there; the picture of the one before comes along.</summary>
+    /// <summary>
+    /// Writes a save as the newest generation of a slot, which has to be there; the picture of the one before comes along.
+    /// </summary>
     /// <param name="slot">The slot.</param>
     /// <param name="save">The bytes of the save.</param>
     /// <returns>The number of the new generation.</returns>
@@ -123,7 +128,8 @@ public sealed partial class SaveSlots : IDisposable
             Hold();
             // What cannot be loaded is not made the newest.
             if (Files.Open(slot, found).Health == SectionHealth.Damaged)
-                throw new DamagedSaveException(SaveErrorCode.Damaged, "The generation is damaged.", Files.Locate(slot, found), "Choose another; nothing was changed.");
+                throw new DamagedSaveException(
+                    SaveErrorCode.Damaged, "The generation is damaged.", Files.Locate(slot, found), "Choose another; nothing was changed.");
             var number = Files.Of(slot)[0].Number + 1;
             CopyGeneration(slot, found, slot, number);
             return number;

@@ -99,7 +99,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <param name="cancellationToken">Gives the load up.</param>
     /// <returns>As <see cref="Load(SlotName, IReadOnlyCollection{string})"/>. The state's own code runs in the background too.</returns>
     public Task<LoadResult<T>> LoadAsync(
-        SlotName slot, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) => Task.Run(
+        SlotName slot, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null,
+        CancellationToken cancellationToken = default) => Task.Run(
         () =>
         {
             progress?.Report(new SaveProgress(SaveStage.Reading, 0, 0));
@@ -109,7 +110,9 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         },
         cancellationToken);
 
-    /// <summary>Runs the code that saving and loading consist of once, so that the first save costs no more than the others. Nothing is written.</summary>
+    /// <summary>
+    /// Runs the code that saving and loading consist of once, so that the first save costs no more than the others. Nothing is written.
+    /// </summary>
     public Task WarmUpAsync() => Task.Run(() => StateFile.FromBytes<T>(StateFile.ToBytes(T.CreateState(), _options.Form)));
 
     /// <summary>Waits until all that was given to the background is on the disk.</summary>
@@ -302,7 +305,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var progress = request.Progress;
         _saveWriter ??= new SaveWriter();
         return _saveWriter.Write(
-            request.Snapshot, header, _terms, _cache, progress is null ? null : (done, total) => progress.Report(new SaveProgress(SaveStage.Compressing, done, total)));
+            request.Snapshot, header, _terms, _cache,
+            progress is null ? null : (done, total) => progress.Report(new SaveProgress(SaveStage.Compressing, done, total)));
     }
 
     /// <summary>Writes a save and its picture for good.</summary>
@@ -319,7 +323,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     /// <summary>A save of this version on top would hide the newer one from the game that made it.</summary>
     private static SaveMismatchException NewerInSlot(SlotName slot, int version) => new(
-        SaveErrorCode.NewerVersion, $"The slot holds a save of version {version}, and this game has version {T.Root.Version}; it is not written over.",
+        SaveErrorCode.NewerVersion,
+        $"The slot holds a save of version {version}, and this game has version {T.Root.Version}; it is not written over.",
         new SaveLocation { Slot = slot.ToString() }, "Save to another slot, or delete this one first.");
 
     private SaveHeader Describe(Request request, SaveHeader? parent, SaveCounter? counter)
@@ -378,7 +383,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     /// <summary>A save between its snapshot and its receipt.</summary>
     private sealed class Request(
-        SlotName slot, SaveLabel label, Overwrite overwrite, Guid playthrough, DateTimeOffset taken, IProgress<SaveProgress>? progress) : IDisposable
+        SlotName slot, SaveLabel label, Overwrite overwrite, Guid playthrough, DateTimeOffset taken, IProgress<SaveProgress>? progress)
+            : IDisposable
     {
         private readonly List<TaskCompletionSource<SaveReceipt>> _replaced = [];
         private Snapshot? _snapshot;

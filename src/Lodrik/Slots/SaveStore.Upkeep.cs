@@ -20,14 +20,16 @@ public sealed partial class SaveStore<T>
     }
 
     /// <summary>
-    /// Reads a file that Lodrik did not write, by the way in that the store's migrations have for such files. It begins a playthrough of its
-    /// own, which belongs to no slot until it is saved.
+    /// Reads a file that Lodrik did not write, by the way in that the store's migrations have for such files. It begins a playthrough of
+    /// its own, which belongs to no slot until it is saved.
     /// </summary>
     /// <exception cref="InvalidOperationException">The store has no migrations.</exception>
     /// <exception cref="SaveException">The file cannot be read or is not the game's, or a step failed.</exception>
     public T Import(string path)
     {
-        var state = (_options.Migrations ?? throw new InvalidOperationException("The store was opened without migrations, and does not know how to import files.")).Import<T>(path);
+        var state = (_options.Migrations
+            ?? throw new InvalidOperationException("The store was opened without migrations, and does not know how to import files."))
+            .Import<T>(path);
         StartPlaythrough();
         return state;
     }
@@ -57,14 +59,17 @@ public sealed partial class SaveStore<T>
 
     /// <summary>Loads the newest save of all that can be loaded.</summary>
     /// <param name="among">The slots to choose from; none means all.</param>
-    /// <returns>The state, or the answer that there is nothing to continue; <c>PassedOver</c> says what was newer and could not be loaded.</returns>
+    /// <returns>
+    /// The state, or the answer that there is nothing to continue; <c>PassedOver</c> says what was newer and could not be loaded.
+    /// </returns>
     /// <exception cref="SaveException">There are saves, and none of them can be loaded; the newest one's error.</exception>
     public LoadResult<T> Continue(params IReadOnlyCollection<SlotName> among)
     {
         ArgumentNullException.ThrowIfNull(among);
         lock (_gate)
         {
-            return SlotFiles.Read(() => LoadFirst([.. Candidates(among).Select(one => (one.Slot, new Generation(one.Number, one.File, one.ByteCount)))]))
+            return SlotFiles.Read(() =>
+                LoadFirst([.. Candidates(among).Select(one => (one.Slot, new Generation(one.Number, one.File, one.ByteCount)))]))
                 ?? new LoadResult<T>(SlotName.Auto);
         }
     }
@@ -152,11 +157,14 @@ public sealed partial class SaveStore<T>
     }
 
     /// <summary>
-    /// Brings every save of the store under the protection that the store has now, from the one that it had: to a new key, or from seals to encryption.
+    /// Brings every save of the store under the protection that the store has now, from the one that it had: to a new key, or from seals to
+    /// encryption.
     /// </summary>
     /// <inheritdoc cref="SaveSlots.Protect(SaveProtection?, SaveProtection?)" path="/exception"/>
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
-    /// <returns>What became of every generation. One that does not fit its old seal stays as it is. It may be run again, and goes on where it was.</returns>
+    /// <returns>
+    /// What became of every generation. One that does not fit its old seal stays as it is. It may be run again, and goes on where it was.
+    /// </returns>
     public IReadOnlyList<SlotProtection> ProtectAll(SaveProtection? from) => _slots.Protect(from, _options.Protection);
 
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
@@ -195,7 +203,9 @@ public sealed partial class SaveStore<T>
         }
     }
 
-    /// <summary>A slot name that is free, made of what a player typed: "My first night!" becomes my-first-night, or my-first-night-2.</summary>
+    /// <summary>
+    /// A slot name that is free, made of what a player typed: "My first night!" becomes my-first-night, or my-first-night-2.
+    /// </summary>
     public SlotName FreeName(string title)
     {
         var name = SlotName.FromTitle(title);
@@ -228,7 +238,8 @@ public sealed partial class SaveStore<T>
             var newest = Candidates([]).FirstOrDefault(one => one.Header?.Playthrough == Playthrough);
             var file = newest is null ? null : _files.Open(newest.Slot, new Generation(newest.Number, newest.File, newest.ByteCount));
             var saved = file is null ? T.CreateState() : Decode(file, one => StateFile.Decode<T>(one)).State;
-            return [.. StateContent.Changes(saved, state, file?.Form ?? SaveForm.Binary).Where(change => !ignored.Any(section => IsWithin(section, change.Path)))];
+            return [.. StateContent.Changes(saved, state, file?.Form ?? SaveForm.Binary)
+                .Where(change => !ignored.Any(section => IsWithin(section, change.Path)))];
         }
     }
 
@@ -266,7 +277,8 @@ public sealed partial class SaveStore<T>
         {
             var newest = DateTimeOffset.MinValue;
             return slot.Value.AsEnumerable().Reverse().Select(generation => _files.Describe(slot.Key, generation))
-                .Select(summary => (Summary: summary, Since: newest = summary.Header?.Saved is { } saved && saved > newest ? saved : newest))
+                .Select(summary =>
+                    (Summary: summary, Since: newest = summary.Header?.Saved is { } saved && saved > newest ? saved : newest))
                 .ToList();
         })
         .OrderByDescending(one => one.Since).ThenByDescending(one => one.Summary.Number)

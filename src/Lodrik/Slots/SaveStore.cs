@@ -52,7 +52,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <summary>The slot that was loaded from or saved to last, other than quick and auto; null before that.</summary>
     public SlotName? CurrentSlot { get; private set; }
 
-    /// <summary>The number of the store's last write; 0 where it does not count (<see cref="SaveProtection.HasCounter"/>), or wrote nothing yet.</summary>
+    /// <summary>
+    /// The number of the store's last write; 0 where it does not count (<see cref="SaveProtection.HasCounter"/>), or wrote nothing yet.
+    /// </summary>
     public long WriteCount
     {
         get
@@ -63,12 +65,15 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     }
 
     /// <summary>The store's counter as it stands; null where it does not count.</summary>
-    private SaveCounter? Counter => _options.Protection is { HasCounter: true } protection ? SaveCounter.Read(_files.Storage, protection) : null;
+    private SaveCounter? Counter =>
+        _options.Protection is { HasCounter: true } protection ? SaveCounter.Read(_files.Storage, protection) : null;
 
     /// <summary>Opens the game's store. Nothing is written before the first save.</summary>
     /// <param name="options">How the saves are kept; null takes the defaults: readable JSON in the platform's place.</param>
     /// <exception cref="ArgumentException">An option cannot be.</exception>
-    /// <exception cref="MigrationException">The chain of migrations has a gap, a step twice, or does not lead to the game's version.</exception>
+    /// <exception cref="MigrationException">
+    /// The chain of migrations has a gap, a step twice, or does not lead to the game's version.
+    /// </exception>
     public static SaveStore<T> Open(SaveStoreOptions? options = null)
     {
         options ??= new SaveStoreOptions();
@@ -80,11 +85,14 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepQuick, 1, nameof(options));
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepAuto, 1, nameof(options));
         if (options.Extension is { } extension && !IsExtension(extension))
-            throw new ArgumentException($"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not .png or .tmp.", nameof(options));
+            throw new ArgumentException(
+                $"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not .png or .tmp.",
+                nameof(options));
         if (options is { Folder: not null, Storage: not null })
             throw new ArgumentException("Give a folder or a storage, not both.", nameof(options));
         if (options.InvalidSaves is SaveTreatment.Load or SaveTreatment.Mark)
-            throw new ArgumentException("A save that the game's own rules refuse cannot be loaded. Choose PassOver or Refuse for InvalidSaves.", nameof(options));
+            throw new ArgumentException("A save that the game's own rules refuse cannot be loaded. Choose PassOver or Refuse for "
+                + "InvalidSaves.", nameof(options));
         options.Migrations?.Check(T.Root);
         options.Protection?.Check();
         return new SaveStore<T>(options);
@@ -106,11 +114,14 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <summary>Saves to the slot that was loaded from or saved to last.</summary>
     /// <exception cref="SlotException">There is none yet.</exception>
     public SaveReceipt Save(T state, SaveLabel? label = null) => Save(
-        CurrentSlot ?? throw new SlotException(SaveErrorCode.NoSuchSlot, "No slot was loaded from or saved to yet.", remedy: "Name the slot to save to."),
+        CurrentSlot ?? throw new SlotException(
+            SaveErrorCode.NoSuchSlot, "No slot was loaded from or saved to yet.", remedy: "Name the slot to save to."),
         state,
         label);
 
-    /// <summary>What saving to the slot would write over: another playthrough, or a save that cannot be read; null where it just saves.</summary>
+    /// <summary>
+    /// What saving to the slot would write over: another playthrough, or a save that cannot be read; null where it just saves.
+    /// </summary>
     public SlotSummary? WouldOverwrite(SlotName slot)
     {
         lock (_gate)
@@ -123,10 +134,13 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
 
     /// <summary>Loads a slot: its newest generation that is whole.</summary>
     /// <param name="slot">The slot.</param>
-    /// <param name="sections">The sections to load (the root's <c>Sections</c> names them); none means all. What is not loaded has its initial values.</param>
+    /// <param name="sections">
+    /// The sections to load (the root's <c>Sections</c> names them); none means all. What is not loaded has its initial values.
+    /// </param>
     /// <returns>The state, or the answer that there is no such slot.</returns>
     /// <exception cref="SaveException">There is such a slot, and none of its generations can be loaded; the newest one's error.</exception>
-    public LoadResult<T> Load(SlotName slot, params IReadOnlyCollection<string> sections) => Load(slot, sections, progress: null, CancellationToken.None);
+    public LoadResult<T> Load(SlotName slot, params IReadOnlyCollection<string> sections) =>
+        Load(slot, sections, progress: null, CancellationToken.None);
 
     /// <summary>Loads a slot into an existing state, which is untouched where anything does not fit.</summary>
     /// <inheritdoc cref="Load(SlotName, IReadOnlyCollection{string})"/>
@@ -153,7 +167,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     }
 
     /// <summary>All slots by what their headers say, newest first. A damaged slot is listed as such.</summary>
-    /// <param name="kinds">Only saves of these kinds; none means all. A damaged slot's kind is not known, and it is listed with all only.</param>
+    /// <param name="kinds">
+    /// Only saves of these kinds; none means all. A damaged slot's kind is not known, and it is listed with all only.
+    /// </param>
     public IReadOnlyList<SlotSummary> List(params IReadOnlyCollection<SaveKind> kinds)
     {
         ArgumentNullException.ThrowIfNull(kinds);
@@ -169,7 +185,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     {
         lock (_gate)
         {
-            return SlotFiles.Read(() => _options.Places.Select(place => (place, _files.Of(place) is { Count: > 0 } generations ? _files.Summarise(place, generations) : null)).ToList());
+            return SlotFiles.Read(() => _options.Places.Select(place =>
+                (place, _files.Of(place) is { Count: > 0 } generations ? _files.Summarise(place, generations) : null)).ToList());
         }
     }
 
@@ -190,7 +207,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
     }
 
-    private LoadResult<T> Load(SlotName slot, IReadOnlyCollection<string> sections, IProgress<SaveProgress>? progress, CancellationToken cancellationToken)
+    private LoadResult<T> Load(
+        SlotName slot, IReadOnlyCollection<string> sections, IProgress<SaveProgress>? progress, CancellationToken cancellationToken)
     {
         return Load(slot, sections, (slot, generation) => _files.Open(slot, generation, progress, cancellationToken), file =>
         {
@@ -203,13 +221,15 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         });
     }
 
-    private LoadResult<T> Load(SlotName slot, IReadOnlyCollection<string> sections, Func<SlotName, Generation, SavedFile> open, Func<SavedFile, T> decode)
+    private LoadResult<T> Load(
+        SlotName slot, IReadOnlyCollection<string> sections, Func<SlotName, Generation, SavedFile> open, Func<SavedFile, T> decode)
     {
         CheckSections(sections);
         lock (_gate)
         {
             return SlotFiles.Read(() => LoadFirst([.. _files.Of(slot).Select(generation => (slot, generation))], open, decode))
-                ?? new LoadResult<T>(slot, () => SlotException.NoSuchSlot(slot, _files.All().Keys, "Ask Found before State, or use OrNew()."));
+                ?? new LoadResult<T>(
+                    slot, () => SlotException.NoSuchSlot(slot, _files.All().Keys, "Ask Found before State, or use OrNew()."));
         }
     }
 
@@ -218,7 +238,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         LoadFirst(candidates, _files.Open, file => StateFile.Decode<T>(file));
 
     private LoadResult<T>? LoadFirst(
-        IReadOnlyList<(SlotName Slot, Generation Generation)> candidates, Func<SlotName, Generation, SavedFile> open, Func<SavedFile, T> decode)
+        IReadOnlyList<(SlotName Slot, Generation Generation)> candidates, Func<SlotName, Generation, SavedFile> open,
+        Func<SavedFile, T> decode)
     {
         var passedOver = new List<SaveException>();
         foreach (var (slot, generation) in candidates)
@@ -229,7 +250,12 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 if (_options.EditedSaves is SaveTreatment.PassOver or SaveTreatment.Refuse && file.Opened.IsEdited)
                     throw Edited(slot, generation);
                 var (state, problem) = Decode(file, decode);
-                var result = new LoadResult<T>(slot, generation.Number, state, file) { PassedOver = passedOver, SealProblem = problem, Replay = Judge(slot, generation, file.Header) };
+                var result = new LoadResult<T>(slot, generation.Number, state, file)
+                {
+                    PassedOver = passedOver,
+                    SealProblem = problem,
+                    Replay = Judge(slot, generation, file.Header),
+                };
                 if (result.MigratedFrom is { } version)
                     StoreLog.Migrated(_log, slot, generation.Number, version, T.Root.Version);
                 Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);
@@ -246,7 +272,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         return passedOver.Count == 0 ? null : throw NoneLoads(candidates, passedOver);
     }
 
-    /// <summary>Decodes a save once its seal was looked at; where such saves are only marked, one whose seal does not fit as well.</summary>
+    /// <summary>
+    /// Decodes a save once its seal was looked at; where such saves are only marked, one whose seal does not fit as well.
+    /// </summary>
     private (T State, TamperedSaveException? Problem) Decode(SavedFile file, Func<SavedFile, T> decode)
     {
         try
@@ -262,7 +290,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     }
 
     /// <summary>A save as this version of the game reads it: migrated, or a newer one as far as it is known.</summary>
-    private SavedFile InThisVersion(SavedFile file) => file.Header is not { } header || header.Game != T.Root.Game || header.Version == T.Root.Version ? file
+    private SavedFile InThisVersion(SavedFile file) =>
+        file.Header is not { } header || header.Game != T.Root.Game || header.Version == T.Root.Version ? file
         : header.Version < T.Root.Version && _options.Migrations is { } chain ? chain.Migrate(file, T.Root.Version)
         : header.Version > T.Root.Version && _options.NewerSaves is SaveTreatment.Load or SaveTreatment.Mark ? file.ReadAs(T.Root.Version)
         : file;
@@ -276,7 +305,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             if (_files.WholeSections(slot, generation) is { Count: > 0 } sections)
                 whole.Add($"generation {generation.Number} of {slot}: {string.Join(", ", sections)}");
         }
-        var problem = candidates.Count == 1 ? newest.Problem : $"None of the {candidates.Count} generations can be loaded. The newest: {newest.Problem}";
+        var problem = candidates.Count == 1
+            ? newest.Problem
+            : $"None of the {candidates.Count} generations can be loaded. The newest: {newest.Problem}";
         var remedy = whole.Count == 0
             ? "Nothing in the files is whole. They are left as they are; start anew, or put a copy back."
             : $"The files are left as they are. Still whole are, in {string.Join("; in ", whole)}: load those sections alone.";
@@ -294,7 +325,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         || exception is TamperedSaveException { Code: SaveErrorCode.Replayed } && _options.ReplayedSaves == SaveTreatment.PassOver
         || exception is TamperedSaveException { Code: not SaveErrorCode.Replayed } && _options.TamperedSaves == SaveTreatment.PassOver;
 
-    /// <summary>What is said of a save that was put in the place of a newer one; null where nothing is, or where the game does not want to know.</summary>
+    /// <summary>
+    /// What is said of a save that was put in the place of a newer one; null where nothing is, or where the game does not want to know.
+    /// </summary>
     /// <exception cref="TamperedSaveException">It was, and such a save does not load.</exception>
     private ReplayedSave? Judge(SlotName slot, Generation generation, SaveHeader? header)
     {
@@ -302,11 +335,13 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             return null;
         StoreLog.Replayed(_log, slot, generation.Number, replay.Reason);
         return _options.ReplayedSaves == SaveTreatment.Mark ? replay : throw new TamperedSaveException(
-            SaveErrorCode.Replayed, $"The save is an old one that was put in the place of a newer one: {replay.Reason}", _files.Locate(slot, generation), "Load another slot.");
+            SaveErrorCode.Replayed, $"The save is an old one that was put in the place of a newer one: {replay.Reason}",
+            _files.Locate(slot, generation), "Load another slot.");
     }
 
     private SaveContentException Edited(SlotName slot, Generation generation) => new(
-        SaveErrorCode.EditedByHand, "The save was changed by hand since it was written.", _files.Locate(slot, generation), "Load an older generation.");
+        SaveErrorCode.EditedByHand, "The save was changed by hand since it was written.",
+        _files.Locate(slot, generation), "Load an older generation.");
 
     private bool IsAnothers(SlotName slot, SlotSummary occupant, Guid playthrough) =>
         !slot.IsRing && slot != CurrentSlot && occupant.Header?.Slot?.Playthrough != playthrough;
@@ -346,8 +381,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     }
 
     /// <summary>
-    /// The generation beyond those that are kept that stays nevertheless: the newest one of an older version, from which all that came after it
-    /// was migrated. None where one of those that are kept is of an older version.
+    /// The generation beyond those that are kept that stays nevertheless: the newest one of an older version, from which all that came
+    /// after it was migrated. None where one of those that are kept is of an older version.
     /// </summary>
     private int LastOfOlderVersion(SlotName slot, List<Generation> ring, int firstToDrop)
     {
@@ -381,13 +416,16 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         if (!label.Thumbnail.Span.StartsWith(PngSignature))
             throw new ArgumentException("A thumbnail has to be a PNG picture.", nameof(label));
         if (label.Thumbnail.Length > _options.MaxThumbnailByteCount)
-            throw new ArgumentException($"A thumbnail may have {_options.MaxThumbnailByteCount} bytes, and this has {label.Thumbnail.Length}.", nameof(label));
+            throw new ArgumentException(
+                $"A thumbnail may have {_options.MaxThumbnailByteCount} bytes, and this has {label.Thumbnail.Length}.", nameof(label));
     }
 
     /// <summary>The first bytes of every PNG file (ISO/IEC 15948 section 5.2).</summary>
     private static ReadOnlySpan<byte> PngSignature => [0x89, (byte)'P', (byte)'N', (byte)'G', 0x0D, 0x0A, 0x1A, 0x0A];
 
-    /// <summary>Refuses a new slot where there is no place for it, or where its name is another's on systems that do not tell case apart.</summary>
+    /// <summary>
+    /// Refuses a new slot where there is no place for it, or where its name is another's on systems that do not tell case apart.
+    /// </summary>
     private void RefuseNew(SlotName slot)
     {
         if (_options.Places.Count > 0 && !slot.IsRing && !_options.Places.Contains(slot))
@@ -411,7 +449,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         ArgumentNullException.ThrowIfNull(sections);
         foreach (var section in sections)
         {
-            if (T.Root.Sections.Contains(section) || T.Root.Sections.Any(known => known.EndsWith('/') && section.StartsWith(known, StringComparison.Ordinal)))
+            if (T.Root.Sections.Contains(section)
+                || T.Root.Sections.Any(known => known.EndsWith('/') && section.StartsWith(known, StringComparison.Ordinal)))
                 continue;
             throw new SaveContentException(
                 SaveErrorCode.NoSuchSection,
@@ -423,7 +462,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     private static IReadOnlyCollection<string>? Chosen(IReadOnlyCollection<string> sections) => sections.Count == 0 ? null : sections;
 
     private static bool IsExtension(string extension) =>
-        extension.Length > 1 && extension[0] == '.' && extension is not (".png" or DirectoryStorage.TemporaryExtension) && extension.AsSpan(1).IndexOfAnyExcept(ExtensionCharacters) < 0;
+        extension.Length > 1 && extension[0] == '.' && extension is not (".png" or DirectoryStorage.TemporaryExtension)
+            && extension.AsSpan(1).IndexOfAnyExcept(ExtensionCharacters) < 0;
 
     private static readonly System.Buffers.SearchValues<char> ExtensionCharacters =
         System.Buffers.SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-");

@@ -29,8 +29,8 @@ public sealed record SaveStoreOptions
     public SaveCompression Compression { get; init; }
 
     /// <summary>
-    /// The extension of the files, with its dot; null takes .json or .xml for readable saves and .lodrik for others. It is for people only: the form
-    /// is recognised from the bytes.
+    /// The extension of the files, with its dot; null takes .json or .xml for readable saves and .lodrik for others. It is for people only:
+    /// the form is recognised from the bytes.
     /// </summary>
     public string? Extension { get; init; }
 
@@ -56,24 +56,26 @@ public sealed record SaveStoreOptions
     public IReadOnlyList<SlotName> Places { get; init; } = [];
 
     /// <summary>
-    /// What becomes of a readable save without a seal that was changed by hand, or written by hand. It loads by default, and the result says so
-    /// (<see cref="LoadResult{T}.WasEditedByHand"/>).
+    /// What becomes of a readable save without a seal that was changed by hand, or written by hand. It loads by default, and the result
+    /// says so (<see cref="LoadResult{T}.WasEditedByHand"/>).
     /// </summary>
     public SaveTreatment EditedSaves { get; init; } = SaveTreatment.Load;
 
     /// <summary>
-    /// What becomes of a save whose seal or signature does not fit, or is missing. It is an error by default; one that is loaded says what is wrong
-    /// (<see cref="LoadResult{T}.SealProblem"/>).
+    /// What becomes of a save whose seal or signature does not fit, or is missing. It is an error by default; one that is loaded says what
+    /// is wrong (<see cref="LoadResult{T}.SealProblem"/>).
     /// </summary>
     public SaveTreatment TamperedSaves { get; init; } = SaveTreatment.Refuse;
 
-    /// <summary>How saves of older versions are brought up to the game's; null where there are none yet. The chain is checked when the store opens.</summary>
+    /// <summary>
+    /// How saves of older versions are brought up to the game's; null where there are none yet. The chain is checked when the store opens.
+    /// </summary>
     public MigrationChain? Migrations { get; init; }
 
     /// <summary>
-    /// What becomes of a save that a newer version of the game made. It is an error by default. Where it is loaded, what this game knows of it is, and
-    /// what a type does not know is kept where the type says so (<see cref="KeepUnknownAttribute"/>). The save itself is never written over: saving to
-    /// its slot is an error, and no ring pushes it out.
+    /// What becomes of a save that a newer version of the game made. It is an error by default. Where it is loaded, what this game knows of
+    /// it is, and what a type does not know is kept where the type says so (<see cref="KeepUnknownAttribute"/>). The save itself is never
+    /// written over: saving to its slot is an error, and no ring pushes it out.
     /// </summary>
     public SaveTreatment NewerSaves { get; init; } = SaveTreatment.Refuse;
 
@@ -84,8 +86,8 @@ public sealed record SaveStoreOptions
     public int MaxThumbnailByteCount { get; init; } = 1 << 20;
 
     /// <summary>
-    /// What becomes of a save that the game's own rules refuse (<see cref="IValidatedState"/>). It is an error by default, or passed over; it cannot be
-    /// loaded.
+    /// What becomes of a save that the game's own rules refuse (<see cref="IValidatedState"/>). It is an error by default, or passed over;
+    /// it cannot be loaded.
     /// </summary>
     public SaveTreatment InvalidSaves { get; init; } = SaveTreatment.Refuse;
 

@@ -1,8 +1,8 @@
 namespace Lodrik;
 
 /// <summary>
-/// What a store does with a save that is readable and still not what it should be: edited by hand, tampered with, made by a newer version of the game,
-/// invalid by the game's own rules, or replayed.
+/// What a store does with a save that is readable and still not what it should be: edited by hand, tampered with, made by a newer version
+/// of the game, invalid by the game's own rules, or replayed.
 /// </summary>
 public enum SaveTreatment
 {

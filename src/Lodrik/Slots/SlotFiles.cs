@@ -153,7 +153,8 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     {
         try
         {
-            return [.. Open(slot, generation).Sections.Where(section => section.Health == SectionHealth.Intact).Select(section => section.Name)];
+            return [.. Open(slot, generation).Sections.Where(section => section.Health == SectionHealth.Intact)
+                .Select(section => section.Name)];
         }
         catch (SaveException exception) when (exception is not GenerationGoneException)
         {
@@ -183,7 +184,8 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     {
         try
         {
-            return new GenerationSummary(slot, generation.Number, generation.File, generation.ByteCount, ReadHeader(slot, generation), null);
+            return new GenerationSummary(
+                slot, generation.Number, generation.File, generation.ByteCount, ReadHeader(slot, generation), null);
         }
         catch (SaveException problem) when (problem is not GenerationGoneException)
         {
@@ -205,7 +207,8 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
             try
             {
                 var header = ReadHeader(slot, generation);
-                return new SlotSummary(slot, generations, generation, header, problem is null ? SlotHealth.Readable : SlotHealth.FellBack, problem);
+                return new SlotSummary(
+                    slot, generations, generation, header, problem is null ? SlotHealth.Readable : SlotHealth.FellBack, problem);
             }
             catch (SaveException exception) when (exception is not GenerationGoneException)
             {

@@ -41,7 +41,9 @@ public readonly record struct SlotName : IComparable<SlotName>
     internal bool IsRing => this == Quick || this == Auto;
 
     /// <summary>The slot name nearest to what a player typed: "My first night!" becomes my-first-night.</summary>
-    /// <param name="title">Any text; the accents of Western European letters are dropped, and whatever cannot stand in a name becomes a dash.</param>
+    /// <param name="title">
+    /// Any text; the accents of Western European letters are dropped, and whatever cannot stand in a name becomes a dash.
+    /// </param>
     /// <returns>A name; "save" where nothing of the text can stand in one.</returns>
     public static SlotName FromTitle(string title)
     {

@@ -16,7 +16,8 @@ public enum SlotHealth
 /// <summary>One slot in a list of them: what its newest readable header says.</summary>
 public sealed class SlotSummary
 {
-    internal SlotSummary(SlotName slot, IReadOnlyList<Generation> generations, Generation shown, SaveHeader? header, SlotHealth health, SaveException? problem)
+    internal SlotSummary(SlotName slot, IReadOnlyList<Generation> generations, Generation shown, SaveHeader? header, SlotHealth health,
+        SaveException? problem)
     {
         Slot = slot;
         GenerationCount = generations.Count;

@@ -26,7 +26,11 @@ internal static partial class StoreLog
     [LoggerMessage(7, LogLevel.Information, "Slot {Slot}: generation {Old} is the newest again, as generation {New}")]
     public static partial void Reinstated(ILogger log, SlotName slot, int old, int @new);
 
-    [LoggerMessage(9, LogLevel.Information, "Migrated slot {Slot}, generation {Generation}, from version {From} to {To} while loading it; the file is as it was")]
+    [
+        LoggerMessage(
+        9,
+        LogLevel.Information, "Migrated slot {Slot}, generation {Generation}, from version {From} to {To} while loading it; the file is as "
+            + "it was")]
     public static partial void Migrated(ILogger log, SlotName slot, int generation, int from, int to);
 
     [LoggerMessage(10, LogLevel.Warning, "Slot {Slot}, generation {Generation} may be an old save that was put back: {Reason}")]

@@ -31,8 +31,11 @@ public readonly struct AdapterCodec<TForeign, TSaved, TCodec, TAdapter> : IState
         value = TAdapter.FromSaved(saved);
     }
 
-    public static TForeign? Copy(TForeign? value, CopyContext? context) => value is null ? value : TAdapter.FromSaved(TCodec.Copy(TAdapter.ToSaved(value), context));
+    public static TForeign? Copy(TForeign? value, CopyContext? context) =>
+        value is null ? value : TAdapter.FromSaved(TCodec.Copy(TAdapter.ToSaved(value), context));
 
     public static bool AreEqual(TForeign? one, TForeign? other, CompareContext? context) =>
-        one is null || other is null ? one is null == other is null : TCodec.AreEqual(TAdapter.ToSaved(one), TAdapter.ToSaved(other), context);
+        one is null || other is null
+            ? one is null == other is null
+            : TCodec.AreEqual(TAdapter.ToSaved(one), TAdapter.ToSaved(other), context);
 }

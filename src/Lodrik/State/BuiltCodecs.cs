@@ -39,7 +39,8 @@ public readonly struct BuiltCodec<TCollection, T, TCodec, TBuild> : IStateCodec<
         value = items is null ? default : TBuild.From(items);
     }
 
-    public static TCollection? Copy(TCollection? value, CopyContext? context) => TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(item => TCodec.Copy(item, context))]);
+    public static TCollection? Copy(TCollection? value, CopyContext? context) =>
+        TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(item => TCodec.Copy(item, context))]);
 
     public static bool AreEqual(TCollection? one, TCollection? other, CompareContext? context)
     {
@@ -156,7 +157,8 @@ public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBui
     public static bool HasColumns => TCodec.HasColumns;
 
     public static void Write<TWriter>(ref TWriter writer, TMap? value) where TWriter : IStateWriter, allows ref struct =>
-        DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.Write(ref writer, value is null ? null : new Dictionary<TKey, TValue>(value));
+        DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.Write(
+            ref writer, value is null ? null : new Dictionary<TKey, TValue>(value));
 
     public static void Read<TReader>(ref TReader reader, ref TMap? value) where TReader : IStateReader, allows ref struct
     {
@@ -165,12 +167,14 @@ public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBui
         value = entries is null ? null : TBuild.From(entries);
     }
 
-    public static TMap? Copy(TMap? value, CopyContext? context) => value is null ? null : TBuild.From(value.ToDictionary(entry => entry.Key, entry => TCodec.Copy(entry.Value, context)));
+    public static TMap? Copy(TMap? value, CopyContext? context) =>
+        value is null ? null : TBuild.From(value.ToDictionary(entry => entry.Key, entry => TCodec.Copy(entry.Value, context)));
 
     public static bool AreEqual(TMap? one, TMap? other, CompareContext? context) =>
         one is null || other is null
             ? ReferenceEquals(one, other)
-            : DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.AreEqual(new Dictionary<TKey, TValue>(one), new Dictionary<TKey, TValue>(other), context);
+            : DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.AreEqual(
+                new Dictionary<TKey, TValue>(one), new Dictionary<TKey, TValue>(other), context);
 }
 
 /// <summary>IDictionary and IReadOnlyDictionary: a dictionary.</summary>
@@ -181,13 +185,15 @@ public readonly struct InterfaceMapBuild<TMap, TKey, TValue> : IBuildMap<TMap, T
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
-public readonly struct ImmutableDictionaryBuild<TKey, TValue> : IBuildMap<ImmutableDictionary<TKey, TValue>, TKey, TValue> where TKey : notnull
+public readonly struct ImmutableDictionaryBuild<TKey, TValue> : IBuildMap<ImmutableDictionary<TKey, TValue>, TKey, TValue>
+    where TKey : notnull
 {
     public static ImmutableDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries) => entries.ToImmutableDictionary();
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
-public readonly struct ImmutableSortedDictionaryBuild<TKey, TValue> : IBuildMap<ImmutableSortedDictionary<TKey, TValue>, TKey, TValue> where TKey : notnull
+public readonly struct ImmutableSortedDictionaryBuild<TKey, TValue> : IBuildMap<ImmutableSortedDictionary<TKey, TValue>, TKey, TValue>
+    where TKey : notnull
 {
     public static ImmutableSortedDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries) => entries.ToImmutableSortedDictionary();
 }

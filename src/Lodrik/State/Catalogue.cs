@@ -40,7 +40,9 @@ public sealed class Catalogue<T> : IEnumerable<KeyValuePair<string, T>> where T 
         if (_former.ContainsKey(name) || !_entries.TryAdd(name, thing))
             throw Bad($"The name \"{name}\" stands twice in the catalogue of {_title}.", "Give each entry a name of its own.");
         if (!_names.TryAdd(thing, name))
-            throw Bad($"\"{name}\" and \"{_names[thing]}\" of the catalogue of {_title} are one and the same thing.", "Give a renamed entry its former names instead.");
+            throw Bad(
+                $"\"{name}\" and \"{_names[thing]}\" of the catalogue of {_title} are one and the same thing.", "Give a renamed entry its "
+                    + "former names instead.");
     }
 
     /// <summary>Adds an entry that had other names in earlier releases: saves that have them still load.</summary>
@@ -52,7 +54,9 @@ public sealed class Catalogue<T> : IEnumerable<KeyValuePair<string, T>> where T 
         foreach (var former in formerNames)
         {
             if (_entries.ContainsKey(former) || !_former.TryAdd(former, name))
-                throw Bad($"The former name \"{former}\" of \"{name}\" is another entry's in the catalogue of {_title}.", "Give each entry names of its own.");
+                throw Bad(
+                    $"The former name \"{former}\" of \"{name}\" is another entry's in the catalogue of {_title}.", "Give each entry names "
+                        + "of its own.");
         }
     }
 
@@ -63,7 +67,11 @@ public sealed class Catalogue<T> : IEnumerable<KeyValuePair<string, T>> where T 
     {
         ArgumentNullException.ThrowIfNull(names);
         var missing = names.Where(name => !TryFind(name, out _)).Distinct().ToList();
-        return missing.Count == 0 ? this : throw Bad($"The catalogue of {_title} lacks: {string.Join(", ", missing)}.", "Add the entries, or give the renamed ones their former names.");
+        return missing.Count == 0
+            ? this
+            : throw Bad(
+                $"The catalogue of {_title} lacks: {string.Join(", ", missing)}.", "Add the entries, or give the renamed ones their former "
+                    + "names.");
     }
 
     /// <summary>Looks up a name, or a former name.</summary>
@@ -78,7 +86,9 @@ public sealed class Catalogue<T> : IEnumerable<KeyValuePair<string, T>> where T 
     public string NameOf(T thing)
     {
         ArgumentNullException.ThrowIfNull(thing);
-        return _names.TryGetValue(thing, out var name) ? name : throw Bad($"\"{thing}\" is not in the catalogue of {_title}, so that it has no name to be saved by.", "Add it.");
+        return _names.TryGetValue(thing, out var name)
+            ? name
+            : throw Bad($"\"{thing}\" is not in the catalogue of {_title}, so that it has no name to be saved by.", "Add it.");
     }
 
     /// <inheritdoc/>
@@ -88,7 +98,9 @@ public sealed class Catalogue<T> : IEnumerable<KeyValuePair<string, T>> where T 
 
     private CatalogueException Missing(string name) => Bad(
         $"The catalogue of {_title} has no \"{Shorten.Text(name)}\".",
-        Spelling.Nearest(name, _entries.Keys) is { } meant ? $"Did you mean \"{meant}\"? A renamed entry keeps its former names." : "Add the entry, or give a renamed one its former name.");
+        Spelling.Nearest(name, _entries.Keys) is { } meant
+            ? $"Did you mean \"{meant}\"? A renamed entry keeps its former names."
+            : "Add the entry, or give a renamed one its former name.");
 
     private static CatalogueException Bad(string problem, string remedy) => new(SaveErrorCode.BadCatalogue, problem, remedy: remedy);
 }

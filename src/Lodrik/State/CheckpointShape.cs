@@ -15,7 +15,9 @@ internal sealed partial class CheckpointState
     public SaveValue Sections { get; set; } = SaveValue.Null;
 }
 
-/// <summary>How a checkpoint is told from other sections by those who do not know the game's types: it has the sections of a whole save in it.</summary>
+/// <summary>
+/// How a checkpoint is told from other sections by those who do not know the game's types: it has the sections of a whole save in it.
+/// </summary>
 internal static class CheckpointShape
 {
     /// <summary>What the name of such a section begins with, behind its group's.</summary>
@@ -27,7 +29,8 @@ internal static class CheckpointShape
     private static readonly string[] Keys = ["order", "scene", "entrance", "played", Sections];
 
     public static bool IsName(string section) =>
-        section.IndexOf('/', StringComparison.Ordinal) is > 0 and var slash && section.AsSpan(slash + 1).StartsWith(Prefix, StringComparison.Ordinal);
+        section.IndexOf('/', StringComparison.Ordinal) is > 0 and var slash
+            && section.AsSpan(slash + 1).StartsWith(Prefix, StringComparison.Ordinal);
 
     /// <summary>The sections within it; null where it is none.</summary>
     public static SaveMap? SectionsOf(SaveValue tree) =>

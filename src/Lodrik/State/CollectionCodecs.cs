@@ -74,7 +74,9 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
     }
 
     public static bool AreEqual(List<T>? one, List<T>? other, CompareContext? context) =>
-        one is null || other is null ? one == other : Items.AreEqual<T, TCodec>(CollectionsMarshal.AsSpan(one), CollectionsMarshal.AsSpan(other), context);
+        one is null || other is null
+            ? one == other
+            : Items.AreEqual<T, TCodec>(CollectionsMarshal.AsSpan(one), CollectionsMarshal.AsSpan(other), context);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -109,9 +111,11 @@ public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : 
         value = items?.ToArray();
     }
 
-    public static T[]? Copy(T[]? value, CopyContext? context) => value is null ? null : Array.ConvertAll(value, item => TCodec.Copy(item, context));
+    public static T[]? Copy(T[]? value, CopyContext? context) =>
+        value is null ? null : Array.ConvertAll(value, item => TCodec.Copy(item, context));
 
-    public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) => one is null == other is null && Items.AreEqual<T, TCodec>(one, other, context);
+    public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) =>
+        one is null == other is null && Items.AreEqual<T, TCodec>(one, other, context);
 }
 
 /// <summary>HashSet, SortedSet, LinkedList and any other collection that can be made empty and added to.</summary>
@@ -200,9 +204,11 @@ public readonly struct QueueCodec<T, TCodec> : IStateCodec<Queue<T>?> where TCod
             value.Enqueue(item);
     }
 
-    public static Queue<T>? Copy(Queue<T>? value, CopyContext? context) => value is null ? null : new Queue<T>(value.Select(item => TCodec.Copy(item, context)));
+    public static Queue<T>? Copy(Queue<T>? value, CopyContext? context) =>
+        value is null ? null : new Queue<T>(value.Select(item => TCodec.Copy(item, context)));
 
-    public static bool AreEqual(Queue<T>? one, Queue<T>? other, CompareContext? context) => ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray(), context);
+    public static bool AreEqual(Queue<T>? one, Queue<T>? other, CompareContext? context) =>
+        ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray(), context);
 }
 
 /// <summary>A stack from its bottom to its top.</summary>
@@ -233,9 +239,11 @@ public readonly struct StackCodec<T, TCodec> : IStateCodec<Stack<T>?> where TCod
             value.Push(item);
     }
 
-    public static Stack<T>? Copy(Stack<T>? value, CopyContext? context) => value is null ? null : new Stack<T>(value.Reverse().Select(item => TCodec.Copy(item, context)));
+    public static Stack<T>? Copy(Stack<T>? value, CopyContext? context) =>
+        value is null ? null : new Stack<T>(value.Reverse().Select(item => TCodec.Copy(item, context)));
 
-    public static bool AreEqual(Stack<T>? one, Stack<T>? other, CompareContext? context) => ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray(), context);
+    public static bool AreEqual(Stack<T>? one, Stack<T>? other, CompareContext? context) =>
+        ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray(), context);
 }
 
 /// <summary>A number array: one block of numbers in binary.</summary>
@@ -257,7 +265,8 @@ public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanag
 
     public static T[]? Copy(T[]? value, CopyContext? context) => value?.AsSpan().ToArray();
 
-    public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) => one is null == other is null && Items.AreBitwiseEqual<T>(one, other);
+    public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) =>
+        one is null == other is null && Items.AreBitwiseEqual<T>(one, other);
 }
 
 /// <summary>A list of numbers: one block of numbers in binary.</summary>
@@ -309,7 +318,8 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
             writer.WriteNull();
             return;
         }
-        if (TCodec.HasColumns && writer.TryWriteTable<TDictionary?, DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCodec>>(value, value.Count))
+        if (TCodec.HasColumns
+            && writer.TryWriteTable<TDictionary?, DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCodec>>(value, value.Count))
             return;
         writer.BeginObject(value.Count);
         foreach (var (key, entry) in value)
@@ -399,7 +409,8 @@ public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where
 /// <summary>Items of two collections, compared one by one.</summary>
 internal static class Items
 {
-    public static bool AreEqual<T, TCodec>(ReadOnlySpan<T> one, ReadOnlySpan<T> other, CompareContext? context) where TCodec : IStateCodec<T>
+    public static bool AreEqual<T, TCodec>(ReadOnlySpan<T> one, ReadOnlySpan<T> other, CompareContext? context)
+        where TCodec : IStateCodec<T>
     {
         if (one.Length != other.Length)
             return false;

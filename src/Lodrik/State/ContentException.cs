@@ -12,7 +12,9 @@ internal sealed class ContentException(SaveErrorCode code, string problem, Conte
     public ContentPlace Place { get; } = place;
 }
 
-/// <summary>A place in a section: a byte offset where the format counts bytes, a line and a column (from 1) where it counts those.</summary>
+/// <summary>
+/// A place in a section: a byte offset where the format counts bytes, a line and a column (from 1) where it counts those.
+/// </summary>
 internal readonly record struct ContentPlace(long Offset, int Line = 0, int Column = 0);
 
 /// <summary>What every format holds to.</summary>

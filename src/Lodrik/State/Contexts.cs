@@ -2,8 +2,8 @@ using System.ComponentModel;
 
 namespace Lodrik.State;
 
-// What the writer and the reader of one section hand along beside its tokens. It is passed, never found: a second section that is written in
-// between, on this thread or another, has a context of its own.
+// What the writer and the reader of one section hand along beside its tokens. It is passed, never found: a second section that is written
+// in between, on this thread or another, has a context of its own.
 
 /// <summary>What goes along while one section is written.</summary>
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -31,7 +31,9 @@ public sealed class CopyContext
     private readonly Dictionary<object, object> _copies = new(ReferenceEqualityComparer.Instance);
     private readonly Queue<Action> _toFill = [];
 
-    /// <summary>The copy of a shared object, made if there is none yet. It is filled later, so that circles close and long chains do not nest.</summary>
+    /// <summary>
+    /// The copy of a shared object, made if there is none yet. It is filled later, so that circles close and long chains do not nest.
+    /// </summary>
     internal T CopyOf<T, TContent>(T value) where T : class where TContent : ISharedCodec<T>
     {
         if (_copies.TryGetValue(value, out var known))

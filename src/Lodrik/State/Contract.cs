@@ -26,7 +26,8 @@ public interface IStateRoot<TSelf> where TSelf : IStateRoot<TSelf>
     static abstract void WriteSections<TSections>(ref TSections sections, TSelf state) where TSections : ISectionWriter, allows ref struct;
 
     /// <summary>Asks for the sections of a save, in their order.</summary>
-    static abstract void ReadSections<TSections>(ref TSections sections, ref TSelf state) where TSections : ISectionReader, allows ref struct;
+    static abstract void ReadSections<TSections>(ref TSections sections, ref TSelf state)
+        where TSections : ISectionReader, allows ref struct;
 }
 
 /// <summary>A type marked <see cref="StateTypeAttribute"/>. Implemented by the generator.</summary>
@@ -47,7 +48,9 @@ public interface IStateCodec<T>
     /// <summary>What an item begins as before it is read: for a struct, what its own constructor makes of it.</summary>
     static virtual T Initial => default!;
 
-    /// <summary>A value of the same content that shares nothing with this one that could be changed; as it stands, for values that cannot be.</summary>
+    /// <summary>
+    /// A value of the same content that shares nothing with this one that could be changed; as it stands, for values that cannot be.
+    /// </summary>
     static virtual T Copy(T value, CopyContext? context) => value;
 
     /// <summary>Whether two values have the same content.</summary>
@@ -310,7 +313,8 @@ public abstract class UndecodedSection
     {
         public SaveValue Tree { get; private set; } = SaveValue.Null;
 
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
+        public void Decode<TReader>(ref TReader reader)
+            where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
     }
 }
 

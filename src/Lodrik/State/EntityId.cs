@@ -71,7 +71,8 @@ public readonly record struct EntityId : IComparable<EntityId>
     public static implicit operator EntityId(long number) => Spawned(number);
 
     /// <summary>Whether it is the same id.</summary>
-    public bool Equals(EntityId other) => _number == other._number && (ReferenceEquals(_name, other._name) || string.Equals(_name, other._name, StringComparison.Ordinal));
+    public bool Equals(EntityId other) =>
+        _number == other._number && (ReferenceEquals(_name, other._name) || string.Equals(_name, other._name, StringComparison.Ordinal));
 
     /// <inheritdoc/>
     public override int GetHashCode() => _number.GetHashCode();

@@ -19,7 +19,8 @@ namespace Lodrik.Scenes
         public EntityReference(EntityId id, string? scene = null)
         {
             if (scene is not null && scene.Contains(Separator, StringComparison.Ordinal))
-                throw new ArgumentException($"The scene \"{scene}\" cannot be referred to: '>' stands between a scene and an entity.", nameof(scene));
+                throw new ArgumentException(
+                    $"The scene \"{scene}\" cannot be referred to: '>' stands between a scene and an entity.", nameof(scene));
             Id = id;
             Scene = string.IsNullOrEmpty(scene) ? null : scene;
         }

@@ -12,7 +12,8 @@ internal struct GroupNames(ISectionGroup wanted) : ISectionWriter
         var probe = T.CreateState();
         var names = new GroupNames(group(probe));
         T.WriteSections(ref names, probe);
-        return names._name ?? throw new InvalidOperationException($"{typeof(T).Name} does not save its group of sections: it is marked [NotSaved].");
+        return names._name
+            ?? throw new InvalidOperationException($"{typeof(T).Name} does not save its group of sections: it is marked [NotSaved].");
     }
 
     public readonly void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>

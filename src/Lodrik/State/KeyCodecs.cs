@@ -58,7 +58,8 @@ public readonly struct ParsableKey<T> : IKeyCodec<T> where T : struct, ISpanForm
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
-public readonly struct EnumKey<[DynamicallyAccessedMembers(DynamicallyAccessedMemberTypes.PublicFields)] T> : IKeyCodec<T> where T : struct, Enum
+public readonly struct EnumKey<[DynamicallyAccessedMembers(DynamicallyAccessedMemberTypes.PublicFields)] T> : IKeyCodec<T>
+    where T : struct, Enum
 {
     public static string ToText(T key) => EnumNames<T>.ToText(key);
 
@@ -67,7 +68,8 @@ public readonly struct EnumKey<[DynamicallyAccessedMembers(DynamicallyAccessedMe
 
 /// <summary>An enum by the names of its values; flags as names with commas between.</summary>
 [EditorBrowsable(EditorBrowsableState.Never)]
-public readonly struct EnumCodec<[DynamicallyAccessedMembers(DynamicallyAccessedMemberTypes.PublicFields)] T> : IStateCodec<T> where T : struct, Enum
+public readonly struct EnumCodec<[DynamicallyAccessedMembers(DynamicallyAccessedMemberTypes.PublicFields)] T> : IStateCodec<T>
+    where T : struct, Enum
 {
     public static void Write<TWriter>(ref TWriter writer, T value) where TWriter : IStateWriter, allows ref struct =>
         writer.WriteText(EnumNames<T>.ToText(value));
@@ -75,7 +77,9 @@ public readonly struct EnumCodec<[DynamicallyAccessedMembers(DynamicallyAccessed
     public static void Read<TReader>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct
     {
         // A number is what a value without a name was saved as, and what a person may have written.
-        var text = reader.Peek() == SaveValueKind.Integer ? reader.ReadBigInteger().ToString(CultureInfo.InvariantCulture) : reader.ReadText();
+        var text = reader.Peek() == SaveValueKind.Integer
+            ? reader.ReadBigInteger().ToString(CultureInfo.InvariantCulture)
+            : reader.ReadText();
         if (!EnumNames<T>.TryParse(text, out value))
             throw reader.Wrong($"\"{Shorten.Text(text)}\" is no {typeof(T).Name}. Known are: {string.Join(", ", Enum.GetNames<T>())}.");
     }
@@ -96,7 +100,8 @@ internal static class EnumNames<[DynamicallyAccessedMembers(DynamicallyAccessedM
             return true;
         // A set of flags may have former names among its own.
         if (Values.Count > Enum.GetNames<T>().Length && text.Contains(',', StringComparison.Ordinal))
-            text = string.Join(", ", text.Split(',', StringSplitOptions.TrimEntries).Select(name => Values.TryGetValue(name, out var known) ? ToText(known) : name));
+            text = string.Join(", ", text.Split(',', StringSplitOptions.TrimEntries)
+                .Select(name => Values.TryGetValue(name, out var known) ? ToText(known) : name));
         return Enum.TryParse(text, out value);
     }
 

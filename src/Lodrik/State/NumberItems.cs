@@ -3,22 +3,27 @@ using System.Runtime.InteropServices;
 namespace Lodrik.State;
 
 /// <summary>
-/// Collections of numbers that are neither an array nor a list (sets, queues, stacks …): they are written as number arrays are, so that how a
-/// collection looks in a file follows from what is in it and not from its type.
+/// Collections of numbers that are neither an array nor a list (sets, queues, stacks …): they are written as number arrays are, so that how
+/// a collection looks in a file follows from what is in it and not from its type.
 /// </summary>
 internal static class NumberItems
 {
     /// <summary>Whether items of this type are numbers that a format can write as one block.</summary>
     public static bool Are<T>() =>
-        typeof(T) == typeof(int) || typeof(T) == typeof(long) || typeof(T) == typeof(byte) || typeof(T) == typeof(short) || typeof(T) == typeof(sbyte)
-        || typeof(T) == typeof(ushort) || typeof(T) == typeof(uint) || typeof(T) == typeof(ulong) || typeof(T) == typeof(float) || typeof(T) == typeof(double);
+        typeof(T) == typeof(int) || typeof(T) == typeof(long) || typeof(T) == typeof(byte) || typeof(T) == typeof(short)
+            || typeof(T) == typeof(sbyte)
+        || typeof(T) == typeof(ushort) || typeof(T) == typeof(uint) || typeof(T) == typeof(ulong) || typeof(T) == typeof(float)
+            || typeof(T) == typeof(double);
 
     /// <summary>Writes the items as one block of numbers; false where nothing was written.</summary>
     public static bool TryWrite<TWriter, T>(ref TWriter writer, ReadOnlySpan<T> items) where TWriter : IStateWriter, allows ref struct =>
         Are<T>() && items.Length > 0
-        && (TryWrite<TWriter, T, int>(ref writer, items) || TryWrite<TWriter, T, long>(ref writer, items) || TryWrite<TWriter, T, byte>(ref writer, items)
-            || TryWrite<TWriter, T, short>(ref writer, items) || TryWrite<TWriter, T, sbyte>(ref writer, items) || TryWrite<TWriter, T, ushort>(ref writer, items)
-            || TryWrite<TWriter, T, uint>(ref writer, items) || TryWrite<TWriter, T, ulong>(ref writer, items) || TryWrite<TWriter, T, float>(ref writer, items)
+        && (TryWrite<TWriter, T, int>(ref writer, items) || TryWrite<TWriter, T, long>(ref writer, items)
+            || TryWrite<TWriter, T, byte>(ref writer, items)
+            || TryWrite<TWriter, T, short>(ref writer, items) || TryWrite<TWriter, T, sbyte>(ref writer, items)
+                || TryWrite<TWriter, T, ushort>(ref writer, items)
+            || TryWrite<TWriter, T, uint>(ref writer, items) || TryWrite<TWriter, T, ulong>(ref writer, items)
+                || TryWrite<TWriter, T, float>(ref writer, items)
             || TryWrite<TWriter, T, double>(ref writer, items));
 
     private static bool TryWrite<TWriter, T, TNumber>(ref TWriter writer, ReadOnlySpan<T> items)
@@ -48,7 +53,8 @@ internal static class NumberItems
     };
 
     /// <summary>Writes whole numbers in the narrowest type that holds them all.</summary>
-    public static void WriteWhole<TWriter>(ref TWriter writer, scoped ReadOnlySpan<long> numbers) where TWriter : IStateWriter, allows ref struct
+    public static void WriteWhole<TWriter>(ref TWriter writer, scoped ReadOnlySpan<long> numbers)
+        where TWriter : IStateWriter, allows ref struct
     {
         var (min, max) = (long.MaxValue, long.MinValue);
         foreach (var number in numbers)

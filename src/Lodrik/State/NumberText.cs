@@ -41,11 +41,13 @@ internal static class NumberText
 
     /// <summary>Whether a number became infinite only because the type that takes it has no room for it.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    public static bool IsTooLarge<T>(T taken, double from) where T : System.Numerics.INumberBase<T> => T.IsInfinity(taken) && double.IsFinite(from);
+    public static bool IsTooLarge<T>(T taken, double from)
+        where T : System.Numerics.INumberBase<T> => T.IsInfinity(taken) && double.IsFinite(from);
 
     /// <summary>What is said of a number that has no room in a float.</summary>
     public static string TooLargeFor<T>(string number) =>
-        $"{Shorten.Text(number)} is too large for a {(typeof(T) == typeof(float) ? "float" : typeof(T) == typeof(double) ? "double" : typeof(T).Name)}.";
+        $"{Shorten.Text(number)} is too large for a "
+            + $"{(typeof(T) == typeof(float) ? "float" : typeof(T) == typeof(double) ? "double" : typeof(T).Name)}.";
 
     public static double ParseWord(ReadOnlySpan<char> word) => word switch
     {

@@ -33,7 +33,8 @@ public readonly struct Array3Codec<T, TArrayCodec> : IStateCodec<T[,,]?> where T
 
     public static T[,,]? Copy(T[,,]? value, CopyContext? context) => (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value, context);
 
-    public static bool AreEqual(T[,,]? one, T[,,]? other, CompareContext? context) => Rectangle<T, TArrayCodec>.AreEqual(one, other, context);
+    public static bool AreEqual(T[,,]? one, T[,,]? other, CompareContext? context) =>
+        Rectangle<T, TArrayCodec>.AreEqual(one, other, context);
 }
 
 internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<T[]>
@@ -58,7 +59,8 @@ internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<
         writer.EndObject();
     }
 
-    public static Array? Read<TReader>(ref TReader reader, int rank, Func<int[], Array> make) where TReader : IStateReader, allows ref struct
+    public static Array? Read<TReader>(ref TReader reader, int rank, Func<int[], Array> make)
+        where TReader : IStateReader, allows ref struct
     {
         if (reader.TryReadNull())
             return null;
@@ -84,8 +86,10 @@ internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<
             }
         }
         // The lengths are held against the items that are there before anything is made of them.
-        if (lengths.Length != rank || lengths.Any(length => length < 0) || lengths.Aggregate(1m, (product, length) => product * length) != (items?.Length ?? 0))
-            throw reader.Wrong($"The lengths {string.Join(" by ", lengths)} do not make an array of {rank} dimensions with {items?.Length ?? 0} items.");
+        if (lengths.Length != rank || lengths.Any(length => length < 0)
+            || lengths.Aggregate(1m, (product, length) => product * length) != (items?.Length ?? 0))
+            throw reader.Wrong(
+                $"The lengths {string.Join(" by ", lengths)} do not make an array of {rank} dimensions with {items?.Length ?? 0} items.");
         var array = make(lengths);
         items.AsSpan().CopyTo(Items(array));
         return array;
@@ -114,5 +118,7 @@ internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<
 
     /// <summary>The items row by row, as they lie in memory.</summary>
     private static Span<T> Items(Array array) =>
-        array.Length == 0 ? [] : MemoryMarshal.CreateSpan(ref Unsafe.As<byte, T>(ref MemoryMarshal.GetArrayDataReference(array)), array.Length);
+        array.Length == 0
+            ? []
+            : MemoryMarshal.CreateSpan(ref Unsafe.As<byte, T>(ref MemoryMarshal.GetArrayDataReference(array)), array.Length);
 }

@@ -81,7 +81,9 @@ public interface IRowReader : IStateReader
     /// <summary>Begins so many objects; false where they have to be read one by one.</summary>
     bool TryBeginRows(RowShape shape, int count);
 
-    /// <summary>A member's values, if all are whole numbers between the bounds; otherwise nothing, and <see cref="AtRow"/> has them.</summary>
+    /// <summary>
+    /// A member's values, if all are whole numbers between the bounds; otherwise nothing, and <see cref="AtRow"/> has them.
+    /// </summary>
     ReadOnlySpan<long> IntegerRows(int member, long min, long max);
 
     /// <summary>A member's values, if all are single-precision numbers.</summary>

@@ -78,11 +78,19 @@ public sealed partial class SaveHeader
     [NotSaved]
     public TimeSpan Played => Slot?.Played ?? default;
 
-    /// <summary>The number of the write in its store; null where the store does not count (<see cref="SaveProtection.HasCounter"/>).</summary>
+    /// <summary>
+    /// The number of the write in its store; null where the store does not count (<see cref="SaveProtection.HasCounter"/>).
+    /// </summary>
     [NotSaved]
-    public long? WriteNumber => Slot is { } slot && slot.Rest.TryGet(SlotLabel.CountKey, out var count) && count is State.SaveScalar { Kind: State.SaveValueKind.Integer, Integer: var number } && number >= 0 && number <= long.MaxValue ? (long)number : null;
+    public long? WriteNumber =>
+        Slot is { } slot && slot.Rest.TryGet(SlotLabel.CountKey, out var count)
+        && count is State.SaveScalar { Kind: State.SaveValueKind.Integer, Integer: var number } && number >= 0 && number <= long.MaxValue
+            ? (long)number
+            : null;
 
-    /// <summary>Whether title and summary are encrypted, and the key that shows them is not at hand (<see cref="SaveProtection.HasHiddenTitles"/>).</summary>
+    /// <summary>
+    /// Whether title and summary are encrypted, and the key that shows them is not at hand (<see cref="SaveProtection.HasHiddenTitles"/>).
+    /// </summary>
     [NotSaved]
     public bool HasHiddenTitles => Slot is { } slot && slot.Rest.TryGet(SlotLabel.HiddenKey, out _);
 
@@ -97,7 +105,14 @@ public sealed partial class SaveHeader
     }
 
     /// <summary>The header of the same save in another version, before anything is known of its sections.</summary>
-    internal SaveHeader ForVersion(int version) => new() { Game = Game, Version = version, SaveId = SaveId, Saved = Saved, Slot = Slot?.Copy() };
+    internal SaveHeader ForVersion(int version) => new()
+    {
+        Game = Game,
+        Version = version,
+        SaveId = SaveId,
+        Saved = Saved,
+        Slot = Slot?.Copy(),
+    };
 }
 
 /// <summary>What the header of a save in a slot says for the slot list.</summary>
@@ -132,7 +147,15 @@ public sealed partial class SlotLabel
 
     internal SlotLabel Copy()
     {
-        var copy = new SlotLabel { Title = Title, Kind = Kind, Played = Played, Summary = Summary, Playthrough = Playthrough, ParentId = ParentId };
+        var copy = new SlotLabel
+        {
+            Title = Title,
+            Kind = Kind,
+            Played = Played,
+            Summary = Summary,
+            Playthrough = Playthrough,
+            ParentId = ParentId,
+        };
         foreach (var (key, value) in Rest)
             copy.Rest[key] = value;
         return copy;

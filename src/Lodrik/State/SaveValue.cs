@@ -85,7 +85,8 @@ public abstract class SaveValue : IEquatable<SaveValue>
 
     /// <summary>The whole number that this is, or that its text or its digits stand for.</summary>
     /// <exception cref="InvalidCastException">It is no whole number of 64 bits.</exception>
-    public long AsInt64() => ConvertTo(SaveValueKind.Integer) is SaveScalar { Kind: SaveValueKind.Integer, Integer: var whole } && whole >= long.MinValue && whole <= long.MaxValue
+    public long AsInt64() => ConvertTo(SaveValueKind.Integer) is SaveScalar { Kind: SaveValueKind.Integer, Integer: var whole }
+        && whole >= long.MinValue && whole <= long.MaxValue
         ? (long)whole
         : throw new InvalidCastException($"{this} is no whole number of 64 bits.");
 
@@ -214,7 +215,9 @@ public sealed class SaveList : SaveValue, IReadOnlyList<SaveValue>
     /// <summary>Takes an item out.</summary>
     public void RemoveAt(int index) => Items.RemoveAt(index);
 
-    /// <summary>A look at the item at an index; of a large list nothing else is decoded, and changing what is returned may change nothing.</summary>
+    /// <summary>
+    /// A look at the item at an index; of a large list nothing else is decoded, and changing what is returned may change nothing.
+    /// </summary>
     /// <exception cref="ArgumentOutOfRangeException">There is no such index.</exception>
     public SaveValue Peek(int index)
     {
@@ -223,11 +226,15 @@ public sealed class SaveList : SaveValue, IReadOnlyList<SaveValue>
         return _rows is { } rows ? rows.Read(index) : Items[index];
     }
 
-    /// <summary>One member of every item, in order; null for an item that has none of that name. Of a large list nothing else is decoded.</summary>
+    /// <summary>
+    /// One member of every item, in order; null for an item that has none of that name. Of a large list nothing else is decoded.
+    /// </summary>
     public IEnumerable<SaveValue?> Member(string key)
     {
         ArgumentNullException.ThrowIfNull(key);
-        return _rows is { } rows ? rows.ReadMember(key) : Items.Select(item => item is SaveMap map && map.TryGet(key, out var value) ? value : null);
+        return _rows is { } rows
+            ? rows.ReadMember(key)
+            : Items.Select(item => item is SaveMap map && map.TryGet(key, out var value) ? value : null);
     }
 
     /// <inheritdoc/>

@@ -29,7 +29,8 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
                     Write(ref writer, item);
                 writer.EndList();
                 break;
-            case SaveMap map when AreRows(map.Select(entry => entry.Value)) && writer.TryWriteTable<SaveValue?, SaveValueCodec>(map, map.Count):
+            case SaveMap map when AreRows(map.Select(entry => entry.Value))
+                && writer.TryWriteTable<SaveValue?, SaveValueCodec>(map, map.Count):
                 break;
             case SaveMap map:
                 WriteMap(ref writer, map);

@@ -78,7 +78,8 @@ public readonly struct HalfCodec : IStateCodec<Half>
             throw reader.Wrong(NumberText.TooLargeFor<Half>(NumberText.Of(number)));
     }
 
-    public static bool AreEqual(Half one, Half other, CompareContext? context) => BitConverter.HalfToInt16Bits(one) == BitConverter.HalfToInt16Bits(other);
+    public static bool AreEqual(Half one, Half other, CompareContext? context) =>
+        BitConverter.HalfToInt16Bits(one) == BitConverter.HalfToInt16Bits(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -90,7 +91,8 @@ public readonly struct SingleCodec : IStateCodec<float>
     public static void Read<TReader>(ref TReader reader, ref float value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadSingle();
 
-    public static bool AreEqual(float one, float other, CompareContext? context) => BitConverter.SingleToInt32Bits(one) == BitConverter.SingleToInt32Bits(other);
+    public static bool AreEqual(float one, float other, CompareContext? context) =>
+        BitConverter.SingleToInt32Bits(one) == BitConverter.SingleToInt32Bits(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -102,7 +104,8 @@ public readonly struct DoubleCodec : IStateCodec<double>
     public static void Read<TReader>(ref TReader reader, ref double value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadDouble();
 
-    public static bool AreEqual(double one, double other, CompareContext? context) => BitConverter.DoubleToInt64Bits(one) == BitConverter.DoubleToInt64Bits(other);
+    public static bool AreEqual(double one, double other, CompareContext? context) =>
+        BitConverter.DoubleToInt64Bits(one) == BitConverter.DoubleToInt64Bits(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -172,7 +175,8 @@ public readonly struct BytesCodec : IStateCodec<byte[]?>
 
     public static byte[]? Copy(byte[]? value, CopyContext? context) => value?.AsSpan().ToArray();
 
-    public static bool AreEqual(byte[]? one, byte[]? other, CompareContext? context) => one is null == other is null && one.AsSpan().SequenceEqual(other);
+    public static bool AreEqual(byte[]? one, byte[]? other, CompareContext? context) =>
+        one is null == other is null && one.AsSpan().SequenceEqual(other);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -200,7 +204,8 @@ public readonly struct ReadOnlyMemoryCodec : IStateCodec<ReadOnlyMemory<byte>>
 
     public static ReadOnlyMemory<byte> Copy(ReadOnlyMemory<byte> value, CopyContext? context) => value.ToArray();
 
-    public static bool AreEqual(ReadOnlyMemory<byte> one, ReadOnlyMemory<byte> other, CompareContext? context) => one.Span.SequenceEqual(other.Span);
+    public static bool AreEqual(ReadOnlyMemory<byte> one, ReadOnlyMemory<byte> other, CompareContext? context) =>
+        one.Span.SequenceEqual(other.Span);
 }
 
 /// <summary>Guid, DateTime, DateTimeOffset, DateOnly, TimeOnly, TimeSpan: as their standard text.</summary>
@@ -334,5 +339,6 @@ public readonly struct NullableCodec<T, TCodec> : IStateCodec<T?> where T : stru
 
     public static T? Copy(T? value, CopyContext? context) => value is { } present ? TCodec.Copy(present, context) : null;
 
-    public static bool AreEqual(T? one, T? other, CompareContext? context) => one is { } a && other is { } b ? TCodec.AreEqual(a, b, context) : one is null && other is null;
+    public static bool AreEqual(T? one, T? other, CompareContext? context) =>
+        one is { } a && other is { } b ? TCodec.AreEqual(a, b, context) : one is null && other is null;
 }

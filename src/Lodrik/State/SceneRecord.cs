@@ -23,7 +23,8 @@ public sealed class SceneRecord : IValueWriter
     private const int IsCarried = 2;
     private const int HasParts = 4;
     private static readonly KeyTable[] KeysOf = [.. Enumerable.Range(0, 8).Select(has => new KeyTable(
-        ["kind", .. (string[])((has & HasParent) > 0 ? ["parent"] : []), .. (string[])((has & IsCarried) > 0 ? ["carried"] : []), .. (string[])((has & HasParts) > 0 ? ["parts"] : [])]))];
+        ["kind", .. (string[])((has & HasParent) > 0 ? ["parent"] : []), .. (string[])((has & IsCarried) > 0 ? ["carried"] : []),
+            .. (string[])((has & HasParts) > 0 ? ["parts"] : [])]))];
 
     private readonly List<EntityRecord> _entities = [];
     private readonly Dictionary<EntityId, int> _byId = [];
@@ -164,7 +165,8 @@ public sealed class SceneRecord : IValueWriter
     internal IEnumerable<string> Kinds => _entities.Select(entity => entity.Kind).Distinct(StringComparer.Ordinal);
 
     /// <summary>All columns, each with its kind.</summary>
-    internal IEnumerable<(string Kind, PartColumn Column)> Columns => _columns.SelectMany(kind => kind.Value.Select(column => (kind.Key, column)));
+    internal IEnumerable<(string Kind, PartColumn Column)> Columns =>
+        _columns.SelectMany(kind => kind.Value.Select(column => (kind.Key, column)));
 
     internal List<PartColumn> ColumnsOf(string kind)
     {

@@ -53,7 +53,8 @@ public static class SharedObjects
         {
             null => throw reader.Wrong($"The shared object {number} is not in the save."),
             T found => found,
-            var other => throw reader.Wrong($"The shared object {number} is a {other.GetType().Name} elsewhere, and a {typeof(T).Name} is expected here."),
+            var other => throw reader.Wrong(
+                $"The shared object {number} is a {other.GetType().Name} elsewhere, and a {typeof(T).Name} is expected here."),
         };
     }
 
@@ -164,7 +165,8 @@ internal sealed class SharedReading(SharedContents contents)
     {
         public T? Made { get; private set; }
 
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct => Made = TContent.Create(ref reader);
+        public void Decode<TReader>(ref TReader reader)
+            where TReader : IStateReader, allows ref struct => Made = TContent.Create(ref reader);
     }
 
     private sealed class Filler<T, TContent>(T made) : ISectionDecoder where T : class where TContent : ISharedCodec<T>

@@ -10,7 +10,9 @@ internal static class Spelling
         return nearest is not null && Distance(nearest, name) <= 1 + (name.Length / 4) ? nearest : null;
     }
 
-    /// <summary>How many letters have to be changed, added, left out or exchanged with their neighbour; upper and lower case are the same.</summary>
+    /// <summary>
+    /// How many letters have to be changed, added, left out or exchanged with their neighbour; upper and lower case are the same.
+    /// </summary>
     public static int Distance(string one, string other)
     {
         var (a, b) = (one.ToLowerInvariant(), other.ToLowerInvariant());

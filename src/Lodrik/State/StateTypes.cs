@@ -24,7 +24,8 @@ public static class StateTypes
     {
         ArgumentNullException.ThrowIfNull(value);
         if (value.GetType() != declared)
-            throw Undeclared($"A {value.GetType().Name} stands where {declared?.Name} is declared, and what it has beyond that would be lost.");
+            throw Undeclared(
+                $"A {value.GetType().Name} stands where {declared?.Name} is declared, and what it has beyond that would be lost.");
     }
 
     /// <summary>The error for an object that is none of its base type's variants.</summary>
@@ -37,7 +38,8 @@ public static class StateTypes
     }
 
     /// <summary>Enters the object around a variant, and gives the variant's number.</summary>
-    public static int BeginVariant<TReader>(ref TReader reader, Type declared, KeyTable variants) where TReader : IStateReader, allows ref struct
+    public static int BeginVariant<TReader>(ref TReader reader, Type declared, KeyTable variants)
+        where TReader : IStateReader, allows ref struct
     {
         ArgumentNullException.ThrowIfNull(declared);
         var key = BeginAnyVariant(ref reader, declared, variants);
@@ -45,28 +47,34 @@ public static class StateTypes
     }
 
     /// <summary>Enters the object around a variant, and gives the variant's number, or -1 for one that is not known.</summary>
-    public static int BeginAnyVariant<TReader>(ref TReader reader, Type declared, KeyTable variants) where TReader : IStateReader, allows ref struct
+    public static int BeginAnyVariant<TReader>(ref TReader reader, Type declared, KeyTable variants)
+        where TReader : IStateReader, allows ref struct
     {
         ArgumentNullException.ThrowIfNull(declared);
         reader.BeginObject();
         var key = -1;
-        return reader.ReadKey(variants, ref key) ? key : throw reader.Wrong($"The variant of {declared.Name} is missing. Known are: {variants}.");
+        return reader.ReadKey(variants, ref key)
+            ? key
+            : throw reader.Wrong($"The variant of {declared.Name} is missing. Known are: {variants}.");
     }
 
     /// <summary>Keeps what was saved of an object whose variant is not known.</summary>
-    public static void ReadUnknownVariant<TReader, T>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct where T : IUnknownVariant
+    public static void ReadUnknownVariant<TReader, T>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct
+        where T : IUnknownVariant
     {
         value.VariantName = reader.UnknownKey;
         value.VariantContent = SaveValueCodec.ReadTree(ref reader);
     }
 
     /// <summary>Writes back what was kept of an object whose variant is not known.</summary>
-    public static void WriteUnknownVariant<TWriter>(ref TWriter writer, IUnknownVariant value, KeyTable variants) where TWriter : IStateWriter, allows ref struct
+    public static void WriteUnknownVariant<TWriter>(ref TWriter writer, IUnknownVariant value, KeyTable variants)
+        where TWriter : IStateWriter, allows ref struct
     {
         ArgumentNullException.ThrowIfNull(value);
         ArgumentNullException.ThrowIfNull(variants);
         if (string.IsNullOrEmpty(value.VariantName) || variants.Find(value.VariantName, expected: -1) >= 0)
-            throw new ContentException(SaveErrorCode.Invalid, $"\"{value.VariantName}\" is not the name of an unknown variant.", new ContentPlace(long.MaxValue, int.MaxValue));
+            throw new ContentException(SaveErrorCode.Invalid, $"\"{value.VariantName}\" is not the name of an unknown variant.",
+                new ContentPlace(long.MaxValue, int.MaxValue));
         writer.WriteKey(value.VariantName);
         SaveValueCodec.Write(ref writer, value.VariantContent);
     }
@@ -98,7 +106,8 @@ public static class StateTypes
     public static T Copy<T, TCodec>(T value, CopyContext? context) where TCodec : IStateCodec<T> => TCodec.Copy(value, context);
 
     /// <summary>Compares two values by their codec.</summary>
-    public static bool AreEqual<T, TCodec>(T one, T other, CompareContext? context) where TCodec : IStateCodec<T> => TCodec.AreEqual(one, other, context);
+    public static bool AreEqual<T, TCodec>(T one, T other, CompareContext? context)
+        where TCodec : IStateCodec<T> => TCodec.AreEqual(one, other, context);
 
     /// <summary>A new object of a state type.</summary>
     public static T Create<T>() where T : IStateRoot<T> => T.CreateState();
@@ -107,7 +116,8 @@ public static class StateTypes
     public static void EnsureStack() => RuntimeHelpers.EnsureSufficientExecutionStack();
 
     /// <summary>Leaves the object around a variant.</summary>
-    public static void EndVariant<TReader>(ref TReader reader, Type declared, KeyTable variants) where TReader : IStateReader, allows ref struct
+    public static void EndVariant<TReader>(ref TReader reader, Type declared, KeyTable variants)
+        where TReader : IStateReader, allows ref struct
     {
         ArgumentNullException.ThrowIfNull(declared);
         var key = -1;
@@ -116,7 +126,8 @@ public static class StateTypes
     }
 
     /// <summary>Writes the members that were kept without being known.</summary>
-    public static void WriteUnknown<TWriter>(ref TWriter writer, KeyTable known, SaveMap unknown) where TWriter : IStateWriter, allows ref struct
+    public static void WriteUnknown<TWriter>(ref TWriter writer, KeyTable known, SaveMap unknown)
+        where TWriter : IStateWriter, allows ref struct
     {
         ArgumentNullException.ThrowIfNull(known);
         ArgumentNullException.ThrowIfNull(unknown);
@@ -124,7 +135,9 @@ public static class StateTypes
         {
             // A key that stood twice could not be loaded again.
             if (known.Find(key, expected: -1) >= 0)
-                throw new ContentException(SaveErrorCode.Invalid, $"\"{key}\" stands among the unknown members, and is the key of a known one.", new ContentPlace(long.MaxValue, int.MaxValue));
+                throw new ContentException(
+                    SaveErrorCode.Invalid, $"\"{key}\" stands among the unknown members, and is the key of a known one.",
+                    new ContentPlace(long.MaxValue, int.MaxValue));
             writer.WriteKey(key);
             SaveValueCodec.Write(ref writer, value);
         }
@@ -168,7 +181,9 @@ public struct SeenKeys
     private ulong _first;
     private HashSet<int>? _others;
 
-    /// <summary>Notes a key by its number in the table; -1 is one that the table does not know, and may stand as often as it likes.</summary>
+    /// <summary>
+    /// Notes a key by its number in the table; -1 is one that the table does not know, and may stand as often as it likes.
+    /// </summary>
     /// <exception cref="SaveException">It was read before.</exception>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public void Note<TReader>(ref TReader reader, KeyTable keys, int key) where TReader : IStateReader, allows ref struct

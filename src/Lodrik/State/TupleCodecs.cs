@@ -47,7 +47,8 @@ public readonly struct TupleCodec<T1, T2, T3, TCodec1, TCodec2, TCodec3> : IStat
     {
         if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>())
         {
-            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3)]);
+            NumberItems.WriteWhole(
+                ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3)]);
             return;
         }
         writer.BeginList(3);
@@ -83,7 +84,8 @@ public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCo
     {
         if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>())
         {
-            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4)]);
+            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2),
+                NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4)]);
             return;
         }
         writer.BeginList(4);
@@ -105,7 +107,8 @@ public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCo
     }
 
     public static (T1, T2, T3, T4) Copy((T1, T2, T3, T4) value, CopyContext? context) =>
-        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context), TCodec4.Copy(value.Item4, context));
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context),
+            TCodec4.Copy(value.Item4, context));
 
     public static bool AreEqual((T1, T2, T3, T4) one, (T1, T2, T3, T4) other, CompareContext? context) =>
         TCodec1.AreEqual(one.Item1, other.Item1, context)
@@ -116,13 +119,20 @@ public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCo
 
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5> : IStateCodec<(T1, T2, T3, T4, T5)>
-    where TCodec1 : IStateCodec<T1> where TCodec2 : IStateCodec<T2> where TCodec3 : IStateCodec<T3> where TCodec4 : IStateCodec<T4> where TCodec5 : IStateCodec<T5>
+    where TCodec1
+        : IStateCodec<T1> where TCodec2
+        : IStateCodec<T2> where TCodec3
+        : IStateCodec<T3> where TCodec4
+        : IStateCodec<T4> where TCodec5
+        : IStateCodec<T5>
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5) value) where TWriter : IStateWriter, allows ref struct
     {
-        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>() && NumberItems.IsWhole<T5>())
+        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>()
+            && NumberItems.IsWhole<T5>())
         {
-            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4), NumberItems.Whole(value.Item5)]);
+            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2),
+                NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4), NumberItems.Whole(value.Item5)]);
             return;
         }
         writer.BeginList(5);
@@ -146,7 +156,8 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3,
     }
 
     public static (T1, T2, T3, T4, T5) Copy((T1, T2, T3, T4, T5) value, CopyContext? context) =>
-        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context), TCodec4.Copy(value.Item4, context), TCodec5.Copy(value.Item5, context));
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context),
+            TCodec4.Copy(value.Item4, context), TCodec5.Copy(value.Item5, context));
 
     public static bool AreEqual((T1, T2, T3, T4, T5) one, (T1, T2, T3, T4, T5) other, CompareContext? context) =>
         TCodec1.AreEqual(one.Item1, other.Item1, context)
@@ -157,14 +168,23 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3,
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
-public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5, TCodec6> : IStateCodec<(T1, T2, T3, T4, T5, T6)>
-    where TCodec1 : IStateCodec<T1> where TCodec2 : IStateCodec<T2> where TCodec3 : IStateCodec<T3> where TCodec4 : IStateCodec<T4> where TCodec5 : IStateCodec<T5> where TCodec6 : IStateCodec<T6>
+public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5, TCodec6>
+    : IStateCodec<(T1, T2, T3, T4, T5, T6)>
+    where TCodec1
+        : IStateCodec<T1> where TCodec2
+        : IStateCodec<T2> where TCodec3
+        : IStateCodec<T3> where TCodec4
+        : IStateCodec<T4> where TCodec5
+        : IStateCodec<T5> where TCodec6
+        : IStateCodec<T6>
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6) value) where TWriter : IStateWriter, allows ref struct
     {
-        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>() && NumberItems.IsWhole<T5>() && NumberItems.IsWhole<T6>())
+        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>()
+            && NumberItems.IsWhole<T5>() && NumberItems.IsWhole<T6>())
         {
-            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4), NumberItems.Whole(value.Item5), NumberItems.Whole(value.Item6)]);
+            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(
+                value.Item3), NumberItems.Whole(value.Item4), NumberItems.Whole(value.Item5), NumberItems.Whole(value.Item6)]);
             return;
         }
         writer.BeginList(6);
@@ -190,7 +210,8 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCod
     }
 
     public static (T1, T2, T3, T4, T5, T6) Copy((T1, T2, T3, T4, T5, T6) value, CopyContext? context) =>
-        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context), TCodec4.Copy(value.Item4, context), TCodec5.Copy(value.Item5, context), TCodec6.Copy(value.Item6, context));
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context),
+            TCodec4.Copy(value.Item4, context), TCodec5.Copy(value.Item5, context), TCodec6.Copy(value.Item6, context));
 
     public static bool AreEqual((T1, T2, T3, T4, T5, T6) one, (T1, T2, T3, T4, T5, T6) other, CompareContext? context) =>
         TCodec1.AreEqual(one.Item1, other.Item1, context)
@@ -202,14 +223,27 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCod
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
-public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5, TCodec6, TCodec7> : IStateCodec<(T1, T2, T3, T4, T5, T6, T7)>
-    where TCodec1 : IStateCodec<T1> where TCodec2 : IStateCodec<T2> where TCodec3 : IStateCodec<T3> where TCodec4 : IStateCodec<T4> where TCodec5 : IStateCodec<T5> where TCodec6 : IStateCodec<T6> where TCodec7 : IStateCodec<T7>
+public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5, TCodec6, TCodec7>
+    : IStateCodec<(T1, T2, T3, T4, T5, T6, T7)>
+    where TCodec1
+        : IStateCodec<T1> where TCodec2
+        : IStateCodec<T2> where TCodec3
+        : IStateCodec<T3> where TCodec4
+        : IStateCodec<T4> where TCodec5
+        : IStateCodec<T5> where TCodec6
+        : IStateCodec<T6> where TCodec7
+        : IStateCodec<T7>
 {
-    public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6, T7) value) where TWriter : IStateWriter, allows ref struct
+    public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6, T7) value)
+        where TWriter : IStateWriter, allows ref struct
     {
-        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>() && NumberItems.IsWhole<T5>() && NumberItems.IsWhole<T6>() && NumberItems.IsWhole<T7>())
+        if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>()
+            && NumberItems.IsWhole<T5>() && NumberItems.IsWhole<T6>() && NumberItems.IsWhole<T7>())
         {
-            NumberItems.WriteWhole(ref writer, [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3), NumberItems.Whole(value.Item4), NumberItems.Whole(value.Item5), NumberItems.Whole(value.Item6), NumberItems.Whole(value.Item7)]);
+            NumberItems.WriteWhole(
+                ref writer,
+                [NumberItems.Whole(value.Item1), NumberItems.Whole(value.Item2), NumberItems.Whole(value.Item3), NumberItems.Whole(
+                value.Item4), NumberItems.Whole(value.Item5), NumberItems.Whole(value.Item6), NumberItems.Whole(value.Item7)]);
             return;
         }
         writer.BeginList(7);
@@ -223,7 +257,8 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, 
         writer.EndList();
     }
 
-    public static void Read<TReader>(ref TReader reader, ref (T1, T2, T3, T4, T5, T6, T7) value) where TReader : IStateReader, allows ref struct
+    public static void Read<TReader>(ref TReader reader, ref (T1, T2, T3, T4, T5, T6, T7) value)
+        where TReader : IStateReader, allows ref struct
     {
         reader.BeginList();
         TupleItems.Next<TReader, T1, TCodec1>(ref reader, 7, ref value.Item1);
@@ -237,7 +272,9 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, 
     }
 
     public static (T1, T2, T3, T4, T5, T6, T7) Copy((T1, T2, T3, T4, T5, T6, T7) value, CopyContext? context) =>
-        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context), TCodec4.Copy(value.Item4, context), TCodec5.Copy(value.Item5, context), TCodec6.Copy(value.Item6, context), TCodec7.Copy(value.Item7, context));
+        (TCodec1.Copy(value.Item1, context), TCodec2.Copy(value.Item2, context), TCodec3.Copy(value.Item3, context),
+            TCodec4.Copy(value.Item4, context), TCodec5.Copy(value.Item5, context), TCodec6.Copy(value.Item6, context),
+            TCodec7.Copy(value.Item7, context));
 
     public static bool AreEqual((T1, T2, T3, T4, T5, T6, T7) one, (T1, T2, T3, T4, T5, T6, T7) other, CompareContext? context) =>
         TCodec1.AreEqual(one.Item1, other.Item1, context)
@@ -253,17 +290,20 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, 
 public readonly struct PairCodec<TKey, TValue, TKeyCodec, TCodec> : IStateCodec<KeyValuePair<TKey, TValue>>
     where TKeyCodec : IStateCodec<TKey> where TCodec : IStateCodec<TValue>
 {
-    public static void Write<TWriter>(ref TWriter writer, KeyValuePair<TKey, TValue> value) where TWriter : IStateWriter, allows ref struct =>
+    public static void Write<TWriter>(ref TWriter writer, KeyValuePair<TKey, TValue> value)
+        where TWriter : IStateWriter, allows ref struct =>
         TupleCodec<TKey, TValue, TKeyCodec, TCodec>.Write(ref writer, (value.Key, value.Value));
 
-    public static void Read<TReader>(ref TReader reader, ref KeyValuePair<TKey, TValue> value) where TReader : IStateReader, allows ref struct
+    public static void Read<TReader>(ref TReader reader, ref KeyValuePair<TKey, TValue> value)
+        where TReader : IStateReader, allows ref struct
     {
         var pair = (value.Key, value.Value);
         TupleCodec<TKey, TValue, TKeyCodec, TCodec>.Read(ref reader, ref pair);
         value = new KeyValuePair<TKey, TValue>(pair.Key, pair.Value);
     }
 
-    public static KeyValuePair<TKey, TValue> Copy(KeyValuePair<TKey, TValue> value, CopyContext? context) => new(TKeyCodec.Copy(value.Key, context), TCodec.Copy(value.Value, context));
+    public static KeyValuePair<TKey, TValue> Copy(KeyValuePair<TKey, TValue> value, CopyContext? context) =>
+        new(TKeyCodec.Copy(value.Key, context), TCodec.Copy(value.Value, context));
 
     public static bool AreEqual(KeyValuePair<TKey, TValue> one, KeyValuePair<TKey, TValue> other, CompareContext? context) =>
         TKeyCodec.AreEqual(one.Key, other.Key, context) && TCodec.AreEqual(one.Value, other.Value, context);

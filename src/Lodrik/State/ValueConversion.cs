@@ -3,7 +3,9 @@ using System.Numerics;
 
 namespace Lodrik.State;
 
-/// <summary>Turns single values of one sort into another, as far as nothing is lost but digits behind those that the other sort has.</summary>
+/// <summary>
+/// Turns single values of one sort into another, as far as nothing is lost but digits behind those that the other sort has.
+/// </summary>
 internal static class ValueConversion
 {
     /// <summary>The value as another sort; null stays null.</summary>
@@ -32,7 +34,8 @@ internal static class ValueConversion
         _ => "map",
     };
 
-    private static string Quoted(SaveValue value) => value.Kind == SaveValueKind.Text ? $"\"{Shorten.Text(value.ToString()!)}\"" : Shorten.Text(value.ToString()!);
+    private static string Quoted(SaveValue value) =>
+        value.Kind == SaveValueKind.Text ? $"\"{Shorten.Text(value.ToString()!)}\"" : Shorten.Text(value.ToString()!);
 
     private static bool TryConvert(SaveScalar from, SaveValueKind kind, out SaveValue converted)
     {
@@ -76,7 +79,8 @@ internal static class ValueConversion
             SaveValueKind.Single when float.IsInteger(from.Single) => new BigInteger(from.Single),
             SaveValueKind.Double when double.IsInteger(from.Double) => new BigInteger(from.Double),
             SaveValueKind.Decimal when decimal.IsInteger(from.Decimal) => new BigInteger(from.Decimal),
-            SaveValueKind.Text when from.Text.Length <= 1000 && BigInteger.TryParse(from.Text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) => number,
+            SaveValueKind.Text when from.Text.Length <= 1000
+                && BigInteger.TryParse(from.Text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) => number,
             _ => null,
         };
         converted = whole is { } found ? found : SaveValue.Null;
@@ -97,7 +101,8 @@ internal static class ValueConversion
         if (from.Kind == SaveValueKind.Text && !double.TryParse(from.Text, NumberStyles.Float, CultureInfo.InvariantCulture, out number))
             return false;
         // What a double has no room for is not infinite.
-        return from.Kind != SaveValueKind.Bytes && (!double.IsInfinity(number) || from.Kind is SaveValueKind.Single or SaveValueKind.Double || from.Kind == SaveValueKind.Text && NumberText.IsFloatWord(from.Text));
+        return from.Kind != SaveValueKind.Bytes && (!double.IsInfinity(number) || from.Kind is SaveValueKind.Single or SaveValueKind.Double
+            || from.Kind == SaveValueKind.Text && NumberText.IsFloatWord(from.Text));
     }
 
     private static bool TryDecimal(SaveScalar from, ref SaveValue converted)
@@ -109,7 +114,8 @@ internal static class ValueConversion
                 SaveValueKind.Integer => (decimal)from.Integer,
                 SaveValueKind.Single => (decimal)from.Single,
                 SaveValueKind.Double => (decimal)from.Double,
-                SaveValueKind.Text when decimal.TryParse(from.Text, NumberStyles.Float, CultureInfo.InvariantCulture, out var parsed) => parsed,
+                SaveValueKind.Text when decimal.TryParse(from.Text, NumberStyles.Float, CultureInfo.InvariantCulture, out var parsed) =>
+                    parsed,
                 _ => null,
             };
             converted = number is { } found ? found : SaveValue.Null;

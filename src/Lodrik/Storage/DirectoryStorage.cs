@@ -50,7 +50,8 @@ public sealed class DirectoryStorage : ISaveStorage
             SettleQuietly();
             return _files.List(path)
                 .Where(file => !file.Path.EndsWith(TemporaryExtension, StringComparison.Ordinal))
-                .Select(file => new StoredFile(Path.GetRelativePath(_root, file.Path).Replace(Path.DirectorySeparatorChar, '/'), file.Bytes))
+                .Select(file =>
+                    new StoredFile(Path.GetRelativePath(_root, file.Path).Replace(Path.DirectorySeparatorChar, '/'), file.Bytes))
                 .Where(file => file.Name is not (LockFile or HolderFile))
                 .ToList();
         });
@@ -132,7 +133,8 @@ public sealed class DirectoryStorage : ISaveStorage
         try
         {
             // For people and for the answer above; the lock itself is the open file.
-            _files.Note(holderFile, $"{Environment.ProcessPath ?? "a program"}, process {Environment.ProcessId} on {Environment.MachineName}");
+            _files.Note(
+                holderFile, $"{Environment.ProcessPath ?? "a program"}, process {Environment.ProcessId} on {Environment.MachineName}");
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
@@ -160,7 +162,8 @@ public sealed class DirectoryStorage : ISaveStorage
     private void MakeFolder(string folder)
     {
         var above = new Stack<string>();
-        for (var at = folder; at is not null && !(_safeFolders.ContainsKey(at) && _files.FolderExists(at)) && (at.StartsWith(_root, StringComparison.Ordinal) || !_files.FolderExists(at)); at = Path.GetDirectoryName(at))
+        for (var at = folder; at is not null && !(_safeFolders.ContainsKey(at) && _files.FolderExists(at))
+            && (at.StartsWith(_root, StringComparison.Ordinal) || !_files.FolderExists(at)); at = Path.GetDirectoryName(at))
             above.Push(at);
         foreach (var at in above)
         {
@@ -197,7 +200,9 @@ public sealed class DirectoryStorage : ISaveStorage
         _safeFolders[folder] = true;
     }
 
-    /// <summary>Makes the names in a folder survive a power failure; a folder where that failed is tried again before anything relies on it.</summary>
+    /// <summary>
+    /// Makes the names in a folder survive a power failure; a folder where that failed is tried again before anything relies on it.
+    /// </summary>
     private void Settle(string folder)
     {
         _unsettled[folder] = true;
@@ -330,8 +335,8 @@ internal sealed partial class FileOperations : IFileOperations
     }
 
     /// <summary>
-    /// The files that stand in one folder. Where another process renamed or deleted one since it was listed, the list is an old one, on which a slot that is saved to all the time may seem
-    /// to have no generation at all: the folder is listed anew.
+    /// The files that stand in one folder. Where another process renamed or deleted one since it was listed, the list is an old one, on
+    /// which a slot that is saved to all the time may seem to have no generation at all: the folder is listed anew.
     /// </summary>
     private static List<(string Path, long Bytes)> FilesOf(string folder)
     {

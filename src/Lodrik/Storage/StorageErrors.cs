@@ -16,7 +16,8 @@ public class StorageException(string problem, SaveLocation location = default, s
         {
             FileNotFoundException or DirectoryNotFoundException => ("There is no such file.", "Check the path."),
             UnauthorizedAccessException when Directory.Exists(path) => ("This is a folder, not a file.", "Give the path of a save in it."),
-            UnauthorizedAccessException => ("Access to the file is not allowed.", "Check who owns the file and its folder, and what they permit."),
+            UnauthorizedAccessException =>
+                ("Access to the file is not allowed.", "Check who owns the file and its folder, and what they permit."),
             PathTooLongException => ("The path is too long.", "Choose a shorter folder."),
             IOException when number == NoSpace => ("The disk is full.", "Make room and save again; what was saved before is still there."),
             IOException when number == ReadOnly => ("The disk can only be read.", "Save to another folder."),
@@ -30,7 +31,8 @@ public class StorageException(string problem, SaveLocation location = default, s
 public sealed class StoreInUseException : SaveException
 {
     internal StoreInUseException(string folder, string holder)
-        : base(SaveErrorCode.InUse, $"Another process writes to these saves: {holder}.", new SaveLocation { File = folder }, "Close the other one first; reading works meanwhile.") =>
+        : base(SaveErrorCode.InUse, $"Another process writes to these saves: {holder}.",
+            new SaveLocation { File = folder }, "Close the other one first; reading works meanwhile.") =>
         Holder = holder;
 
     /// <summary>Who writes, as far as that is known.</summary>

@@ -21,7 +21,8 @@ internal ref partial struct BinaryStateReader
         catch (ContentException problem)
         {
             var place = problem.Place;
-            throw new ContentException(problem.Code, problem.Message, new ContentPlace(place.Offset + start, place.Line, place.Column), problem);
+            throw new ContentException(
+                problem.Code, problem.Message, new ContentPlace(place.Offset + start, place.Line, place.Column), problem);
         }
     }
 

@@ -139,7 +139,8 @@ internal ref partial struct BinaryStateReader : IStateReader
             case Cbor.TextString:
                 _position = _start;
                 var text = ReadText();
-                return text.Length <= 4096 && BigInteger.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
+                return text.Length <= 4096
+                    && BigInteger.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
                     ? number
                     : throw Unexpected("a whole number");
             default:
@@ -158,7 +159,8 @@ internal ref partial struct BinaryStateReader : IStateReader
         return Narrowed<float>(ReadDouble());
     }
 
-    private T Narrowed<T>(double number) where T : INumber<T> => T.CreateTruncating(number) is var taken && NumberText.IsTooLarge(taken, number)
+    private T Narrowed<T>(double number)
+        where T : INumber<T> => T.CreateTruncating(number) is var taken && NumberText.IsTooLarge(taken, number)
         ? throw Wrong(NumberText.TooLargeFor<T>(NumberText.Of(number)))
         : taken;
 
@@ -179,7 +181,9 @@ internal ref partial struct BinaryStateReader : IStateReader
         {
             case SaveValueKind.Integer:
                 var whole = ReadBigInteger();
-                return double.IsFinite((double)whole) ? (double)whole : throw Wrong(NumberText.TooLargeFor<double>(whole.ToString(CultureInfo.InvariantCulture)));
+                return double.IsFinite((double)whole)
+                    ? (double)whole
+                    : throw Wrong(NumberText.TooLargeFor<double>(whole.ToString(CultureInfo.InvariantCulture)));
             case SaveValueKind.Text:
                 // Text forms have no number for these, and a converted save may carry the word.
                 var word = ReadText();
@@ -195,7 +199,9 @@ internal ref partial struct BinaryStateReader : IStateReader
         if (Peek() == SaveValueKind.Text)
         {
             var text = ReadText();
-            return decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var parsed) ? parsed : throw Unexpected("a decimal number");
+            return decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var parsed)
+                ? parsed
+                : throw Unexpected("a decimal number");
         }
         var (major, argument) = Head();
         if (major is Cbor.Unsigned or Cbor.Negative)
@@ -359,7 +365,8 @@ internal ref partial struct BinaryStateReader : IStateReader
 
     public readonly long Mark() => _position;
 
-    public readonly Exception Invalid(long mark, string problem) => new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(mark));
+    public readonly Exception Invalid(long mark, string problem) =>
+        new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(mark));
 
     /// <summary>Where the value stands that was read last.</summary>
     public readonly ContentPlace Place => _fixedPlace ?? new(_outer is { Count: > 0 } ? _outer.Last().Start : _start);

@@ -33,7 +33,9 @@ internal static class Cbor
     /// <summary>The bytes of tag 55799, with which every packed save begins.</summary>
     public static ReadOnlySpan<byte> Signature => [0xD9, 0xD9, 0xF7];
 
-    /// <summary>The tag of a typed array of this element type in little-endian order (RFC 8746 section 2.1); 0 where there is none.</summary>
+    /// <summary>
+    /// The tag of a typed array of this element type in little-endian order (RFC 8746 section 2.1); 0 where there is none.
+    /// </summary>
     public static ulong TypedArrayTag<T>() =>
         typeof(T) == typeof(byte) ? 64
         : typeof(T) == typeof(ushort) ? 69

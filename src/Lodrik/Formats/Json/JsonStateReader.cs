@@ -177,7 +177,8 @@ internal ref struct JsonStateReader : IStateReader
 
     public readonly long Mark() => _reader.TokenStartIndex;
 
-    public readonly Exception Invalid(long mark, string problem) => new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(mark));
+    public readonly Exception Invalid(long mark, string problem) =>
+        new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(mark));
 
     /// <summary>Where the value stands that was read last.</summary>
     public readonly ContentPlace Place => new(_reader.TokenStartIndex);
@@ -205,10 +206,13 @@ internal ref struct JsonStateReader : IStateReader
 
     private readonly T ReadFloat<T>() where T : INumber<T>
     {
-        if (_reader.TokenType == JsonTokenType.Number && T.TryParse(_reader.ValueSpan, NumberStyles.Float, CultureInfo.InvariantCulture, out var number))
+        if (_reader.TokenType == JsonTokenType.Number
+            && T.TryParse(_reader.ValueSpan, NumberStyles.Float, CultureInfo.InvariantCulture, out var number))
             return T.IsInfinity(number) ? throw Wrong(NumberText.TooLargeFor<T>(Token())) : number;
         if (_reader.TokenType == JsonTokenType.String && (NumberText.IsFloatWord(Token()) || typeof(T) == typeof(decimal)))
-            return T.TryParse(Token(), NumberStyles.Float, CultureInfo.InvariantCulture, out number) ? number : throw Unexpected("a number");
+            return T.TryParse(Token(), NumberStyles.Float, CultureInfo.InvariantCulture, out number)
+                ? number
+                : throw Unexpected("a number");
         throw Unexpected("a number");
     }
 

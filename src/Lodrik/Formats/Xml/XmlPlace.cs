@@ -20,11 +20,10 @@ internal static class XmlPlace
                 if (reader.NodeType == XmlNodeType.Element)
                 {
                     if (lists.Count > 0 && !lists.Peek())
-                        pointer.Key(reader.GetAttribute(XmlWords.Key) ?? XmlWords.Unescape(reader.GetAttribute(XmlWords.EscapedKey) ?? "") switch
-                        {
-                            { Length: > 0 } key => key,
-                            _ => reader.LocalName,
-                        });
+                    {
+                        var key = reader.GetAttribute(XmlWords.Key) ?? XmlWords.Unescape(reader.GetAttribute(XmlWords.EscapedKey) ?? "");
+                        pointer.Key(key is { Length: > 0 } ? key : reader.LocalName);
+                    }
                     if (place.LineNumber > line || (place.LineNumber == line && place.LinePosition >= column))
                         break;
                     var isList = reader.GetAttribute(XmlWords.Type) == XmlWords.ListType;

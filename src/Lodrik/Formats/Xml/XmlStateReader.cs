@@ -82,7 +82,8 @@ internal struct XmlStateReader : IStateReader
     public long ReadInteger(long min, long max)
     {
         var text = Content();
-        if (long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) && number >= min && number <= max)
+        if (long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) && number >= min
+            && number <= max)
             return number;
         throw XmlWords.IsInteger(text)
             ? Wrong($"{Shorten.Text(text)} is out of range: it has to be between {min} and {max}.")

@@ -85,7 +85,10 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
         _writer.WriteEndElement();
     }
 
-    /// <summary>Numbers of one type are in one element with blanks between, like an xs:list of XML Schema; no numbers at all are an empty list like any other.</summary>
+    /// <summary>
+    /// Numbers of one type are in one element with blanks between, like an xs:list of XML Schema; no numbers at all are an empty list like
+    /// any other.
+    /// </summary>
     public void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
     {
         if (values.IsEmpty)

@@ -8,7 +8,8 @@ namespace Lodrik.Migrations;
 /// <param name="location">Where.</param>
 /// <param name="remedy">What to do about it, or null.</param>
 /// <param name="innerException">What caused it, if anything did.</param>
-public sealed class LedgerException(string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
+public sealed class LedgerException(
+    string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
     : SaveException(SaveErrorCode.BadLedger, problem, location, remedy, innerException);
 
 /// <summary>What came of recording a shape.</summary>
@@ -33,15 +34,16 @@ public enum LedgerOutcome
 /// <param name="IsReleased">Whether it is released.</param>
 /// <param name="Changes">What changed since it was recorded.</param>
 /// <param name="Problems">Ledger files that are not as they were written, each in words.</param>
-public sealed record LedgerCheck(int Version, bool IsRecorded, bool IsReleased, IReadOnlyList<ShapeChange> Changes, IReadOnlyList<string> Problems)
+public sealed record LedgerCheck(
+    int Version, bool IsRecorded, bool IsReleased, IReadOnlyList<ShapeChange> Changes, IReadOnlyList<string> Problems)
 {
     /// <summary>Whether nothing needs to be done.</summary>
     public bool IsFine => IsRecorded && Problems.Count == 0 && !Changes.Any(change => change.IsLoss);
 }
 
 /// <summary>
-/// The recorded shapes of a game's saves: a folder with a file for each version, kept with the game's sources. The file of a released version
-/// does not change any more.
+/// The recorded shapes of a game's saves: a folder with a file for each version, kept with the game's sources. The file of a released
+/// version does not change any more.
 /// </summary>
 public sealed class Ledger
 {
@@ -61,7 +63,8 @@ public sealed class Ledger
     public IReadOnlyList<int> Versions => !Directory.Exists(_folder) ? [] :
     [
         .. Directory.EnumerateFiles(_folder, "*" + Extension)
-            .Select(file => int.TryParse(Path.GetFileNameWithoutExtension(file), NumberStyles.None, CultureInfo.InvariantCulture, out var version) ? version : 0)
+            .Select(file => int.TryParse(
+                Path.GetFileNameWithoutExtension(file), NumberStyles.None, CultureInfo.InvariantCulture, out var version) ? version : 0)
             .Where(version => version > 0)
             .Order(),
     ];
@@ -76,7 +79,8 @@ public sealed class Ledger
     {
         var file = FileOf(version);
         if (!File.Exists(file))
-            throw new LedgerException($"Version {version} is not recorded.", new SaveLocation { File = file }, Versions.Count == 0 ? "The ledger is empty." : $"Recorded are: {string.Join(", ", Versions)}.");
+            throw new LedgerException($"Version {version} is not recorded.", new SaveLocation { File = file },
+                Versions.Count == 0 ? "The ledger is empty." : $"Recorded are: {string.Join(", ", Versions)}.");
         try
         {
             var shape = SaveShape.Parse(File.ReadAllText(file));
@@ -84,7 +88,8 @@ public sealed class Ledger
         }
         catch (FormatException problem)
         {
-            throw new LedgerException($"The ledger's file cannot be read: {problem.Message}", new SaveLocation { File = file }, "Take it from version control again.", problem);
+            throw new LedgerException($"The ledger's file cannot be read: {problem.Message}",
+                new SaveLocation { File = file }, "Take it from version control again.", problem);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
@@ -93,14 +98,17 @@ public sealed class Ledger
     }
 
     /// <summary>Records a shape as that of its version.</summary>
-    /// <exception cref="LedgerException">The version is released and has lost something since, or is older than one that is recorded.</exception>
+    /// <exception cref="LedgerException">
+    /// The version is released and has lost something since, or is older than one that is recorded.
+    /// </exception>
     /// <exception cref="StorageException">The file cannot be written.</exception>
     public LedgerOutcome Record(SaveShape shape)
     {
         ArgumentNullException.ThrowIfNull(shape);
         var versions = Versions;
         if (versions.Count > 0 && shape.Version < versions[^1])
-            throw new LedgerException($"The assembly has version {shape.Version}, and version {versions[^1]} is recorded already.", new SaveLocation { File = FileOf(shape.Version) }, "Only the newest version can be recorded.");
+            throw new LedgerException($"The assembly has version {shape.Version}, and version {versions[^1]} is recorded already.",
+                new SaveLocation { File = FileOf(shape.Version) }, "Only the newest version can be recorded.");
         if (!versions.Contains(shape.Version))
         {
             Write(shape);
@@ -108,7 +116,8 @@ public sealed class Ledger
         }
         var known = Read(shape.Version);
         if (known.Game != shape.Game)
-            throw new LedgerException($"The ledger is that of \"{known.Game}\", and the assembly is of \"{shape.Game}\".", new SaveLocation { File = FileOf(shape.Version) }, "Check the folder.");
+            throw new LedgerException($"The ledger is that of \"{known.Game}\", and the assembly is of \"{shape.Game}\".",
+                new SaveLocation { File = FileOf(shape.Version) }, "Check the folder.");
         if (known.Digest == shape.Digest)
             return LedgerOutcome.Unchanged;
         if (!known.IsReleased)
@@ -116,8 +125,11 @@ public sealed class Ledger
             Write(shape);
             return LedgerOutcome.RecordedAnew;
         }
-        return known.ChangesTo(shape).FirstOrDefault(change => change.IsLoss) is not { } loss ? LedgerOutcome.OnlyAdded : throw new LedgerException(
-            $"Version {shape.Version} is released, and its shape is settled: {loss}.", new SaveLocation { File = FileOf(shape.Version) }, "Raise the version of the save root, and add a migration step.");
+        return known.ChangesTo(shape).FirstOrDefault(change => change.IsLoss) is not { } loss
+            ? LedgerOutcome.OnlyAdded
+            : throw new LedgerException(
+            $"Version {shape.Version} is released, and its shape is settled: {loss}.",
+            new SaveLocation { File = FileOf(shape.Version) }, "Raise the version of the save root, and add a migration step.");
     }
 
     /// <summary>Marks a version as released: from now on its file does not change.</summary>
@@ -142,8 +154,10 @@ public sealed class Ledger
         ArgumentNullException.ThrowIfNull(shape);
         var recorded = Versions.ToDictionary(version => version, Read);
         var problems = recorded.Values.Select(ProblemOf).OfType<string>().ToList();
-        problems.AddRange(recorded.Where(one => one.Value.Game != shape.Game).Select(one => $"The file of version {one.Key} is that of \"{one.Value.Game}\", not of \"{shape.Game}\"."));
-        problems.AddRange(recorded.Keys.Where(version => version > shape.Version).Select(version => $"Version {version} is recorded, and the assembly has version {shape.Version} only."));
+        problems.AddRange(recorded.Where(one => one.Value.Game != shape.Game)
+            .Select(one => $"The file of version {one.Key} is that of \"{one.Value.Game}\", not of \"{shape.Game}\"."));
+        problems.AddRange(recorded.Keys.Where(version => version > shape.Version)
+            .Select(version => $"Version {version} is recorded, and the assembly has version {shape.Version} only."));
         return recorded.TryGetValue(shape.Version, out var known)
             ? new LedgerCheck(shape.Version, true, known.IsReleased, known.ChangesTo(shape), problems)
             : new LedgerCheck(shape.Version, false, false, [], problems);
@@ -157,7 +171,8 @@ public sealed class Ledger
     {
         try
         {
-            new Storage.DirectoryStorage(_folder).Write(Path.GetFileName(FileOf(shape.Version)), System.Text.Encoding.UTF8.GetBytes(shape.ToText()), replace: true);
+            new Storage.DirectoryStorage(_folder)
+                .Write(Path.GetFileName(FileOf(shape.Version)), System.Text.Encoding.UTF8.GetBytes(shape.ToText()), replace: true);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {

@@ -14,8 +14,8 @@ public sealed partial class SaveShape
     private const string AttributeName = "StateShapeAttribute";
 
     /// <summary>
-    /// The shape of the saves that an assembly, with those it refers to beside it, describes. Its code is not loaded: only what the generator
-    /// put into it is read (ECMA-335, custom attributes).
+    /// The shape of the saves that an assembly, with those it refers to beside it, describes. Its code is not loaded: only what the
+    /// generator put into it is read (ECMA-335, custom attributes).
     /// </summary>
     /// <param name="path">The assembly's file.</param>
     /// <param name="root">The full name of the save root; null where there is one only.</param>
@@ -28,11 +28,14 @@ public sealed partial class SaveShape
         var whole = Of(game);
         var roots = whole.Roots.ConvertAll(one => one.Root);
         if (roots.Count == 0)
-            throw new LedgerException("There is no save root in the assembly.", new SaveLocation { File = path }, "Mark one with [SaveFile], and reference Lodrik's generator.");
+            throw new LedgerException("There is no save root in the assembly.",
+                new SaveLocation { File = path }, "Mark one with [SaveFile], and reference Lodrik's generator.");
         if (root is null && roots.Count > 1)
-            throw new LedgerException($"There are several save roots in the assembly: {string.Join(", ", roots)}.", new SaveLocation { File = path }, "Name one of them.");
+            throw new LedgerException($"There are several save roots in the assembly: {string.Join(", ", roots)}.",
+                new SaveLocation { File = path }, "Name one of them.");
         if (root is not null && !roots.Contains(root))
-            throw new LedgerException($"There is no save root {root} in the assembly.", new SaveLocation { File = path }, $"There are: {string.Join(", ", roots)}.");
+            throw new LedgerException($"There is no save root {root} in the assembly.", new SaveLocation { File = path },
+                $"There are: {string.Join(", ", roots)}.");
         // Of several roots each has what it reaches; the only one has all of its game's types.
         var shape = roots.Count == 1 ? whole : whole.ForRoot(root!);
         shape.TakeReached(Of(library));
@@ -49,7 +52,9 @@ public sealed partial class SaveShape
         return ShapeComparison.Of(this, later);
     }
 
-    /// <summary>The operations that a migration step to a later shape most likely needs, as C# to paste; empty where no step is needed.</summary>
+    /// <summary>
+    /// The operations that a migration step to a later shape most likely needs, as C# to paste; empty where no step is needed.
+    /// </summary>
     public string ProposeStepTo(SaveShape later)
     {
         ArgumentNullException.ThrowIfNull(later);
@@ -68,7 +73,8 @@ public sealed partial class SaveShape
     private string Write(bool withRelease)
     {
         var buffer = new MemoryStream();
-        using (var writer = new Utf8JsonWriter(buffer, new JsonWriterOptions { Indented = true, NewLine = "\n", Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping }))
+        using (var writer = new Utf8JsonWriter(
+            buffer, new JsonWriterOptions { Indented = true, NewLine = "\n", Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping }))
         {
             writer.WriteStartObject();
             writer.WriteNumber("ledger", CurrentLayout);
@@ -164,7 +170,8 @@ public sealed partial class SaveShape
                 .Where(attribute => IsShape(metadata, attribute))
                 .Select(attribute => DocumentOf(metadata, attribute))
                 .ToList();
-            return (documents, [.. metadata.AssemblyReferences.Select(handle => metadata.GetString(metadata.GetAssemblyReference(handle).Name))]);
+            return (documents,
+                [.. metadata.AssemblyReferences.Select(handle => metadata.GetString(metadata.GetAssemblyReference(handle).Name))]);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
@@ -172,7 +179,8 @@ public sealed partial class SaveShape
         }
         catch (Exception exception) when (exception is BadImageFormatException or InvalidOperationException)
         {
-            throw new LedgerException($"It is no .NET assembly: {exception.Message}", new SaveLocation { File = path }, "Name the game's .dll.", exception);
+            throw new LedgerException(
+                $"It is no .NET assembly: {exception.Message}", new SaveLocation { File = path }, "Name the game's .dll.", exception);
         }
     }
 
@@ -186,8 +194,10 @@ public sealed partial class SaveShape
         };
         return type.Kind switch
         {
-            HandleKind.TypeReference => metadata.StringComparer.Equals(metadata.GetTypeReference((TypeReferenceHandle)type).Name, AttributeName),
-            HandleKind.TypeDefinition => metadata.StringComparer.Equals(metadata.GetTypeDefinition((TypeDefinitionHandle)type).Name, AttributeName),
+            HandleKind.TypeReference =>
+                metadata.StringComparer.Equals(metadata.GetTypeReference((TypeReferenceHandle)type).Name, AttributeName),
+            HandleKind.TypeDefinition =>
+                metadata.StringComparer.Equals(metadata.GetTypeDefinition((TypeDefinitionHandle)type).Name, AttributeName),
             _ => false,
         };
     }

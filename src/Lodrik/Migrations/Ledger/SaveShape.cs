@@ -38,7 +38,9 @@ sealed partial class SaveShape
     /// <summary>The game's state types and enums by their full names.</summary>
     public SortedDictionary<string, ShapeType> Types { get; } = new(StringComparer.Ordinal);
 
-    /// <summary>The kinds of entities, each with the types of its parts by their names. What is under <c>*</c> may belong to any kind.</summary>
+    /// <summary>
+    /// The kinds of entities, each with the types of its parts by their names. What is under <c>*</c> may belong to any kind.
+    /// </summary>
     public SortedDictionary<string, SortedDictionary<string, string>> Kinds { get; } = new(StringComparer.Ordinal);
 
     /// <summary>The names that kinds had before, with those of today.</summary>
@@ -117,7 +119,8 @@ sealed partial class SaveShape
 
     private static IEnumerable<string> NamesIn(string type) => NamesIn(Migrations.ShapeExpression.Parse(type));
 
-    private static IEnumerable<string> NamesIn(Migrations.ShapeExpression type) => type.Arguments.SelectMany(NamesIn).Concat(type.IsNamed ? [type.Name] : Array.Empty<string>());
+    private static IEnumerable<string> NamesIn(Migrations.ShapeExpression type) =>
+        type.Arguments.SelectMany(NamesIn).Concat(type.IsNamed ? [type.Name] : Array.Empty<string>());
 
     /// <summary>A type by its name; null where it is not known.</summary>
     public ShapeType? Find(string name) => Types.TryGetValue(name, out var type) ? type : null;
@@ -142,7 +145,8 @@ sealed partial class SaveShape
             switch (key)
             {
                 case "ledger" when Number(value) > CurrentLayout:
-                    throw new FormatException($"The ledger has layout {value.Value}, and layouts up to {CurrentLayout} are known. Update Lodrik.");
+                    throw new FormatException(
+                        $"The ledger has layout {value.Value}, and layouts up to {CurrentLayout} are known. Update Lodrik.");
                 case "game":
                     Game = value.Value;
                     break;
@@ -256,5 +260,6 @@ sealed partial class SaveShape
     private static IEnumerable<(string Key, XElement Value)> Entries(XElement element) =>
         element.Elements().Select(entry => ((string?)entry.Attribute("item") ?? entry.Name.LocalName, entry));
 
-    private static int Number(XElement element) => int.TryParse(element.Value, out var number) ? number : throw new FormatException($"\"{element.Value}\" is no number.");
+    private static int Number(XElement element) =>
+        int.TryParse(element.Value, out var number) ? number : throw new FormatException($"\"{element.Value}\" is no number.");
 }

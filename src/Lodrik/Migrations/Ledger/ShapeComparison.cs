@@ -54,7 +54,9 @@ namespace Lodrik.Migrations
     /// <summary>One difference between the shapes of two versions.</summary>
     /// <param name="Kind">What sort of change it is.</param>
     /// <param name="Element">What changed.</param>
-    /// <param name="Path">Where it shows in a save, as migration steps name it: a JSON Pointer, or <c>flame of each beacon: /lit</c>.</param>
+    /// <param name="Path">
+    /// Where it shows in a save, as migration steps name it: a JSON Pointer, or <c>flame of each beacon: /lit</c>.
+    /// </param>
     /// <param name="Name">The key, or the name, that changed.</param>
     /// <param name="Owner">The type of today that it belongs to; empty where it is no type's.</param>
     /// <param name="Before">Its type before; empty where there was none.</param>
@@ -67,7 +69,8 @@ namespace Lodrik.Migrations
     public
 #endif
     sealed record ShapeChange(
-        ShapeChangeKind Kind, ShapeElement Element, string Path, string Name, string Owner, string Before, string After, bool IsLoss, string Note = "")
+        ShapeChangeKind Kind, ShapeElement Element, string Path, string Name, string Owner, string Before, string After, bool IsLoss,
+        string Note = "")
     {
         /// <summary>The change in words.</summary>
         public override string ToString() => $"{Path}{What}{(Note.Length > 0 ? $" ({Note})" : "")}";
@@ -108,7 +111,9 @@ namespace Lodrik.Migrations
 
         private ShapeComparison(SaveShape before, SaveShape after) => (_before, _after) = (before, after);
 
-        /// <summary>All that is different in the later shape, from the root on, then in scenes and in the sections of the game's parts.</summary>
+        /// <summary>
+        /// All that is different in the later shape, from the root on, then in scenes and in the sections of the game's parts.
+        /// </summary>
         public static IReadOnlyList<ShapeChange> Of(SaveShape before, SaveShape after)
         {
             var comparison = new ShapeComparison(before, after);
@@ -138,7 +143,8 @@ namespace Lodrik.Migrations
             foreach (var member in now.Members.Where(member => !old.Members.ContainsKey(member.Key)))
             {
                 var required = now.Required.Contains(member.Key);
-                Add(required ? ShapeChangeKind.BecameRequired : ShapeChangeKind.Added, ShapeElement.Member, $"{path}/{Escape(member.Key)}", member.Key, after, "", member.Value, required,
+                Add(required ? ShapeChangeKind.BecameRequired : ShapeChangeKind.Added, ShapeElement.Member, $"{path}/{Escape(member.Key)}",
+                    member.Key, after, "", member.Value, required,
                     required ? "it is new" : "");
             }
             foreach (var variant in old.Variants)
@@ -151,7 +157,11 @@ namespace Lodrik.Migrations
             foreach (var variant in now.Variants.Where(variant => !old.Variants.ContainsKey(variant.Key)))
                 Add(ShapeChangeKind.Added, ShapeElement.Variant, path, variant.Key, after, "", variant.Value, false);
             if (old.Variants.Count == 0 != (now.Variants.Count == 0))
-                Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, "", after, old.Variants.Count == 0 ? "without variants" : "one of several variants", now.Variants.Count == 0 ? "without variants" : "one of several variants", true);
+                Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, "", after, old.Variants.Count == 0
+                    ? "without variants"
+                    : "one of several variants", now.Variants.Count == 0
+                    ? "without variants"
+                    : "one of several variants", true);
         }
 
         private void CompareMember(ShapeType old, ShapeType now, string key, string owner, string path)
@@ -164,17 +174,22 @@ namespace Lodrik.Migrations
                 return;
             }
             if (now.Required.Contains(key) && !old.Required.Contains(key))
-                Add(ShapeChangeKind.BecameRequired, ShapeElement.Member, at, key, owner, old.Members[key], type, false, "saves of the older version have it");
+                Add(ShapeChangeKind.BecameRequired, ShapeElement.Member, at, key, owner, old.Members[key], type,
+                    false, "saves of the older version have it");
             if (HasAnotherMeaning(old, now, key))
-                Add(ShapeChangeKind.MeaningChanged, ShapeElement.Member, at, key, owner, old.Members[key], type, true, $"it was {NameOf(old, key)} and is {NameOf(now, key)}");
+                Add(ShapeChangeKind.MeaningChanged, ShapeElement.Member, at, key, owner, old.Members[key], type, true,
+                    $"it was {NameOf(old, key)} and is {NameOf(now, key)}");
             CompareValues(old.Members[key], type, at, key, owner);
         }
 
-        /// <summary>Whether a key went from one member to another that was there under another key, or left one that is still there.</summary>
+        /// <summary>
+        /// Whether a key went from one member to another that was there under another key, or left one that is still there.
+        /// </summary>
         private static bool HasAnotherMeaning(ShapeType old, ShapeType now, string key)
         {
             var (was, @is) = (NameOf(old, key), NameOf(now, key));
-            return was != @is && (now.Members.Keys.Any(other => other != key && NameOf(now, other) == was) || old.Members.Keys.Any(other => other != key && NameOf(old, other) == @is));
+            return was != @is && (now.Members.Keys.Any(other => other != key && NameOf(now, other) == was)
+                || old.Members.Keys.Any(other => other != key && NameOf(old, other) == @is));
         }
 
         private static string NameOf(ShapeType type, string key) => type.Named.TryGetValue(key, out var name) ? name : key;
@@ -202,8 +217,10 @@ namespace Lodrik.Migrations
                 return true;
             }
             if (old.Name == now.Name && old.Count == now.Count && old.Arguments.Count == now.Arguments.Count)
-                return old.Name == "map" ? CompareMaps(old, now, path) : old.Arguments.Zip(now.Arguments, (a, b) => (a, b)).All(pair => Compare(pair.a, pair.b, old.Name == "tuple" ? path : path + "/*"));
-            return IsWider(old, now) || (old.Name == "entry" && now.Name == "text") || (old.Count > 0 && now.Name == "list" && now.Arguments[0].Name == old.Name);
+                return old.Name == "map" ? CompareMaps(old, now, path) : old.Arguments.Zip(now.Arguments, (a, b) => (a, b))
+                    .All(pair => Compare(pair.a, pair.b, old.Name == "tuple" ? path : path + "/*"));
+            return IsWider(old, now) || (old.Name == "entry" && now.Name == "text")
+                || (old.Count > 0 && now.Name == "list" && now.Arguments[0].Name == old.Name);
         }
 
         private bool CompareMaps(ShapeExpression old, ShapeExpression now, string path)
@@ -254,13 +271,15 @@ namespace Lodrik.Migrations
                 foreach (var part in parts.Where(part => !kind.Value.ContainsKey(part.Key)))
                     Add(ShapeChangeKind.Added, ShapeElement.Part, $"{part.Key} of each {today}", part.Key, "", "", part.Value, false);
             }
-            foreach (var kind in _after.Kinds.Keys.Where(kind => kind != "*" && !_before.Kinds.ContainsKey(kind) && !_after.FormerKinds.Values.Contains(kind)))
+            foreach (var kind in _after.Kinds.Keys.Where(kind =>
+                kind != "*" && !_before.Kinds.ContainsKey(kind) && !_after.FormerKinds.Values.Contains(kind)))
                 Add(ShapeChangeKind.Added, ShapeElement.Kind, "", kind, "", "", "", false);
         }
 
         private void ComparePart(string kind, string part, string before, SortedDictionary<string, string> parts)
         {
-            if (!parts.TryGetValue(part, out var after) && !(_after.Kinds.TryGetValue("*", out var any) && any.TryGetValue(part, out after)))
+            if (!parts.TryGetValue(part, out var after)
+                && !(_after.Kinds.TryGetValue("*", out var any) && any.TryGetValue(part, out after)))
             {
                 Add(ShapeChangeKind.Removed, ShapeElement.Part, $"{part} of each {kind}", part, "", before, "", true);
                 return;
@@ -276,13 +295,16 @@ namespace Lodrik.Migrations
                 if (_after.Subsystems.TryGetValue(subsystem.Key, out var type))
                     CompareValues(subsystem.Value, type, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "");
                 else
-                    Add(ShapeChangeKind.Removed, ShapeElement.Subsystem, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "", subsystem.Value, "", true);
+                    Add(ShapeChangeKind.Removed, ShapeElement.Subsystem, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "",
+                        subsystem.Value, "", true);
             }
             foreach (var subsystem in _after.Subsystems.Where(subsystem => !_before.Subsystems.ContainsKey(subsystem.Key)))
-                Add(ShapeChangeKind.Added, ShapeElement.Subsystem, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "", "", subsystem.Value, false);
+                Add(ShapeChangeKind.Added, ShapeElement.Subsystem, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "", "",
+                    subsystem.Value, false);
         }
 
-        private void Add(ShapeChangeKind kind, ShapeElement element, string path, string name, string owner, string before, string after, bool isLoss, string note = "") =>
+        private void Add(ShapeChangeKind kind, ShapeElement element, string path, string name, string owner, string before, string after,
+            bool isLoss, string note = "") =>
             _changes.Add(new ShapeChange(kind, element, path, name, owner, before, after, isLoss, note));
 
         // RFC 6901 section 3.

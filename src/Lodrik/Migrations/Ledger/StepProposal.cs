@@ -4,8 +4,8 @@ using Lodrik.State;
 namespace Lodrik.Migrations;
 
 /// <summary>
-/// Guesses from two shapes which operations a step between them needs, as C# to paste. What went and what came in one place with one type is
-/// taken for a rename; a person has to look at it.
+/// Guesses from two shapes which operations a step between them needs, as C# to paste. What went and what came in one place with one type
+/// is taken for a rename; a person has to look at it.
 /// </summary>
 internal sealed class StepProposal
 {
@@ -20,7 +20,8 @@ internal sealed class StepProposal
         var changes = ShapeComparison.Of(before, after);
         (_before, _after) = (before, after);
         _open = [.. changes.Where(change => change.IsLoss)];
-        _added = [.. changes.Where(change => change.Kind == ShapeChangeKind.Added || (change.Kind == ShapeChangeKind.BecameRequired && change.Before.Length == 0))];
+        _added = [.. changes.Where(change =>
+            change.Kind == ShapeChangeKind.Added || (change.Kind == ShapeChangeKind.BecameRequired && change.Before.Length == 0))];
     }
 
     public static string For(SaveShape before, SaveShape after) => new StepProposal(before, after).Write();
@@ -69,7 +70,11 @@ internal sealed class StepProposal
                 Add(change, path => $".RenameEnumValue({Quote(path)}, {Quote(change.Name)}, {Quote(value.Name)})");
                 break;
             case (ShapeChangeKind.Removed, ShapeElement.EnumValue):
-                Add(change, path => $".RenameEnumValue({Quote(path)}, {Quote(change.Name)}, /* one of {string.Join(", ", _after.Find(change.Owner)?.Values ?? [])} */ \"\")");
+                Add(
+                    change,
+                    path =>
+                    $".RenameEnumValue({Quote(path)}, {Quote(change.Name)}, /* one of "
+                        + $"{string.Join(", ", _after.Find(change.Owner)?.Values ?? [])} */ \"\")");
                 break;
             case (ShapeChangeKind.Removed, ShapeElement.Variant) when Take(change, ShapeElement.Variant) is { } variant:
                 Add(change, path => $".RenameVariant({Quote(path)}, {Quote(change.Name)}, {Quote(variant.Name)})");
@@ -78,8 +83,13 @@ internal sealed class StepProposal
                 _lines.Add((null, null, $".RenameKind({Quote(change.Name)}, {Quote(kind)})"));
                 break;
             case (ShapeChangeKind.Removed, ShapeElement.Part) when PlaceOf(change.Path + ": ") is ({ } kind, { } part, _):
-                var other = _added.Find(one => one.Element == ShapeElement.Part && one.Path.EndsWith($" of each {kind}", StringComparison.Ordinal) && one.After == change.Before);
-                _lines.Add((null, null, other is null ? $".ForEachEntity({Quote(kind)}, entity => entity.IfPresent.Remove({Quote("/parts/" + part)}))" : $".RenamePart({Quote(kind)}, {Quote(part)}, {Quote(other.Name)})"));
+                var other = _added.Find(one => one.Element == ShapeElement.Part
+                    && one.Path.EndsWith($" of each {kind}", StringComparison.Ordinal) && one.After == change.Before);
+                _lines.Add(
+                    (null, null,
+                    other is null
+                        ? $".ForEachEntity({Quote(kind)}, entity => entity.IfPresent.Remove({Quote("/parts/" + part)}))"
+                        : $".RenamePart({Quote(kind)}, {Quote(part)}, {Quote(other.Name)})"));
                 break;
             default:
                 _lines.Add((null, null, $"/* {change} */"));
@@ -93,20 +103,23 @@ internal sealed class StepProposal
         if (change.Element is not (ShapeElement.Member or ShapeElement.Subsystem))
             return false;
         var (parent, type) = (ParentOf(change.Path), change.Before);
-        var beside = _added.Where(one => one.Element == change.Element && ParentOf(one.Path) == parent && SameType(type, one.After)).ToList();
+        var beside = _added.Where(one => one.Element == change.Element && ParentOf(one.Path) == parent && SameType(type, one.After))
+            .ToList();
         if ((beside.Find(one => Similar(one.Name, change.Name)) ?? (beside.Count == 1 ? beside[0] : null)) is { } renamed)
         {
             _added.Remove(renamed);
             Add(change, path => $".Rename({Quote(path)}, {Quote(renamed.Name)})");
             return true;
         }
-        if (_added.Find(one => one.Element == ShapeElement.Member && one.Name == change.Name && SameType(type, one.After) && PlaceOf(one.Path).Part == PlaceOf(change.Path).Part) is { } moved)
+        if (_added.Find(one => one.Element == ShapeElement.Member && one.Name == change.Name && SameType(type, one.After)
+            && PlaceOf(one.Path).Part == PlaceOf(change.Path).Part) is { } moved)
         {
             _added.Remove(moved);
             Add(change, path => $".Move({Quote(path)}, {Quote(PlaceOf(moved.Path).Path)})");
             return true;
         }
-        if (_added.Find(one => ParentOf(one.Path) == parent && _after.Find(one.After) is { } within && within.Members.TryGetValue(change.Name, out var there) && SameType(type, there)) is { } around)
+        if (_added.Find(one => ParentOf(one.Path) == parent && _after.Find(one.After) is { } within
+            && within.Members.TryGetValue(change.Name, out var there) && SameType(type, there)) is { } around)
         {
             Add(change, path => $".Move({Quote(path)}, {Quote($"{PlaceOf(around.Path).Path}/{change.Name}")})");
             return true;
@@ -117,8 +130,10 @@ internal sealed class StepProposal
     private void ProposeToRemove(ShapeChange change)
     {
         // A person has to say whether what is new is what was there before, in another form.
-        var others = _added.Where(one => one.Element == change.Element && ParentOf(one.Path) == ParentOf(change.Path)).Select(one => one.Name).ToList();
-        Add(change, path => $".Remove({Quote(path)})" + (others.Count == 0 ? "" : $" /* or did it become {string.Join(" or ", others)}? Then Convert, Split or Rename it. */"));
+        var others = _added.Where(one => one.Element == change.Element && ParentOf(one.Path) == ParentOf(change.Path))
+            .Select(one => one.Name).ToList();
+        Add(change, path => $".Remove({Quote(path)})"
+            + (others.Count == 0 ? "" : $" /* or did it become {string.Join(" or ", others)}? Then Convert, Split or Rename it. */"));
     }
 
     private ShapeChange? Take(ShapeChange change, ShapeElement element)
@@ -137,7 +152,9 @@ internal sealed class StepProposal
     private void Add(ShapeChange change, Func<string, string> line)
     {
         var (kind, part, path) = PlaceOf(change.Path);
-        _lines.Add(path.StartsWith('/') || (path.Length == 0 && part is not null) ? (kind, part, line(path)) : (null, null, $"/* {change} */"));
+        _lines.Add(path.StartsWith('/') || (path.Length == 0 && part is not null)
+            ? (kind, part, line(path))
+            : (null, null, $"/* {change} */"));
     }
 
     /// <summary>A path taken apart: <c>flame of each beacon: /lit</c> is within a part.</summary>
@@ -146,14 +163,17 @@ internal sealed class StepProposal
         const string Of = " of each ";
         var of = path.IndexOf(Of, StringComparison.Ordinal);
         var colon = of < 0 ? -1 : path.IndexOf(": ", of, StringComparison.Ordinal);
-        return of <= 0 || colon < 0 || path[0] == '/' ? (null, null, path) : (path[(of + Of.Length)..colon], path[..of], path[(colon + 2)..]);
+        return of <= 0 || colon < 0 || path[0] == '/'
+            ? (null, null, path)
+            : (path[(of + Of.Length)..colon], path[..of], path[(colon + 2)..]);
     }
 
     private static string ParentOf(string path) => path[..Math.Max(0, path.LastIndexOf('/'))];
 
     /// <summary>Whether two members may be one: of one type, or of types with the same members.</summary>
     private bool SameType(string before, string after) => before == after
-        || (_before.Find(before) is { IsEnum: false } one && _after.Find(after) is { IsEnum: false } other && one.Members.Keys.Intersect(other.Members.Keys).Count() * 2 > one.Members.Count);
+        || (_before.Find(before) is { IsEnum: false } one && _after.Find(after) is { IsEnum: false } other
+            && one.Members.Keys.Intersect(other.Members.Keys).Count() * 2 > one.Members.Count);
 
     private static bool Similar(string one, string other) => Spelling.Nearest(one, [other]) is not null
         || one.Contains(other, StringComparison.OrdinalIgnoreCase) || other.Contains(one, StringComparison.OrdinalIgnoreCase);
@@ -166,7 +186,8 @@ internal sealed class StepProposal
         { Name: "single" or "half" } => nameof(SaveValueKind.Single),
         { Name: "double" } => nameof(SaveValueKind.Double),
         { Name: "decimal" } => nameof(SaveValueKind.Decimal),
-        { Name: var name } when name == "integer" || name.TrimStart('u').StartsWith("int", StringComparison.Ordinal) => nameof(SaveValueKind.Integer),
+        { Name: var name } when name == "integer" || name.TrimStart('u').StartsWith("int", StringComparison.Ordinal) =>
+            nameof(SaveValueKind.Integer),
         _ => null,
     };
 
@@ -181,5 +202,6 @@ internal sealed class StepProposal
         _ => type.StartsWith("list<", StringComparison.Ordinal) ? "new SaveList()" : "new SaveMap()",
     };
 
-    private static string Quote(string text) => $"\"{text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"";
+    private static string Quote(string text) =>
+        $"\"{text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal)}\"";
 }

@@ -9,10 +9,12 @@ namespace Lodrik.Saves.Forms;
 /// <param name="Digest">Their digest.</param>
 /// <param name="Decompressed">Its size once decompressed; 0 where it is not compressed.</param>
 /// <param name="IsEncrypted">Whether it is encrypted.</param>
-internal readonly record struct EncodedSection(string Name, ReadOnlyMemory<byte> Bytes, UInt128 Digest, int Decompressed = 0, bool IsEncrypted = false)
+internal readonly record struct EncodedSection(
+    string Name, ReadOnlyMemory<byte> Bytes, UInt128 Digest, int Decompressed = 0, bool IsEncrypted = false)
 {
     /// <summary>A section of these bytes.</summary>
-    public static EncodedSection Of(string name, ReadOnlyMemory<byte> bytes, int decompressed = 0) => new(name, bytes, SectionDigest.Of(bytes.Span), decompressed);
+    public static EncodedSection Of(string name, ReadOnlyMemory<byte> bytes, int decompressed = 0) =>
+        new(name, bytes, SectionDigest.Of(bytes.Span), decompressed);
 
     /// <summary>What the section table says of it.</summary>
     public SectionEntry Entry => new(Name, Bytes.Length, Digest, Decompressed, IsEncrypted);

@@ -7,8 +7,9 @@ using Lodrik.State;
 namespace Lodrik.Saves.Forms;
 
 /// <summary>
-/// All that a form is, as a file and as the content of its sections: how it is recognised, where its parts are, how a section is decoded and
-/// written, how a file is put together, and how a place in it is named. A form is one class below this one; nothing else knows any of it.
+/// All that a form is, as a file and as the content of its sections: how it is recognised, where its parts are, how a section is decoded
+/// and written, how a file is put together, and how a place in it is named. A form is one class below this one; nothing else knows any of
+/// it.
 /// </summary>
 internal abstract class FileForm
 {
@@ -41,11 +42,14 @@ internal abstract class FileForm
                 return form;
         }
         throw bytes.IsEmpty
-            ? new DamagedSaveException(SaveErrorCode.NotASave, "The file is empty.", location, "Load an older generation, or delete the file.")
+            ? new DamagedSaveException(
+                SaveErrorCode.NotASave, "The file is empty.", location, "Load an older generation, or delete the file.")
             : Packed.IsBeginningOf(bytes)
-                ? new DamagedSaveException(SaveErrorCode.Damaged, "The file ends after its first bytes.", location, "Load an older generation.")
+                ? new DamagedSaveException(
+                    SaveErrorCode.Damaged, "The file ends after its first bytes.", location, "Load an older generation.")
                 : new DamagedSaveException(
-                    SaveErrorCode.NotASave, "This is not a save: it begins like neither JSON nor XML nor a packed save.", location, "Check that this is the right file.");
+                    SaveErrorCode.NotASave, "This is not a save: it begins like neither JSON nor XML nor a packed save.",
+                    location, "Check that this is the right file.");
     }
 
     // What it is.
@@ -79,7 +83,8 @@ internal abstract class FileForm
         }
         catch (SaveException exception)
         {
-            throw new DamagedSaveException(exception.Code, exception.Problem, exception.Location.Within(location), exception.Remedy, exception);
+            throw new DamagedSaveException(
+                exception.Code, exception.Problem, exception.Location.Within(location), exception.Remedy, exception);
         }
     }
 
@@ -183,16 +188,21 @@ internal abstract class FileForm
         return decoder.Tree;
     }
 
-    /// <summary>Decodes with a reader that is there. The game's own setters run meanwhile; whatever they refuse is a value that could not be taken.</summary>
-    protected static void Run<TReader>(ref TReader reader, ISectionDecoder decoder, Func<TReader, ContentPlace> placeOf) where TReader : IStateReader, allows ref struct
+    /// <summary>
+    /// Decodes with a reader that is there. The game's own setters run meanwhile; whatever they refuse is a value that could not be taken.
+    /// </summary>
+    protected static void Run<TReader>(ref TReader reader, ISectionDecoder decoder, Func<TReader, ContentPlace> placeOf)
+        where TReader : IStateReader, allows ref struct
     {
         try
         {
             decoder.Decode(ref reader);
         }
-        catch (Exception exception) when (exception is not (ContentException or JsonException or XmlException or SaveException or OutOfMemoryException))
+        catch (Exception exception) when (exception
+            is not (ContentException or JsonException or XmlException or SaveException or OutOfMemoryException))
         {
-            throw new ContentException(SaveErrorCode.WrongContent, $"The value could not be taken: {exception.Message}", placeOf(reader), exception);
+            throw new ContentException(
+                SaveErrorCode.WrongContent, $"The value could not be taken: {exception.Message}", placeOf(reader), exception);
         }
     }
 
@@ -202,7 +212,9 @@ internal abstract class FileForm
     /// <summary>The place that an exception of this form's reader names.</summary>
     protected abstract ContentPlace PlaceOf(Exception exception, ReadOnlySpan<byte> bytes);
 
-    /// <summary>The line and the column of a place in a value that begins at an offset of the file; neither where the form has no lines.</summary>
+    /// <summary>
+    /// The line and the column of a place in a value that begins at an offset of the file; neither where the form has no lines.
+    /// </summary>
     protected abstract SaveLocation LineOf(ReadOnlySpan<byte> file, int offset, ContentPlace place);
 
     /// <summary>A file's own layout cannot be made out.</summary>
@@ -211,7 +223,8 @@ internal abstract class FileForm
         var place = PlaceOf(exception, file.Span);
         location = InFile(file, place).Within(location);
         return exception is ContentException content
-            ? new DamagedSaveException(content.Code == SaveErrorCode.WrongContent ? SaveErrorCode.Damaged : content.Code, content.Message, location, OlderGeneration)
+            ? new DamagedSaveException(content.Code == SaveErrorCode.WrongContent ? SaveErrorCode.Damaged : content.Code, content.Message,
+                location, OlderGeneration)
             : new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed, location, OlderGeneration, exception);
     }
 
@@ -221,19 +234,26 @@ internal abstract class FileForm
         var bytes = file.Slice(slice.Offset, slice.Length);
         var place = PlaceOf(exception, bytes.Span);
         var path = PointerAt(bytes, place);
-        location = new SaveLocation { Section = slice.Name.Length == 0 ? null : slice.Name, Path = path.Length == 0 ? null : path }.Within(location);
+        var found = new SaveLocation
+        {
+            Section = slice.Name.Length == 0 ? null : slice.Name,
+            Path = path.Length == 0 ? null : path,
+        };
+        location = found.Within(location);
         location = LineOf(file.Span, slice.Offset, place).Within(location);
         return exception switch
         {
             ContentException { Code: SaveErrorCode.WrongContent or SaveErrorCode.Invalid } content =>
-                new SaveContentException(content.Code, content.Message, location, "Mend the value, or load an older generation.", content.InnerException),
+                new SaveContentException(
+                    content.Code, content.Message, location, "Mend the value, or load an older generation.", content.InnerException),
             ContentException content => new DamagedSaveException(content.Code, content.Message, location, OlderGeneration),
             _ => new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed, location, OlderGeneration, exception),
         };
     }
 
     /// <summary>Whether this is how a reader says that bytes are not what they should be.</summary>
-    public static bool IsBadContent(Exception exception) => exception is ContentException or JsonException or XmlException or InvalidOperationException;
+    public static bool IsBadContent(Exception exception) =>
+        exception is ContentException or JsonException or XmlException or InvalidOperationException;
 
     /// <summary>The line and the column of an offset in a text file.</summary>
     public static SaveLocation LineAt(ReadOnlySpan<byte> file, long offset)
@@ -246,7 +266,8 @@ internal abstract class FileForm
     protected abstract SaveLocation InFile(ReadOnlyMemory<byte> file, ContentPlace place);
 
     /// <summary>Only what can be read can be mended by hand.</summary>
-    private string OlderGeneration => IsText ? "Load an older generation, or mend the file by hand at this place." : "Load an older generation.";
+    private string OlderGeneration =>
+        IsText ? "Load an older generation, or mend the file by hand at this place." : "Load an older generation.";
 
     private string NotWellFormed => $"The file is not well-formed {DisplayName} from here on.";
 
@@ -319,14 +340,16 @@ internal abstract class FileForm
     {
         public SaveValue Tree { get; private set; } = SaveValue.Null;
 
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
+        public void Decode<TReader>(ref TReader reader)
+            where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
     }
 
     private sealed class TableDecoder : ISectionDecoder
     {
         public List<SectionEntry> Entries { get; private set; } = [];
 
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct => Entries = SectionTable.ReadReadable(ref reader);
+        public void Decode<TReader>(ref TReader reader)
+            where TReader : IStateReader, allows ref struct => Entries = SectionTable.ReadReadable(ref reader);
     }
 }
 

@@ -39,7 +39,8 @@ internal sealed class FileParts(FileForm file)
     public void Add(SectionSlice part, long at)
     {
         if (!_sections.TryAdd(part.Name, part))
-            throw new ContentException(SaveErrorCode.Damaged, $"The key \"{Shorten.Text(part.Name)}\" appears twice.", new ContentPlace(at));
+            throw new ContentException(
+                SaveErrorCode.Damaged, $"The key \"{Shorten.Text(part.Name)}\" appears twice.", new ContentPlace(at));
     }
 
     /// <summary>Adds a part that was found, unless there is one of that name already.</summary>

@@ -39,7 +39,8 @@ internal sealed class JsonFile : FileForm
             parts.Add(member, at);
         parts.Whole = new SectionSlice("", start, mark + (int)reader.BytesConsumed - start);
         if (reader.Read())
-            throw new ContentException(SaveErrorCode.Damaged, "There is extra data after the end of the save.", new ContentPlace(mark + reader.TokenStartIndex));
+            throw new ContentException(
+                SaveErrorCode.Damaged, "There is extra data after the end of the save.", new ContentPlace(mark + reader.TokenStartIndex));
         TakeOutHead(parts, file);
         return parts;
     }
@@ -63,7 +64,8 @@ internal sealed class JsonFile : FileForm
     {
         var mark = start.Length - SkipMark(start.Span).Length;
         var json = new Utf8JsonReader(start.Span[mark..], isFinalBlock: false, new JsonReaderState(JsonStateReader.Options));
-        if (!json.Read() || !json.Read() || json.TokenType != JsonTokenType.PropertyName || !json.ValueTextEquals(FileWords.Header) || !json.Read())
+        if (!json.Read() || !json.Read() || json.TokenType != JsonTokenType.PropertyName || !json.ValueTextEquals(FileWords.Header)
+            || !json.Read())
             return null;
         var from = mark + (int)json.TokenStartIndex;
         return json.TrySkip() ? ReadHeader(start[from..(mark + (int)json.BytesConsumed)]) : null;
@@ -176,7 +178,8 @@ internal sealed class JsonFile : FileForm
             file.Write(isIndented ? "\n}\n"u8 : "}"u8);
     }
 
-    private static ReadOnlySpan<byte> NameOf(string name) => JsonEncodedText.Encode(name, JsonStateWriter.Options(false).Encoder).EncodedUtf8Bytes;
+    private static ReadOnlySpan<byte> NameOf(string name) =>
+        JsonEncodedText.Encode(name, JsonStateWriter.Options(false).Encoder).EncodedUtf8Bytes;
 
     public override long Measure(SaveValue value)
     {
@@ -208,7 +211,8 @@ internal sealed class JsonFile : FileForm
         return parts;
     }
 
-    public override SectionMark MarkOf(SectionEntry section) => new([(byte)'"', .. NameOf(section.Name), (byte)'"', (byte)':'], MayHaveBlanks: true);
+    public override SectionMark MarkOf(SectionEntry section) =>
+        new([(byte)'"', .. NameOf(section.Name), (byte)'"', (byte)':'], MayHaveBlanks: true);
 
     public override int LastSealIn(ReadOnlySpan<byte> file) => file.LastIndexOf(Encoding.ASCII.GetBytes(SealStart));
 

@@ -7,8 +7,9 @@ using Lodrik.State;
 namespace Lodrik.Saves.Forms;
 
 /// <summary>
-/// A save as one CBOR data item (RFC 8949) after the self-described tag: a list of the format, the header's digest, the header, the section table,
-/// each section as a byte string, and the seal. Binary content is always in such a file, and so is content of any form that is compressed or encrypted.
+/// A save as one CBOR data item (RFC 8949) after the self-described tag: a list of the format, the header's digest, the header, the section
+/// table, each section as a byte string, and the seal. Binary content is always in such a file, and so is content of any form that is
+/// compressed or encrypted.
 /// </summary>
 internal sealed class PackedFile : FileForm
 {
@@ -45,7 +46,8 @@ internal sealed class PackedFile : FileForm
             throw new ContentException(SaveErrorCode.Damaged, "The section table does not match its digest.", new ContentPlace(offset));
         parts.Table = ReadPackedTable(table);
         if (count != PartsBesideSections + parts.Table.Count)
-            throw new ContentException(SaveErrorCode.Damaged, $"The save lists {parts.Table.Count} sections and has {count - PartsBesideSections}.", new ContentPlace(offset));
+            throw new ContentException(SaveErrorCode.Damaged,
+                $"The save lists {parts.Table.Count} sections and has {count - PartsBesideSections}.", new ContentPlace(offset));
         foreach (var entry in parts.Table)
             parts.Add(ReadSection(ref reader, entry), offset);
         reader.NextItem();
@@ -69,7 +71,8 @@ internal sealed class PackedFile : FileForm
         }
         catch (ContentException content)
         {
-            throw new DamagedSaveException(SaveErrorCode.Damaged, content.Message, new SaveLocation { Section = entry.Name }, "Load an older generation.", content);
+            throw new DamagedSaveException(
+                SaveErrorCode.Damaged, content.Message, new SaveLocation { Section = entry.Name }, "Load an older generation.", content);
         }
     }
 
@@ -85,7 +88,8 @@ internal sealed class PackedFile : FileForm
         reader.TryReadTag();
         var parts = reader.BeginCountedList(clipped: true);
         if (parts < PartsBesideSections && isChecked)
-            throw new ContentException(SaveErrorCode.Damaged, $"A packed save has {PartsBesideSections} parts and its sections, and this has {parts}.", default);
+            throw new ContentException(
+                SaveErrorCode.Damaged, $"A packed save has {PartsBesideSections} parts and its sections, and this has {parts}.", default);
         reader.NextItem();
         CheckFormat(reader.ReadInteger(0, int.MaxValue));
         reader.NextItem();
@@ -108,7 +112,8 @@ internal sealed class PackedFile : FileForm
 
     public override SectionSlice? SealValueOf(ReadOnlySpan<byte> file, SectionSlice seal) => seal;
 
-    public override OpenedSeal OpenSeal(ReadOnlySpan<byte> seal, KeyRing keys, SaveLocation location) => SealEnvelope.OpenCose(seal, keys, location);
+    public override OpenedSeal OpenSeal(ReadOnlySpan<byte> seal, KeyRing keys, SaveLocation location) =>
+        SealEnvelope.OpenCose(seal, keys, location);
 
     public override void Decode(ReadOnlyMemory<byte> value, ISectionDecoder decoder, ReadContext? context = null, bool toEnd = true)
     {
@@ -190,7 +195,8 @@ internal sealed class PackedFile : FileForm
 
     public override int LastSealIn(ReadOnlySpan<byte> file) => Math.Max(file.LastIndexOf(Mac0), file.LastIndexOf(Sign1));
 
-    public override OpenedSeal? OpenSealAt(ReadOnlySpan<byte> bytes, KeyRing keys, SaveLocation location) => SealEnvelope.OpenCose(bytes, keys, location);
+    public override OpenedSeal? OpenSealAt(ReadOnlySpan<byte> bytes, KeyRing keys, SaveLocation location) =>
+        SealEnvelope.OpenCose(bytes, keys, location);
 
     /// <summary>Sections one after the other, as CBOR.</summary>
     private sealed class Sink(SectionBatch batch) : ISectionSink<BinaryStateWriter>

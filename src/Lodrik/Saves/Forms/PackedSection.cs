@@ -5,12 +5,15 @@ using Lodrik.State;
 
 namespace Lodrik.Saves.Forms;
 
-/// <summary>A section in memory, as packed content, written in this process: what a snapshot consists of, and what a checkpoint keeps.</summary>
+/// <summary>
+/// A section in memory, as packed content, written in this process: what a snapshot consists of, and what a checkpoint keeps.
+/// </summary>
 /// <param name="name">The section's name.</param>
 /// <param name="cbor">Its content.</param>
 /// <param name="shared">The section beside it that holds the contents of its shared objects.</param>
 /// <param name="origin">What it was made of, for errors.</param>
-internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, PackedSection? shared = null, SaveLocation origin = default) : SectionContent
+internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, PackedSection? shared = null, SaveLocation origin = default)
+    : SectionContent
 {
     private UInt128? _digest;
 
@@ -77,5 +80,6 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
             SaveValueCodec.Write(ref writer, ToTree());
     }
 
-    public override SaveException Misfit(Exception exception, string name) => FileForm.Packed.Misfit(exception, cbor, new SectionSlice(name, 0, cbor.Length), origin);
+    public override SaveException Misfit(Exception exception, string name) =>
+        FileForm.Packed.Misfit(exception, cbor, new SectionSlice(name, 0, cbor.Length), origin);
 }

@@ -17,7 +17,9 @@ internal abstract class SectionContent : UndecodedSection
     /// <summary>The section beside this one that holds the contents of its shared objects; null where it has none.</summary>
     public virtual SectionContent? Shared => null;
 
-    /// <summary>The section's name within the save, of which <see cref="UndecodedSection.Name"/> is a part if it belongs to a group.</summary>
+    /// <summary>
+    /// The section's name within the save, of which <see cref="UndecodedSection.Name"/> is a part if it belongs to a group.
+    /// </summary>
     public virtual string FullName => Name;
 
     /// <summary>Where the section comes from, for errors.</summary>

@@ -20,7 +20,8 @@ internal readonly record struct SectionEntry(string Name, int Size, UInt128 Dige
 /// </summary>
 internal static class SectionTable
 {
-    public static void WriteReadable<TWriter>(ref TWriter writer, IReadOnlyList<SectionEntry> entries) where TWriter : IStateWriter, allows ref struct
+    public static void WriteReadable<TWriter>(ref TWriter writer, IReadOnlyList<SectionEntry> entries)
+        where TWriter : IStateWriter, allows ref struct
     {
         writer.BeginObject(entries.Count);
         foreach (var (name, size, digest, _, _) in entries)

@@ -65,7 +65,8 @@ internal sealed class SharedSection : SharedContents
         catch (SaveContentException content)
         {
             var path = $"/{number}{content.Location.Path}";
-            throw new SaveContentException(content.Code, content.Problem, new SaveLocation { Path = path }.Within(new SaveLocation { Section = _section.FullName }).Within(_section.Origin), content.Remedy, content.InnerException);
+            throw new SaveContentException(content.Code, content.Problem, new SaveLocation { Path = path }.Within(
+                new SaveLocation { Section = _section.FullName }).Within(_section.Origin), content.Remedy, content.InnerException);
         }
     }
 

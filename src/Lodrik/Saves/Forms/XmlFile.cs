@@ -7,7 +7,9 @@ using Lodrik.State;
 
 namespace Lodrik.Saves.Forms;
 
-/// <summary>A save as one XML 1.0 document: the header, the section table, the sections and the seal are the children of the root element.</summary>
+/// <summary>
+/// A save as one XML 1.0 document: the header, the section table, the sections and the seal are the children of the root element.
+/// </summary>
 internal sealed class XmlFile : FileForm
 {
     private const string SealStart = "<seal>";
@@ -61,7 +63,8 @@ internal sealed class XmlFile : FileForm
             reader.End();
     }
 
-    protected override string PointerAt(ReadOnlyMemory<byte> value, ContentPlace place) => XmlPlace.PointerAt(value, place.Line, place.Column);
+    protected override string PointerAt(ReadOnlyMemory<byte> value, ContentPlace place) =>
+        XmlPlace.PointerAt(value, place.Line, place.Column);
 
     protected override ContentPlace PlaceOf(Exception exception, ReadOnlySpan<byte> bytes) => exception switch
     {

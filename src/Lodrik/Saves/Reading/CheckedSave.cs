@@ -32,8 +32,8 @@ internal sealed class FittingSeal
 }
 
 /// <summary>
-/// A save that was opened under a protection, or on purpose without one. Only this class makes verified sections, and each is verified, decrypted
-/// and decompressed when it is asked for, once.
+/// A save that was opened under a protection, or on purpose without one. Only this class makes verified sections, and each is verified,
+/// decrypted and decompressed when it is asked for, once.
 /// </summary>
 internal sealed class CheckedSave : ISectionSource
 {
@@ -77,7 +77,9 @@ internal sealed class CheckedSave : ISectionSource
         var section = Opened.Find(name)!;
         var bytes = Decrypt(section, VerifyBytes(section));
         // What was neither edited nor encrypted was just hashed: its digest is that of the table.
-        var digest = section is { Health: SectionHealth.Intact, Entry: { IsEncrypted: false } entry } ? entry.Digest : SectionDigest.Of(bytes.Span);
+        var digest = section is { Health: SectionHealth.Intact, Entry: { IsEncrypted: false } entry }
+            ? entry.Digest
+            : SectionDigest.Of(bytes.Span);
         return new EncodedSection(name, bytes, digest, section.Entry?.Decompressed ?? 0);
     }
 
@@ -97,13 +99,17 @@ internal sealed class CheckedSave : ISectionSource
     {
         if (section.Health == SectionHealth.Damaged)
             throw new DamagedSaveException(
-                SaveErrorCode.Damaged, "The section does not match its digest: some of its bytes were changed since it was saved.", At(section), "Load an older generation.");
+                SaveErrorCode.Damaged, "The section does not match its digest: some of its bytes were changed since it was saved.",
+                At(section), "Load an older generation.");
         if (_seal is not null && !_seal.Fits(section.Name, section.Raw.Span))
         {
             throw section.Health == SectionHealth.Intact
-                ? new TamperedSaveException(SaveErrorCode.Tampered, "The section was changed since the save was sealed, and its checksum was made to fit.", At(section), "Load an older generation.")
+                ? new TamperedSaveException(
+                    SaveErrorCode.Tampered, "The section was changed since the save was sealed, and its checksum was made to fit.",
+                    At(section), "Load an older generation.")
                 : new DamagedSaveException(
-                    SaveErrorCode.Damaged, "The section is not as it was sealed, and its checksum fails as well: it looks like an edit by hand, or damage.", At(section), "Load an older generation.");
+                    SaveErrorCode.Damaged, "The section is not as it was sealed, and its checksum fails as well: it looks like an edit by "
+                        + "hand, or damage.", At(section), "Load an older generation.");
         }
         return section.Raw;
     }
@@ -113,9 +119,11 @@ internal sealed class CheckedSave : ISectionSource
         if (Opened.File.IsText || section.Entry is not { IsEncrypted: true })
             return bytes;
         if (_seal?.Cipher is not { } cipher)
-            throw new TamperedSaveException(SaveErrorCode.Encrypted, "The section is encrypted.", At(section), "Open the save with its key.");
+            throw new TamperedSaveException(
+                SaveErrorCode.Encrypted, "The section is encrypted.", At(section), "Open the save with its key.");
         return cipher.Decrypt(section.Name, bytes.Span)
-            ?? throw new TamperedSaveException(SaveErrorCode.Tampered, "The section was changed since it was encrypted.", At(section), "Load an older generation.");
+            ?? throw new TamperedSaveException(
+                SaveErrorCode.Tampered, "The section was changed since it was encrypted.", At(section), "Load an older generation.");
     }
 
     private ReadOnlyMemory<byte> Decompress(OpenedSection section, ReadOnlyMemory<byte> bytes)
@@ -134,7 +142,9 @@ internal sealed class CheckedSave : ISectionSource
 
     private SaveLocation At(OpenedSection section) => new SaveLocation { Section = section.Name }.Within(Opened.Location);
 
-    /// <summary>A section whose bytes were checked. There is no other way from a file to a section's content than through this class.</summary>
+    /// <summary>
+    /// A section whose bytes were checked. There is no other way from a file to a section's content than through this class.
+    /// </summary>
     /// <param name="save">The save.</param>
     /// <param name="place">The section in the file.</param>
     /// <param name="bytes">What the content is in: the file, or what a section became when it was decrypted and decompressed.</param>
@@ -142,7 +152,8 @@ internal sealed class CheckedSave : ISectionSource
     /// <param name="health">How the section compares to what was written.</param>
     /// <param name="shared">The section beside it that holds its shared objects.</param>
     private sealed class VerifiedSection(
-        OpenedSave save, SectionSlice place, ReadOnlyMemory<byte> bytes, SectionSlice slice, SectionHealth health, SectionContent? shared) : SectionContent
+        OpenedSave save, SectionSlice place, ReadOnlyMemory<byte> bytes, SectionSlice slice, SectionHealth health, SectionContent? shared)
+            : SectionContent
     {
         public override string Name => place.Name;
 
@@ -156,6 +167,7 @@ internal sealed class CheckedSave : ISectionSource
 
         public override SaveLocation Origin => save.Location;
 
-        public override SaveException Misfit(Exception exception, string name) => save.Content.Misfit(exception, bytes, slice with { Name = name }, save.Location);
+        public override SaveException Misfit(Exception exception, string name) =>
+            save.Content.Misfit(exception, bytes, slice with { Name = name }, save.Location);
     }
 }

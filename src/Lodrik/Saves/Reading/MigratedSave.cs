@@ -9,7 +9,9 @@ namespace Lodrik.Saves.Reading;
 /// <param name="Tree">Its content; null where nobody looked at it, so that the file's own bytes are its content.</param>
 internal sealed record MigratedSection(string Name, string? Origin, SaveValue? Tree);
 
-/// <summary>A save whose sections are those of another version. What nobody looked at shares the bytes of the save that it comes from.</summary>
+/// <summary>
+/// A save whose sections are those of another version. What nobody looked at shares the bytes of the save that it comes from.
+/// </summary>
 internal sealed class MigratedSave : ISectionSource
 {
     private readonly OrderedDictionary<string, MigratedSection> _sections = new(StringComparer.Ordinal);
@@ -42,7 +44,9 @@ internal sealed class MigratedSave : ISectionSource
         if (!_sections.TryGetValue(name, out var section))
             return null;
         var shared = name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal) ? null : Find(name + SharedSection.Suffix);
-        var content = section.Tree is { } tree ? PackedSection.Of<SaveValue?, SaveValueCodec>(name, tree, Location) : _origin.Find(section.Origin!)!;
+        var content = section.Tree is { } tree
+            ? PackedSection.Of<SaveValue?, SaveValueCodec>(name, tree, Location)
+            : _origin.Find(section.Origin!)!;
         var named = new NamedSection(content, name, name, shared);
         _contents.Add(name, named);
         return named;

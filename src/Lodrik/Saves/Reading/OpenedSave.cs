@@ -6,7 +6,8 @@ using Lodrik.Saves.Forms;
 namespace Lodrik.Saves.Reading;
 
 /// <summary>
-/// A save of which the header, the sections and their health are known. Nothing in it can be decoded: <see cref="Check"/> makes it a save that can.
+/// A save of which the header, the sections and their health are known. Nothing in it can be decoded: <see cref="Check"/> makes it a save
+/// that can.
 /// </summary>
 internal sealed class OpenedSave
 {
@@ -53,7 +54,8 @@ internal sealed class OpenedSave
     public SectionSlice Whole => _parts.Whole;
 
     /// <summary>The names of sections that the table lists and the file does not have; a readable file can lose them by editing.</summary>
-    public IReadOnlyList<string> MissingSections => _missing ??= [.. _parts.Table.Select(entry => entry.Name).Where(name => !_sections.ContainsKey(name))];
+    public IReadOnlyList<string> MissingSections =>
+        _missing ??= [.. _parts.Table.Select(entry => entry.Name).Where(name => !_sections.ContainsKey(name))];
 
     /// <summary>How the save as a whole compares to what was written: as its worst section.</summary>
     public SectionHealth Health
@@ -71,8 +73,8 @@ internal sealed class OpenedSave
     }
 
     /// <summary>
-    /// Whether a person changed the save since it was written, or wrote it. A packed save is never edited but damaged, so its sections are not looked
-    /// at for this.
+    /// Whether a person changed the save since it was written, or wrote it. A packed save is never edited but damaged, so its sections are
+    /// not looked at for this.
     /// </summary>
     public bool IsEdited => File.IsText && Health is SectionHealth.EditedByHand or SectionHealth.Unchecked;
 
@@ -86,7 +88,9 @@ internal sealed class OpenedSave
 
     public OpenedSection? Find(string name) => _sections.GetValueOrDefault(name);
 
-    /// <summary>The save without a look at its seal: sections are held against their checksums only, and encrypted ones cannot be read.</summary>
+    /// <summary>
+    /// The save without a look at its seal: sections are held against their checksums only, and encrypted ones cannot be read.
+    /// </summary>
     public CheckedSave CheckSums() => new(this, Header, seal: null);
 
     /// <summary>
@@ -100,7 +104,9 @@ internal sealed class OpenedSave
         if (_parts.Seal is not { } seal)
         {
             throw new TamperedSaveException(
-                SaveErrorCode.Unprotected, $"The save has no {(protection.Level == ProtectionLevel.Signature ? "signature" : "seal")}, and one is required.", Location, "Load an older generation.");
+                SaveErrorCode.Unprotected,
+                $"The save has no {(protection.Level == ProtectionLevel.Signature ? "signature" : "seal")}, and one is required.",
+                Location, "Load an older generation.");
         }
         var file = Bytes.Span;
         var value = File.SealValueOf(file, seal) ?? throw Changed("The seal is not written as seals are.");
@@ -111,12 +117,15 @@ internal sealed class OpenedSave
         var places = Sections.Select(section => (section.Name, section.Slice.Offset, section.Slice.Length)).ToList();
         var frame = SealContent.FrameOf(file, places, value.Offset, value.Length, protection.Context);
         if (!CryptographicOperations.FixedTimeEquals(frame, content.Frame))
-            throw Changed("The header or something between the sections was changed since the save was sealed, or the save is bound to another context.");
+            throw Changed("The header or something between the sections was changed since the save was sealed, or the save is bound to "
+                + "another context.");
         var isEncrypted = content.Salt is not null && _parts.Table.TrueForAll(entry => entry.IsEncrypted);
         if (protection.IsEncrypted != isEncrypted)
         {
             throw new TamperedSaveException(
-                SaveErrorCode.Unprotected, protection.IsEncrypted ? "The save is not encrypted, and it is required to be." : "The save is encrypted, and only a seal is expected.",
+                SaveErrorCode.Unprotected, protection.IsEncrypted
+                    ? "The save is not encrypted, and it is required to be."
+                    : "The save is encrypted, and only a seal is expected.",
                 Location, "Load an older generation.");
         }
         return new CheckedSave(this, HiddenLabel.Reveal(Header, protection.Keys), new FittingSeal(opened, isEncrypted));
@@ -124,7 +133,8 @@ internal sealed class OpenedSave
 
     /// <summary>Whether a section is the same in another save byte for byte, and intact: then nothing in it is different.</summary>
     public bool HasSameSection(OpenedSave other, string name) =>
-        Content == other.Content && !IsEncrypted && !other.IsEncrypted && IsCompressed == other.IsCompressed && Find(name) is { } mine && other.Find(name) is { } theirs
+        Content == other.Content && !IsEncrypted && !other.IsEncrypted && IsCompressed == other.IsCompressed && Find(name) is { } mine
+            && other.Find(name) is { } theirs
         && mine.Health == SectionHealth.Intact && theirs.Health == SectionHealth.Intact && mine.Raw.Span.SequenceEqual(theirs.Raw.Span);
 
     private TamperedSaveException Changed(string problem) => new(SaveErrorCode.Tampered, problem, Location, "Load an older generation.");

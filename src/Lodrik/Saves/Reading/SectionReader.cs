@@ -13,7 +13,8 @@ internal sealed class WantedSections
 
     /// <summary>Whether a section is one of those that were asked for, by its name or by its group's.</summary>
     public bool Has(string name) =>
-        _names is null || _names.Contains(name) || (name.IndexOf('/', StringComparison.Ordinal) is > 0 and var slash && _names.Contains(name[..(slash + 1)]));
+        _names is null || _names.Contains(name)
+            || (name.IndexOf('/', StringComparison.Ordinal) is > 0 and var slash && _names.Contains(name[..(slash + 1)]));
 
     /// <summary>Whether anything of a group was asked for.</summary>
     public bool HasPartOf(string group) => _names is null || _names.Any(one => one.StartsWith(group + "/", StringComparison.Ordinal));
@@ -24,7 +25,8 @@ internal sealed class WantedSections
 /// <param name="wanted">Which of them.</param>
 /// <param name="whole">The one value that a file written wholly by hand consists of, for a state type on its own; otherwise null.</param>
 /// <param name="decoded">Told the size of each section that was decoded.</param>
-internal readonly struct SectionReader(ISectionSource source, WantedSections wanted, SectionContent? whole = null, Action<int>? decoded = null) : ISectionReader
+internal readonly struct SectionReader(
+    ISectionSource source, WantedSections wanted, SectionContent? whole = null, Action<int>? decoded = null) : ISectionReader
 {
     /// <summary>Reads sections into a state.</summary>
     /// <param name="source">The sections.</param>
@@ -61,7 +63,8 @@ internal readonly struct SectionReader(ISectionSource source, WantedSections wan
     {
         foreach (var full in source.Names)
         {
-            if (full.Length <= group.Length + 1 || full[group.Length] != '/' || !full.StartsWith(group, StringComparison.Ordinal) || wanted?.Has(full) == false)
+            if (full.Length <= group.Length + 1 || full[group.Length] != '/' || !full.StartsWith(group, StringComparison.Ordinal)
+                || wanted?.Has(full) == false)
                 continue;
             var section = source.Find(full)!;
             yield return new NamedSection(section, full[(group.Length + 1)..], full, section.Shared);

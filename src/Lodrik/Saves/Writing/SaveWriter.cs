@@ -5,8 +5,8 @@ using Lodrik.State;
 namespace Lodrik.Saves.Writing;
 
 /// <summary>
-/// Makes the bytes of a save: the form of the sections, their compression and encryption, the digests, the file around them, the seal. It never looks
-/// back at what it wrote.
+/// Makes the bytes of a save: the form of the sections, their compression and encryption, the digests, the file around them, the seal. It
+/// never looks back at what it wrote.
 /// </summary>
 internal sealed class SaveWriter : IDisposable
 {
@@ -27,7 +27,9 @@ internal sealed class SaveWriter : IDisposable
         return Finish(header, terms, cache, compressed);
     }
 
-    /// <summary>Writes a state at once in the form that the save has, without a snapshot. The bytes are valid until the next call.</summary>
+    /// <summary>
+    /// Writes a state at once in the form that the save has, without a snapshot. The bytes are valid until the next call.
+    /// </summary>
     /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
     public ReadOnlyMemory<byte> Write<T>(T state, SaveHeader header, SaveTerms terms) where T : IStateRoot<T>
     {
@@ -58,7 +60,9 @@ internal sealed class SaveWriter : IDisposable
         _assembly.Dispose();
     }
 
-    /// <summary>Brings packed sections into the form of the save. Packed ones are taken as they are, and kept ones as they were written before.</summary>
+    /// <summary>
+    /// Brings packed sections into the form of the save. Packed ones are taken as they are, and kept ones as they were written before.
+    /// </summary>
     private void GiveForm(IReadOnlyList<PackedSection> sections, SaveTerms terms)
     {
         _sections.Clear();
@@ -86,7 +90,8 @@ internal sealed class SaveWriter : IDisposable
                 section.Formed = (terms.Form, isIndented, _sections[^1]);
         }
 
-        bool IsFormed(PackedSection section) => section.Formed is { } formed && formed.Form == terms.Form && formed.IsIndented == isIndented;
+        bool IsFormed(PackedSection section) =>
+            section.Formed is { } formed && formed.Form == terms.Form && formed.IsIndented == isIndented;
     }
 
     private void Add(string name, ReadOnlyMemory<byte> bytes) => _sections.Add(EncodedSection.Of(name, bytes));
@@ -104,7 +109,8 @@ internal sealed class SaveWriter : IDisposable
         if (terms.Protection is { HasHiddenTitles: true } hiding && header.Slot is { } label)
             header.Slot = HiddenLabel.Hide(label, header.SaveId, hiding.Keys.Current, making);
         var file = _sections.Exists(section => section.Decompressed > 0) ? FileForm.Packed : terms.File;
-        _assembly.Begin(header, _sections, terms.IsIndented, terms.Protection is null ? null : new FileSeal(terms.Protection, making, cipher?.Salt));
+        _assembly.Begin(
+            header, _sections, terms.IsIndented, terms.Protection is null ? null : new FileSeal(terms.Protection, making, cipher?.Salt));
         file.Assemble(_assembly);
         return _assembly.File.WrittenMemory;
     }
@@ -135,7 +141,8 @@ internal sealed class SaveWriter : IDisposable
         {
             var section = _sections[i];
             var encrypted = cipher.Encrypt(i, section.Name, section.Bytes.Span);
-            _sections[i] = new EncodedSection(section.Name, encrypted, SectionDigest.Of(encrypted), section.Decompressed, IsEncrypted: true);
+            _sections[i] = new EncodedSection(
+                section.Name, encrypted, SectionDigest.Of(encrypted), section.Decompressed, IsEncrypted: true);
         }
     }
 }

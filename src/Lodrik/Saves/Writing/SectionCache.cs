@@ -19,7 +19,8 @@ internal sealed class SectionCache
 {
     private readonly Lock _gate = new();
     private readonly Dictionary<string, (SectionIdentity Identity, PackedSection Section)> _sections = new(StringComparer.Ordinal);
-    private readonly Dictionary<string, (UInt128 Digest, SaveCompression Compression, byte[]? Smaller)> _compressed = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, (UInt128 Digest, SaveCompression Compression, byte[]? Smaller)> _compressed = new(
+        StringComparer.Ordinal);
 
     /// <summary>The section as it was written, if its content is the same one; otherwise null.</summary>
     public PackedSection? Find(string name, SectionIdentity identity)
@@ -48,7 +49,8 @@ internal sealed class SectionCache
     {
         lock (_gate)
         {
-            var isKnown = _compressed.TryGetValue(section.Name, out var kept) && kept.Digest == section.Digest && kept.Compression == compression;
+            var isKnown = _compressed.TryGetValue(section.Name, out var kept) && kept.Digest == section.Digest
+                && kept.Compression == compression;
             smaller = isKnown ? kept.Smaller : null;
             return isKnown;
         }

@@ -6,8 +6,8 @@ using Lodrik.State;
 namespace Lodrik.Saves.Writing;
 
 /// <summary>
-/// A state as it was at one moment: packed sections, whatever the form of the save will be. This is all that the game's thread makes of a save; the
-/// rest is done with it in the background. It never changes.
+/// A state as it was at one moment: packed sections, whatever the form of the save will be. This is all that the game's thread makes of a
+/// save; the rest is done with it in the background. It never changes.
 /// </summary>
 internal sealed class Snapshot : IDisposable
 {
@@ -43,13 +43,17 @@ internal sealed class Snapshot : IDisposable
     /// <summary>The sections with bytes of their own, for longer than the snapshot lives.</summary>
     public List<PackedSection> Keep() => [.. Sections.Select(section => section.IsKept ? section : section.Copied())];
 
-    /// <summary>What is to be said of the save. It costs reading the sections in which texts were replaced once more, and nothing for all others.</summary>
+    /// <summary>
+    /// What is to be said of the save. It costs reading the sections in which texts were replaced once more, and nothing for all others.
+    /// </summary>
     public IReadOnlyList<SaveWarning> FindWarnings() =>
     [
-        .. Sections.Where(section => section.HasReplacedText).SelectMany(section => LoneSurrogates.Places(section.ToTree()).Select(path => new SaveWarning(
+        .. Sections.Where(section => section.HasReplacedText)
+            .SelectMany(section => LoneSurrogates.Places(section.ToTree()).Select(path => new SaveWarning(
             SaveWarningCode.ReplacedText,
             new SaveLocation { Section = section.Name, Path = path },
-            "The text had half of a character pair, most often because it was cut in the middle of an emoji; that half was replaced by U+FFFD."))),
+            "The text had half of a character pair, most often because it was cut in the middle of an emoji; that half was replaced by "
+                + "U+FFFD."))),
     ];
 
     public void Dispose() => _body.Dispose();
@@ -142,7 +146,8 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
     private PackedSection Finish(Pending pending, bool isKept)
     {
         var bytes = body.WrittenMemory.Slice(pending.Start, pending.Length);
-        return new PackedSection(pending.Name, isKept ? bytes.ToArray() : bytes, pending.Shared is { } shared ? Finish(shared, isKept) : null)
+        return new PackedSection(
+            pending.Name, isKept ? bytes.ToArray() : bytes, pending.Shared is { } shared ? Finish(shared, isKept) : null)
         {
             HasReplacedText = pending.HasReplacedText,
             IsKept = isKept,

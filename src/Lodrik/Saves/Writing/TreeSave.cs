@@ -6,15 +6,18 @@ namespace Lodrik.Saves.Writing;
 internal sealed class TreeSave(IReadOnlyList<(string Name, Func<SaveValue> Read)> sections) : IStateRoot<TreeSave>
 {
     /// <summary>Sections whose trees are there already.</summary>
-    public static TreeSave Of(IEnumerable<KeyValuePair<string, SaveValue>> sections) => new([.. sections.Select(section => (section.Key, new Func<SaveValue>(() => section.Value)))]);
+    public static TreeSave Of(IEnumerable<KeyValuePair<string, SaveValue>> sections) =>
+        new([.. sections.Select(section => (section.Key, new Func<SaveValue>(() => section.Value)))]);
 
     static StateRoot IStateRoot<TreeSave>.Root => StateRoot.Single;
 
     static TreeSave IStateRoot<TreeSave>.CreateState() => new([]);
 
-    static TreeSave IStateRoot<TreeSave>.CopyState(TreeSave state, CopyContext? context) => Of(state.Sections.Select(section => KeyValuePair.Create(section.Name, SaveValueCodec.Copy(section.Read())!)));
+    static TreeSave IStateRoot<TreeSave>.CopyState(TreeSave state, CopyContext? context) =>
+        Of(state.Sections.Select(section => KeyValuePair.Create(section.Name, SaveValueCodec.Copy(section.Read())!)));
 
-    static bool IStateRoot<TreeSave>.AreEqualStates(TreeSave one, TreeSave other, CompareContext? context) => one.Sections.Select(section => (section.Name, section.Read())).SequenceEqual(other.Sections.Select(section => (section.Name, section.Read())));
+    static bool IStateRoot<TreeSave>.AreEqualStates(TreeSave one, TreeSave other, CompareContext? context) => one.Sections.Select(section =>
+        (section.Name, section.Read())).SequenceEqual(other.Sections.Select(section => (section.Name, section.Read())));
 
     static void IStateRoot<TreeSave>.WriteSections<TSections>(ref TSections target, TreeSave state)
     {

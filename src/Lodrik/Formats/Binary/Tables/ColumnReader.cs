@@ -272,7 +272,8 @@ internal sealed class ColumnReader
                 _lengths?.Rewind();
                 break;
             case ColumnKind.Dictionary when _lengths!.Histogram(bytes, Children[0].Slots) is null:
-                throw new ContentException(SaveErrorCode.WrongContent, "A row refers to a text that is not there.", new ContentPlace(0, Id, 0));
+                throw new ContentException(
+                    SaveErrorCode.WrongContent, "A row refers to a text that is not there.", new ContentPlace(0, Id, 0));
             case ColumnKind.Items:
                 for (var i = 0; i < Slots; i++)
                 {

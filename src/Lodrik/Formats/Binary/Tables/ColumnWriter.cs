@@ -420,7 +420,8 @@ internal sealed class ColumnWriter
         else if (typeof(T) == typeof(bool))
             PackFlags(_bytes ??= new PooledBuffer(256));
         else
-            (_bytes ??= new PooledBuffer(Math.Clamp(Expected, 2 * TableFormat.Chunk, 1 << 20) * Unsafe.SizeOf<T>())).Write(MemoryMarshal.AsBytes(chunk.AsSpan(0, Count)));
+            (_bytes ??= new PooledBuffer(Math.Clamp(Expected, 2 * TableFormat.Chunk, 1 << 20) * Unsafe.SizeOf<T>()))
+                .Write(MemoryMarshal.AsBytes(chunk.AsSpan(0, Count)));
         _flushed += Count;
         Count = 0;
     }

@@ -99,7 +99,11 @@ internal sealed class IntegerPacker
         var bits = new byte[(count + 7) / 8];
         for (var i = 0; i < count; i++)
         {
-            var value = i < _sameCount ? _same : i - _sameCount < before.Length ? before[i - _sameCount] : rest[i - _sameCount - before.Length];
+            var value = i < _sameCount
+                ? _same
+                : i - _sameCount < before.Length
+                ? before[i - _sameCount]
+                : rest[i - _sameCount - before.Length];
             if (value != 0)
                 bits[i / 8] |= (byte)(1 << (i % 8));
         }

@@ -33,7 +33,9 @@ internal ref struct TableParser
     /// <summary>The offset behind the table.</summary>
     public readonly int End => _end;
 
-    /// <summary>All columns; the first is that of the one value that the table stands for, and a column's children follow one another.</summary>
+    /// <summary>
+    /// All columns; the first is that of the one value that the table stands for, and a column's children follow one another.
+    /// </summary>
     public ColumnReader[] Parse()
     {
         var column = Children(1, 1, 0)[0];

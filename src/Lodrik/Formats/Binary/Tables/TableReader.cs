@@ -128,7 +128,8 @@ internal ref partial struct TableReader : IRowReader
 
     public float ReadSingle() => Column.Kind == ColumnKind.Single ? Column.NextSingle(_bytes) : Narrowed<float>(ReadDouble());
 
-    private T Narrowed<T>(double number) where T : INumber<T> => T.CreateTruncating(number) is var taken && NumberText.IsTooLarge(taken, number)
+    private T Narrowed<T>(double number)
+        where T : INumber<T> => T.CreateTruncating(number) is var taken && NumberText.IsTooLarge(taken, number)
         ? throw Wrong(NumberText.TooLargeFor<T>(NumberText.Of(number)))
         : taken;
 

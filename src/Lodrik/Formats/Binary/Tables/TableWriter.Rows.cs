@@ -46,11 +46,14 @@ internal partial struct TableWriter
         return true;
     }
 
-    public readonly Span<long> IntegerRows(int member) => Row(member) is var column ? column.Longs.AsSpan(column.Count, _rowCount) : default;
+    public readonly Span<long> IntegerRows(int member) =>
+        Row(member) is var column ? column.Longs.AsSpan(column.Count, _rowCount) : default;
 
-    public readonly Span<float> SingleRows(int member) => Row(member) is var column ? column.Singles.AsSpan(column.Count, _rowCount) : default;
+    public readonly Span<float> SingleRows(int member) =>
+        Row(member) is var column ? column.Singles.AsSpan(column.Count, _rowCount) : default;
 
-    public readonly Span<double> DoubleRows(int member) => Row(member) is var column ? column.Doubles.AsSpan(column.Count, _rowCount) : default;
+    public readonly Span<double> DoubleRows(int member) =>
+        Row(member) is var column ? column.Doubles.AsSpan(column.Count, _rowCount) : default;
 
     public readonly Span<bool> BoolRows(int member) => Row(member) is var column ? column.Flags.AsSpan(column.Count, _rowCount) : default;
 

@@ -54,7 +54,8 @@ internal partial struct TableWriter : IRowWriter
             target.WriteTag(TableFormat.Tag);
             scratch.Root.WriteTo(target, scratch.Tally);
             var bytes = target.Buffer.Length - start;
-            if (scratch.Tally.LongestColumn <= bytes * TableFormat.MaxRowsPerByte && scratch.Tally.Slots <= bytes * TableFormat.MaxSlotsPerByte)
+            if (scratch.Tally.LongestColumn <= bytes * TableFormat.MaxRowsPerByte
+                && scratch.Tally.Slots <= bytes * TableFormat.MaxSlotsPerByte)
                 return true;
             target.Buffer.Truncate(start);
             return false;
