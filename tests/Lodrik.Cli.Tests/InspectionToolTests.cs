@@ -78,7 +78,8 @@ public sealed class InspectionToolTests(DemoSaves demo) : IDisposable
         using var json = JsonDocument.Parse(ProgramRun.Lodrik("weigh", demo.Evening(store), "--key", Key, "--json").Out);
         Assert.Equal(
             new FileInfo(demo.Evening(store)).Length,
-            json.RootElement.GetProperty("frame").GetInt64() + json.RootElement.GetProperty("sections").EnumerateArray().Sum(section => section.GetProperty("inFile").GetInt64()));
+            json.RootElement.GetProperty("frameByteCount").GetInt64()
+                + json.RootElement.GetProperty("sections").EnumerateArray().Sum(section => section.GetProperty("fileByteCount").GetInt64()));
     }
 
     [Fact]

@@ -126,7 +126,11 @@ internal static class DemoCommand
     /// <summary>A save that the game's first release made loads in today's.</summary>
     private static void ShowFirstRelease(string folder)
     {
-        SaveSlots.Open(folder).Add("night", SaveHistory.SaveOfFirstRelease());
+        var slots = SaveSlots.Open(folder);
+        // The demo may have been played into this folder before.
+        if (slots.List().Any(slot => slot.Slot == "night"))
+            slots.Delete("night");
+        slots.Add("night", SaveHistory.SaveOfFirstRelease());
         using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = folder, Migrations = SaveHistory.Migrations });
         var loaded = store.Load("night");
         var version = SaveHistory.Migrations.Steps[^1].To;
