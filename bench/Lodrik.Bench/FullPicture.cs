@@ -24,7 +24,7 @@ public class EntitiesFull
     [GlobalSetup]
     public void SetUp()
     {
-        _binary = StateFile.ToBytes(_world);
+        _binary = StateFile.ToBytes(_world, SaveForm.Binary);
         _json = StateFile.ToBytes(_world, SaveForm.Json);
         _xml = StateFile.ToBytes(_world, SaveForm.Xml);
         _memoryPack = MemoryPackSerializer.Serialize(_world);

@@ -45,7 +45,7 @@ internal static class SceneBudgets
         var all = new SceneSave();
         Bindings.Begin(things).CaptureTo(all.Scenes, "marsh");
         yield return BudgetLine.Of(
-            "save of 50,000 of which 200 changed / with all (KB)", StateFile.ToBytes(save).Length / 1e3, StateFile.ToBytes(all).Length / 1e3, 0.02);
+            "save of 50,000 of which 200 changed / with all (KB)", StateFile.ToBytes(save, SaveForm.Binary).Length / 1e3, StateFile.ToBytes(all, SaveForm.Binary).Length / 1e3, 0.02);
     }
 
     private static (double Capture, double Restore) Measure(int count)

@@ -115,34 +115,50 @@ public sealed class SaveComparison
         var prefix = $"/{PointerBuilder.Escape(section)}/entities/";
         var gone = $"/{PointerBuilder.Escape(section)}/gone/";
         var scene = section[(section.IndexOf('/', StringComparison.Ordinal) + 1)..];
-        foreach (var group in changes.GroupBy(change => change.Path.StartsWith(prefix, StringComparison.Ordinal)
-            ? PointerBuilder.Unescape(change.Path[prefix.Length..].Split('/')[0])
-            : ""))
+        foreach (var group in changes.GroupBy(change => EntityOf(change, prefix)))
         {
-            if (group.Key.Length == 0 || !EntityId.TryParse(group.Key, out var id))
+            if (EntityId.TryParse(group.Key, out var id))
+            {
+                var (was, @is) = (Find(before.Entities, group.Key), Find(after.Entities, group.Key));
+                var outcome = OutcomeOf(id, was, @is, before.Gone, after.Gone);
+                var details = DetailsOf(outcome, was, @is, group, prefix.Length + PointerBuilder.Escape(group.Key).Length);
+                var hasMoved = outcome == EntityOutcome.Changed && details.Exists(IsMove);
+                entities.Add(new EntityChange(scene, id, KindOf(@is ?? was), hasMoved ? EntityOutcome.Moved : outcome, details));
+            }
+            else
             {
                 // That a placed entity is gone is said with the entity.
                 values.AddRange(group.Where(change => !change.Path.StartsWith(gone, StringComparison.Ordinal)));
-                continue;
             }
-            var (was, @is) = (Find(before.Entities, group.Key), Find(after.Entities, group.Key));
-            var kind = (@is ?? was) is SaveMap one && one.TryGet("kind", out var name) ? name.AsText() ?? "" : "";
-            var place = prefix.Length + PointerBuilder.Escape(group.Key).Length;
-            var outcome = IsAsAuthored(id, was, before.Gone)
-                ? EntityOutcome.NoLongerAuthored
-                : IsAsAuthored(id, @is, after.Gone)
-                ? EntityOutcome.AuthoredAgain
-                : was is null ? EntityOutcome.Added : @is is null ? EntityOutcome.Removed : EntityOutcome.Changed;
-            var details = outcome is EntityOutcome.NoLongerAuthored
-                ? [.. MembersOf(@is!).Select(member => new StateChange(member.Path, null, member.Value))]
-                : outcome is EntityOutcome.AuthoredAgain
-                    ? [.. MembersOf(was!).Select(member => new StateChange(member.Path, member.Value, null))]
-                : was is null || @is is null ? (List<StateChange>)[]
-                : group.Select(change => change with { Path = BelowParts(change.Path[place..]) }).ToList();
-            entities.Add(new EntityChange(
-                scene, id, kind, outcome == EntityOutcome.Changed && details.Exists(IsMove) ? EntityOutcome.Moved : outcome, details));
         }
     }
+
+    /// <summary>The id of the entity that a change is of; empty where it is of none.</summary>
+    private static string EntityOf(StateChange change, string prefix) => change.Path.StartsWith(prefix, StringComparison.Ordinal)
+        ? PointerBuilder.Unescape(change.Path[prefix.Length..].Split('/')[0])
+        : "";
+
+    private static string KindOf(SaveValue? entity) =>
+        entity is SaveMap map && map.TryGet("kind", out var kind) ? kind.AsText() ?? "" : "";
+
+    private static EntityOutcome OutcomeOf(
+        EntityId id, SaveValue? was, SaveValue? @is, HashSet<string> goneBefore, HashSet<string> goneAfter)
+    {
+        if (IsAsAuthored(id, was, goneBefore))
+            return EntityOutcome.NoLongerAuthored;
+        if (IsAsAuthored(id, @is, goneAfter))
+            return EntityOutcome.AuthoredAgain;
+        return was is null ? EntityOutcome.Added : @is is null ? EntityOutcome.Removed : EntityOutcome.Changed;
+    }
+
+    private static List<StateChange> DetailsOf(
+        EntityOutcome outcome, SaveValue? was, SaveValue? @is, IEnumerable<StateChange> changes, int place) => outcome switch
+        {
+            EntityOutcome.NoLongerAuthored => [.. MembersOf(@is!).Select(member => new StateChange(member.Path, null, member.Value))],
+            EntityOutcome.AuthoredAgain => [.. MembersOf(was!).Select(member => new StateChange(member.Path, member.Value, null))],
+            EntityOutcome.Changed => [.. changes.Select(change => change with { Path = BelowParts(change.Path[place..]) })],
+            _ => [],
+        };
 
     /// <summary>The members of an entity's parts.</summary>
     private static IEnumerable<(string Path, SaveValue Value)> MembersOf(SaveValue entity)

@@ -43,9 +43,22 @@ public static class StateFile
         stream.Write(Encode(writer, state, form).Span);
     }
 
+    /// <summary>
+    /// Writes the object to a stream, which stays open. The object is taken before the first byte is written: it may change while
+    /// the returned task still runs.
+    /// </summary>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    public static async Task WriteAsync<T>(
+        Stream stream, T state, SaveForm form = SaveForm.Json, CancellationToken cancellationToken = default) where T : IStateRoot<T>
+    {
+        ArgumentNullException.ThrowIfNull(stream);
+        using var writer = new SaveWriter();
+        await stream.WriteAsync(Encode(writer, state, form), cancellationToken).ConfigureAwait(false);
+    }
+
     /// <summary>The object as the bytes of a save.</summary>
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
-    public static byte[] ToBytes<T>(T state, SaveForm form = SaveForm.Binary) where T : IStateRoot<T>
+    public static byte[] ToBytes<T>(T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
     {
         using var writer = new SaveWriter();
         return Encode(writer, state, form).ToArray();
@@ -79,13 +92,24 @@ public static class StateFile
 
     /// <summary>Reads a stream to its end into a new object.</summary>
     /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
-    public static T Read<T>(Stream stream) where T : IStateRoot<T>
-    {
-        ArgumentNullException.ThrowIfNull(stream);
-        using var bytes = new MemoryStream();
-        stream.CopyTo(bytes);
-        return FromBytes<T>(bytes.ToArray());
-    }
+    public static T Read<T>(Stream stream) where T : IStateRoot<T> => FromBytes<T>(ToEnd(stream));
+
+    /// <summary>Reads a stream to its end into an existing object.</summary>
+    /// <exception cref="SaveException">The content cannot be read or does not fit; the object is as it was.</exception>
+    public static void ReadInto<T>(Stream stream, T state) where T : class, IStateRoot<T> => ReadInto(ToEnd(stream), state);
+
+    /// <summary>Reads a stream to its end into a new object.</summary>
+    /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
+    public static async Task<T> ReadAsync<T>(Stream stream, CancellationToken cancellationToken = default) where T : IStateRoot<T> =>
+        FromBytes<T>(await ToEndAsync(stream, cancellationToken).ConfigureAwait(false));
+
+    /// <summary>
+    /// Reads a stream to its end into an existing object. Where the caller's thread has a <see cref="SynchronizationContext"/>, the
+    /// object is changed there.
+    /// </summary>
+    /// <exception cref="SaveException">The content cannot be read or does not fit; the object is as it was.</exception>
+    public static async Task ReadIntoAsync<T>(Stream stream, T state, CancellationToken cancellationToken = default)
+        where T : class, IStateRoot<T> => ReadInto(await ToEndAsync(stream, cancellationToken).ConfigureAwait(true), state);
 
     /// <summary>Reads the bytes of a save into a new object.</summary>
     /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
@@ -93,7 +117,7 @@ public static class StateFile
 
     /// <summary>Reads the bytes of a save into an existing object.</summary>
     /// <exception cref="SaveException">The content cannot be read or does not fit; the object is as it was.</exception>
-    public static void FromBytes<T>(ReadOnlyMemory<byte> bytes, T state)
+    public static void ReadInto<T>(ReadOnlyMemory<byte> bytes, T state)
         where T : class, IStateRoot<T> => DecodeInto(SavedFile.FromBytes(bytes), state);
 
     /// <summary>Reads text into a new object.</summary>
@@ -106,10 +130,26 @@ public static class StateFile
 
     /// <summary>Reads text into an existing object.</summary>
     /// <exception cref="SaveException">The content cannot be read or does not fit; the object is as it was.</exception>
-    public static void FromText<T>(string text, T state) where T : class, IStateRoot<T>
+    public static void ReadTextInto<T>(string text, T state) where T : class, IStateRoot<T>
     {
         ArgumentNullException.ThrowIfNull(text);
-        FromBytes(Encoding.UTF8.GetBytes(text), state);
+        ReadInto(Encoding.UTF8.GetBytes(text), state);
+    }
+
+    private static byte[] ToEnd(Stream stream)
+    {
+        ArgumentNullException.ThrowIfNull(stream);
+        using var bytes = new MemoryStream();
+        stream.CopyTo(bytes);
+        return bytes.ToArray();
+    }
+
+    private static async Task<byte[]> ToEndAsync(Stream stream, CancellationToken cancellationToken)
+    {
+        ArgumentNullException.ThrowIfNull(stream);
+        using var bytes = new MemoryStream();
+        await stream.CopyToAsync(bytes, cancellationToken).ConfigureAwait(false);
+        return bytes.ToArray();
     }
 
     internal static byte[] ReadAll(string path)

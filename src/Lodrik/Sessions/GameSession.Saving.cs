@@ -87,7 +87,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <summary>What is being played as a tree of lines, in the form in which <c>lodrik show</c> shows a save.</summary>
     /// <param name="full">Whether long lists are shown to their end.</param>
     /// <exception cref="SaveException">Nothing is being played, or it cannot be saved as it is.</exception>
-    public string Print(bool full = false) => SavedFile.FromBytes(StateFile.ToBytes(TakeDown())).Print(full);
+    public string Print(bool full = false) => SavedFile.FromBytes(StateFile.ToBytes(TakeDown(), SaveForm.Binary)).Print(full);
 
     /// <summary>The name of the group that the save root has the session's part under.</summary>
     private static string SessionSection { get; } = GroupNames.Of<TSave>(state => state.Session);

@@ -4,7 +4,7 @@ namespace Lodrik.State;
 
 /// <summary>
 /// The keys of a state type's members, prepared once. A member is known to the generated code by its number here; each format
-/// looks names up in its own way and may keep what it prepared for that in <see cref="Prepared"/>.
+/// looks names up in its own way, and keeps what it prepared for that by <see cref="PreparedKeys{T}"/>.
 /// </summary>
 public sealed class KeyTable
 {
@@ -14,6 +14,7 @@ public sealed class KeyTable
     private readonly byte[][] _utf8;
     private readonly Dictionary<string, int> _numbers;
     private KeyTable?[]? _single;
+    private object?[] _prepared = [];
 
     /// <summary>Makes the table.</summary>
     /// <param name="names">The keys, each once, in the members' order.</param>
@@ -25,7 +26,6 @@ public sealed class KeyTable
         _numbers = new Dictionary<string, int>(names.Length, StringComparer.Ordinal);
         for (var i = 0; i < names.Length; i++)
             _numbers.Add(names[i], i);
-        Prepared = new object?[3];
     }
 
     /// <summary>A number that no other table has, for comparing tables quickly; never 0.</summary>
@@ -48,8 +48,25 @@ public sealed class KeyTable
         return all[index] ?? Interlocked.CompareExchange(ref all[index], new KeyTable(_names[index]), null) ?? all[index]!;
     }
 
-    /// <summary>What the formats prepared from the names, by the number of the form.</summary>
-    internal object?[] Prepared { get; }
+    /// <summary>What was prepared from the names and kept at that place; null before.</summary>
+    internal object? Prepared(int place)
+    {
+        var prepared = _prepared;
+        return place < prepared.Length ? prepared[place] : null;
+    }
+
+    /// <summary>Keeps at that place what was prepared from the names.</summary>
+    internal void Prepare(int place, object prepared)
+    {
+        lock (_names)
+        {
+            // What is read without the lock is never changed: a new array takes its place.
+            var all = new object?[Math.Max(_prepared.Length, place + 1)];
+            _prepared.CopyTo(all, 0);
+            all[place] = prepared;
+            Volatile.Write(ref _prepared, all);
+        }
+    }
 
     /// <summary>The key of that number in UTF-8.</summary>
     internal byte[] Utf8(int index) => _utf8[index];

@@ -41,7 +41,7 @@ public sealed class CborTests
     public void Whole_saves_are_well_formed_CBOR_behind_the_self_described_tag() => SampleStates.Any.Sample(
         save =>
         {
-            var reader = new CborReader(StateFile.ToBytes(save), CborConformanceMode.Strict);
+            var reader = new CborReader(StateFile.ToBytes(save, SaveForm.Binary), CborConformanceMode.Strict);
             Assert.Equal(CborTag.SelfDescribeCbor, reader.ReadTag());
             var parts = reader.ReadStartArray();
             Assert.Equal(5 + 6, parts);

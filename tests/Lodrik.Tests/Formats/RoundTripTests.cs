@@ -23,7 +23,7 @@ public sealed class RoundTripTests
         Gen.Select(SampleStates.Any, SampleStates.Any).Sample(
             (save, used) =>
             {
-                StateFile.FromBytes(StateFile.ToBytes(save, form), used);
+                StateFile.ReadInto(StateFile.ToBytes(save, form), used);
                 used.Declarations.Hovering = save.Declarations.Hovering;
                 Same.Assert(save.Content(), used.Content());
             },

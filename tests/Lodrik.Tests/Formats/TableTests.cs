@@ -26,7 +26,7 @@ public sealed class TableTests
     public void A_used_object_is_filled_as_a_new_one_is() => Gen.Select(Small, Small).Sample(
         (save, used) =>
         {
-            StateFile.FromBytes(StateFile.ToBytes(save, SaveForm.Binary), used);
+            StateFile.ReadInto(StateFile.ToBytes(save, SaveForm.Binary), used);
             AssertSame(save, used);
         },
         iter: 60, threads: 2);

@@ -67,7 +67,7 @@ public sealed class BadInputTests
                 var target = new TidewardenSave { Warden = { Name = "untouched", Oil = 77 }, Errands = { ["keep"] = new Errand { Title = "keep" } } };
                 try
                 {
-                    StateFile.FromBytes(bytes, target);
+                    StateFile.ReadInto(bytes, target);
                 }
                 catch (SaveException problem)
                 {
@@ -169,7 +169,7 @@ public sealed class BadInputTests
     {
         var json = StateFile.ToText(new Room()).Replace("\"format\": 1", "\"format\": 2", StringComparison.Ordinal);
         var xml = StateFile.ToText(new Room(), SaveForm.Xml).Replace("<format>1<", "<format>2<", StringComparison.Ordinal);
-        var packed = StateFile.ToBytes(new Room());
+        var packed = StateFile.ToBytes(new Room(), SaveForm.Binary);
         packed[4] = 2; // The tag takes three bytes, the list's head one, then comes the number of the layout.
         foreach (var bytes in new[] { Encoding.UTF8.GetBytes(json), Encoding.UTF8.GetBytes(xml), packed })
             Assert.Equal(SaveErrorCode.NewerFormat, Refusal<Room>(bytes).Code);
@@ -203,7 +203,7 @@ public sealed class BadInputTests
     [Fact]
     public void A_member_of_the_wrong_type_is_named_with_section_and_path_in_binary()
     {
-        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromBytes<OtherRoom>(StateFile.ToBytes(new Room { Doors = { new Room { Name = "cellar" } } })));
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromBytes<OtherRoom>(StateFile.ToBytes(new Room { Doors = { new Room { Name = "cellar" } } }, SaveForm.Binary)));
         Assert.Equal("state", problem.Location.Section);
         Assert.Equal("/doors/0/name", problem.Location.Path);
         Assert.Contains("Expected a whole number, found text", problem.Message, StringComparison.Ordinal);

@@ -64,7 +64,7 @@ public sealed class StateFileTests : IDisposable
         var used = new Declarations { Required = "x" };
         used.GetOnly.Add("second");
         var (list, letter) = (used.GetOnly, used.Letter);
-        StateFile.FromBytes(StateFile.ToBytes(saved, form), used);
+        StateFile.ReadInto(StateFile.ToBytes(saved, form), used);
         Assert.Same(list, used.GetOnly);
         Assert.Same(letter, used.Letter);
         Assert.Equal(["first"], used.GetOnly);
@@ -131,16 +131,16 @@ public sealed class StateFileTests : IDisposable
         (saved.Pockets[0], saved.Stalls[1]) = (9, new Crate("z", 26));
         var used = new Declarations { Required = "r" };
         var (pockets, stalls) = (used.Pockets, used.Stalls);
-        StateFile.FromBytes(StateFile.ToBytes(saved, form), used);
+        StateFile.ReadInto(StateFile.ToBytes(saved, form), used);
         Assert.Same(pockets, used.Pockets);
         Assert.Same(stalls, used.Stalls);
         Assert.Equal([9, 2, 3], pockets);
         Assert.Equal(new Crate("z", 26), stalls[1]);
 
-        StateFile.FromText("{ \"required\": \"r\", \"pockets\": [7], \"stalls\": [] }", used);
+        StateFile.ReadTextInto("{ \"required\": \"r\", \"pockets\": [7], \"stalls\": [] }", used);
         Assert.Equal([7, 2, 3], pockets);
         Assert.Equal(new Crate("z", 26), stalls[1]);
-        var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText("{ \"required\": \"r\", \"pockets\": [1, 2, 3, 4] }", used));
+        var problem = Assert.Throws<SaveContentException>(() => StateFile.ReadTextInto("{ \"required\": \"r\", \"pockets\": [1, 2, 3, 4] }", used));
         Assert.Contains("room for 3 items here, and the save has 4", problem.Message, StringComparison.Ordinal);
     }
 
@@ -225,6 +225,81 @@ public sealed class StateFileTests : IDisposable
         Assert.Equal(expected.Select(element => element.Attribute("key")?.Value ?? element.Name.LocalName), found.Select(one => one.Name));
         Assert.All(found.Zip(expected), pair =>
             Assert.True(System.Xml.Linq.XNode.DeepEquals(System.Xml.Linq.XElement.Parse(pair.First.Xml, System.Xml.Linq.LoadOptions.PreserveWhitespace), pair.Second)));
+    }
+
+    [Fact]
+    public async Task Streams_are_written_and_read_without_blocking()
+    {
+        var token = TestContext.Current.CancellationToken;
+        foreach (var form in Enum.GetValues<SaveForm>())
+        {
+            using var stream = new AsyncOnlyStream();
+            var saved = new Chest { Seal = "wax" };
+            var writing = StateFile.WriteAsync(stream, saved, form, token);
+            saved.Seal = "later";
+            await writing;
+            stream.Position = 0;
+            Assert.Equal("wax", (await StateFile.ReadAsync<Chest>(stream, token)).Seal);
+            stream.Position = 0;
+            var used = new Chest { Seal = "before" };
+            await StateFile.ReadIntoAsync(stream, used, token);
+            Assert.Equal("wax", used.Seal);
+        }
+    }
+
+    [Fact]
+    public async Task A_stream_that_ends_too_early_leaves_the_object_alone()
+    {
+        var whole = StateFile.ToBytes(new Chest { Seal = "wax" }, SaveForm.Binary);
+        var used = new Chest { Seal = "before" };
+        Assert.Throws<DamagedSaveException>(() => StateFile.ReadInto(new MemoryStream(whole, 0, whole.Length - 3), used));
+        await Assert.ThrowsAsync<DamagedSaveException>(
+            () => StateFile.ReadIntoAsync(new MemoryStream(whole, 0, whole.Length - 3), used, TestContext.Current.CancellationToken));
+        Assert.Equal("before", used.Seal);
+        StateFile.ReadInto(new MemoryStream(whole), used);
+        Assert.Equal("wax", used.Seal);
+    }
+
+    /// <summary>Each way to write takes the same form where none is given.</summary>
+    [Fact]
+    public void Without_a_form_everything_is_written_as_JSON()
+    {
+        var stream = new MemoryStream();
+        StateFile.Write(stream, new Chest());
+        Assert.Equal(SaveForm.Json, SavedFile.FromBytes(stream.ToArray()).Form);
+        Assert.Equal(SaveForm.Json, SavedFile.FromBytes(StateFile.ToBytes(new Chest())).Form);
+    }
+
+    /// <summary>A stream such as a server's, which refuses what would block.</summary>
+    private sealed class AsyncOnlyStream : Stream
+    {
+        private readonly MemoryStream _inner = new();
+
+        public override bool CanRead => true;
+
+        public override bool CanSeek => true;
+
+        public override bool CanWrite => true;
+
+        public override long Length => _inner.Length;
+
+        public override long Position { get => _inner.Position; set => _inner.Position = value; }
+
+        public override void Flush() => throw new InvalidOperationException("Synchronous flushing.");
+
+        public override int Read(byte[] buffer, int offset, int count) => throw new InvalidOperationException("Synchronous reading.");
+
+        public override void Write(byte[] buffer, int offset, int count) => throw new InvalidOperationException("Synchronous writing.");
+
+        public override long Seek(long offset, SeekOrigin origin) => _inner.Seek(offset, origin);
+
+        public override void SetLength(long value) => _inner.SetLength(value);
+
+        public override ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default) =>
+            _inner.ReadAsync(buffer, cancellationToken);
+
+        public override ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default) =>
+            _inner.WriteAsync(buffer, cancellationToken);
     }
 }
 

@@ -26,7 +26,7 @@ public sealed partial class SampleSave
     public SaveValue Tree { get; set; } = SaveValue.Null;
 
     /// <summary>The whole save as trees, for comparing two by content.</summary>
-    public SaveMap Content() => SavedFile.FromBytes(StateFile.ToBytes(this)).ReadTree();
+    public SaveMap Content() => SavedFile.FromBytes(StateFile.ToBytes(this, SaveForm.Binary)).ReadTree();
 }
 
 [StateType]

@@ -29,9 +29,9 @@ public sealed class VariantAndHookTests
         Assert.Equal(3, Assert.IsType<Circle>(StateFile.FromBytes<Shape>(bytes)).Radius);
         var page = new Page { Shape = new Circle { Radius = 1, Filled = true } };
         var (circle, other) = (page.Shape, new Page { Shape = new Square() });
-        StateFile.FromBytes(StateFile.ToBytes(new Page { Shape = new Circle { Radius = 8 } }, form), page);
+        StateFile.ReadInto(StateFile.ToBytes(new Page { Shape = new Circle { Radius = 8 } }, form), page);
         Assert.Same(circle, page.Shape);
-        StateFile.FromBytes(StateFile.ToBytes(page, form), other);
+        StateFile.ReadInto(StateFile.ToBytes(page, form), other);
         Assert.IsType<Circle>(other.Shape);
     }
 
@@ -92,11 +92,11 @@ public sealed class VariantAndHookTests
         Assert.Equal(4, back.Length);
         Assert.Equal(["left", "right"], back.Grips);
         Assert.Equal(new Crate("x", 7), back.Mark);
-        StateFile.FromBytes(StateFile.ToBytes(new NewerOar(), form), older);
+        StateFile.ReadInto(StateFile.ToBytes(new NewerOar(), form), older);
         Assert.Equal(2, older.Unknown.Count);
         older.Unknown["length"] = 9;
         Assert.Contains("key of a known one", Assert.Throws<UnsavableStateException>(() => StateFile.ToBytes(older, form)).Message, StringComparison.Ordinal);
-        Assert.Equal(SaveErrorCode.Damaged, Assert.Throws<DamagedSaveException>(() => StateFile.FromText("{ \"a b\": 1, \"a b\": 2 }", older)).Code);
+        Assert.Equal(SaveErrorCode.Damaged, Assert.Throws<DamagedSaveException>(() => StateFile.ReadTextInto("{ \"a b\": 1, \"a b\": 2 }", older)).Code);
     }
 
     [Theory, MemberData(nameof(Forms))]
@@ -118,7 +118,7 @@ public sealed class VariantAndHookTests
         Assert.Equal((SaveErrorCode.Invalid, "/boats/1"), (problem.Code, problem.Location.Path));
         Assert.Contains("3 sailors and 2 seats. A boat of two needs a third oar.", problem.Message, StringComparison.Ordinal);
         var live = new Harbour { Clock = { Hours = 5 } };
-        Assert.Throws<SaveContentException>(() => StateFile.FromBytes(bytes, live));
+        Assert.Throws<SaveContentException>(() => StateFile.ReadInto(bytes, live));
         Assert.Equal(5, live.Clock.Hours);
     }
 

@@ -13,6 +13,8 @@ namespace Lodrik.Formats.Binary;
 /// </summary>
 internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = null) : IStateWriter
 {
+    private static readonly PreparedKeys<byte[][]> Heads = new(Prepare);
+
     private int _depth;
     private bool _withoutTables;
 
@@ -146,8 +148,7 @@ internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = n
     public readonly void WriteKey(KeyTable keys, int index)
     {
         // The key with its head was prepared once, and is copied as it is.
-        var heads = (byte[][]?)keys.Prepared[(int)SaveForm.Binary] ?? Prepare(keys);
-        buffer.Write(heads[index]);
+        buffer.Write(Heads.Of(keys)[index]);
     }
 
     public readonly void WriteKey(string key) => WriteText(key);
@@ -225,7 +226,6 @@ internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = n
             var name = keys.Utf8(i);
             heads[i] = [.. head[..WriteHead(head, Cbor.TextString, (uint)name.Length)], .. name];
         }
-        keys.Prepared[(int)SaveForm.Binary] = heads;
         return heads;
     }
 

@@ -10,6 +10,8 @@ namespace Lodrik.Formats.Json;
 /// <summary>Writes state as JSON (RFC 8259).</summary>
 internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = null) : IStateWriter
 {
+    private static readonly PreparedKeys<JsonEncodedText[]> Names = new(Prepare);
+
     private int _depth;
 
     /// <summary>How the library writes JSON: letters of any script as they are, no validation of what the generator made.</summary>
@@ -122,8 +124,7 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
 
     public readonly void WriteKey(KeyTable keys, int index)
     {
-        var names = (JsonEncodedText[]?)keys.Prepared[(int)SaveForm.Json] ?? Prepare(keys);
-        writer.WritePropertyName(names[index]);
+        writer.WritePropertyName(Names.Of(keys)[index]);
     }
 
     public readonly void WriteKey(string key)
@@ -171,7 +172,6 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
         var names = new JsonEncodedText[keys.Count];
         for (var i = 0; i < names.Length; i++)
             names[i] = JsonEncodedText.Encode(keys[i], JavaScriptEncoder.UnsafeRelaxedJsonEscaping);
-        keys.Prepared[(int)SaveForm.Json] = names;
         return names;
     }
 }

@@ -12,6 +12,8 @@ namespace Lodrik.Formats.Xml;
 /// </summary>
 internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) : IStateWriter
 {
+    private static readonly PreparedKeys<string?[]> Names = new(Prepare);
+
     private readonly XmlWriter _writer = writer;
     private readonly char[] _chars = new char[256]; // XmlWriter takes strings or arrays; most texts fit in here, and any number.
     private string? _name;
@@ -125,7 +127,7 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
 
     public void WriteKey(KeyTable keys, int index)
     {
-        var names = (string?[]?)keys.Prepared[(int)SaveForm.Xml] ?? Prepare(keys);
+        var names = Names.Of(keys);
         _name = names[index];
         _key = _name is null ? keys[index] : null;
     }
@@ -207,7 +209,6 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
         var names = new string?[keys.Count];
         for (var i = 0; i < names.Length; i++)
             names[i] = XmlWords.IsName(keys[i]) ? keys[i] : null;
-        keys.Prepared[(int)SaveForm.Xml] = names;
         return names;
     }
 }

@@ -209,19 +209,29 @@ namespace Lodrik.Migrations
             if (old.IsNullable && !now.IsNullable && IsValue(now))
                 return false;
             if (old.IsNamed && now.IsNamed)
-            {
-                var (one, other) = (_before.Find(old.Name), _after.Find(now.Name));
-                if (one is not null && other is not null && (one.IsEnum != other.IsEnum || one.IsShared != other.IsShared))
-                    return false;
-                CompareNamed(old.Name, now.Name, path);
-                return true;
-            }
+                return CompareTypes(old, now, path);
             if (old.Name == now.Name && old.Count == now.Count && old.Arguments.Count == now.Arguments.Count)
-                return old.Name == "map" ? CompareMaps(old, now, path) : old.Arguments.Zip(now.Arguments, (a, b) => (a, b))
-                    .All(pair => Compare(pair.a, pair.b, old.Name == "tuple" ? path : path + "/*"));
-            return IsWider(old, now) || (old.Name == "entry" && now.Name == "text")
-                || (old.Count > 0 && now.Name == "list" && now.Arguments[0].Name == old.Name);
+                return old.Name == "map" ? CompareMaps(old, now, path) : CompareArguments(old, now, path);
+            return IsWider(old, now) || IsListOf(old, now) || (old.Name == "entry" && now.Name == "text");
         }
+
+        private bool CompareTypes(ShapeExpression old, ShapeExpression now, string path)
+        {
+            var (one, other) = (_before.Find(old.Name), _after.Find(now.Name));
+            if (one is not null && other is not null && (one.IsEnum != other.IsEnum || one.IsShared != other.IsShared))
+                return false;
+            CompareNamed(old.Name, now.Name, path);
+            return true;
+        }
+
+        /// <summary>A list's item has a path of its own, and a tuple's parts have the tuple's.</summary>
+        private bool CompareArguments(ShapeExpression old, ShapeExpression now, string path) =>
+            old.Arguments.Zip(now.Arguments, (a, b) => (a, b))
+                .All(pair => Compare(pair.a, pair.b, old.Name == "tuple" ? path : path + "/*"));
+
+        /// <summary>Several of a fixed number became a list of them.</summary>
+        private static bool IsListOf(ShapeExpression old, ShapeExpression now) =>
+            old.Count > 0 && now.Name == "list" && now.Arguments[0].Name == old.Name;
 
         private bool CompareMaps(ShapeExpression old, ShapeExpression now, string path)
         {

@@ -46,58 +46,79 @@ internal sealed class ShapeExpression
 
     private static ShapeExpression Parse(string text, ref int at)
     {
+        var name = ReadName(text, ref at);
+        var arguments = ReadArguments(text, ref at, name);
+        var count = ReadCount(text, ref at);
+        var isNullable = Take(text, ref at, '?');
+        return HasArguments(name, arguments.Count)
+            ? new ShapeExpression(name, arguments, count, isNullable)
+            : throw new FormatException($"\"{text}\" is no type.");
+    }
+
+    /// <summary>The name; to that of a generic type of the game, its arguments belong.</summary>
+    private static string ReadName(string text, ref int at)
+    {
         var start = at;
         while (at < text.Length && text[at] is not ('<' or '>' or ',' or '?' or '*'))
             at++;
-        var name = text.Substring(start, at - start).Trim();
-        var arguments = new List<ShapeExpression>();
-        if (at < text.Length && text[at] == '<')
+        if (At(text, at) == '<' && !Generic.Contains(text.Substring(start, at - start).Trim()))
+            SkipBrackets(text, ref at);
+        return text.Substring(start, at - start).Trim();
+    }
+
+    private static void SkipBrackets(string text, ref int at)
+    {
+        var depth = 0;
+        do
         {
-            if (!Generic.Contains(name))
-            {
-                // The arguments of a generic type of the game belong to its name.
-                for (var depth = 0; at < text.Length; at++)
-                {
-                    depth += text[at] == '<' ? 1 : text[at] == '>' ? -1 : 0;
-                    if (depth == 0)
-                        break;
-                }
-                at++;
-                name = text.Substring(start, Math.Min(at, text.Length) - start).Trim();
-            }
-            else
-            {
-                do
-                {
-                    at++;
-                    arguments.Add(Parse(text, ref at));
-                }
-                while (at < text.Length && text[at] == ',');
-                if (at >= text.Length || text[at] != '>')
-                    throw new FormatException($"\"{text}\" is no type: a bracket is not closed.");
-                at++;
-            }
-        }
-        var count = 0;
-        if (at < text.Length && text[at] == '*')
-        {
-            start = ++at;
-            while (at < text.Length && char.IsDigit(text[at]))
-                at++;
-            if (!int.TryParse(text.Substring(start, at - start), out count))
-                throw new FormatException($"\"{text}\" is no type: a number is missing behind the star.");
-        }
-        var isNullable = at < text.Length && text[at] == '?';
-        if (isNullable)
+            depth += At(text, at) == '<' ? 1 : At(text, at) == '>' ? -1 : 0;
             at++;
-        var expected = name switch
+        }
+        while (at < text.Length && depth > 0);
+    }
+
+    private static List<ShapeExpression> ReadArguments(string text, ref int at, string name)
+    {
+        var arguments = new List<ShapeExpression>();
+        if (!Generic.Contains(name) || !Take(text, ref at, '<'))
+            return arguments;
+        do
         {
-            "map" => 2,
-            "list" or "grid2" or "grid3" or "entry" => 1,
-            _ => -1,
-        };
-        if (name.Length == 0 || (expected >= 0 && arguments.Count != expected) || (name == "tuple" && arguments.Count == 0))
-            throw new FormatException($"\"{text}\" is no type.");
-        return new ShapeExpression(name, arguments, count, isNullable);
+            arguments.Add(Parse(text, ref at));
+        }
+        while (Take(text, ref at, ','));
+        return Take(text, ref at, '>') ? arguments : throw new FormatException($"\"{text}\" is no type: a bracket is not closed.");
+    }
+
+    /// <summary>How many there are of a fixed number, behind a star; 0 without.</summary>
+    private static int ReadCount(string text, ref int at)
+    {
+        if (!Take(text, ref at, '*'))
+            return 0;
+        var start = at;
+        while (char.IsDigit(At(text, at)))
+            at++;
+        return int.TryParse(text.Substring(start, at - start), out var count)
+            ? count
+            : throw new FormatException($"\"{text}\" is no type: a number is missing behind the star.");
+    }
+
+    private static bool HasArguments(string name, int arguments) => name switch
+    {
+        "" => false,
+        "map" => arguments == 2,
+        "list" or "grid2" or "grid3" or "entry" => arguments == 1,
+        "tuple" => arguments > 0,
+        _ => true,
+    };
+
+    private static char At(string text, int at) => at < text.Length ? text[at] : '\0';
+
+    private static bool Take(string text, ref int at, char mark)
+    {
+        if (At(text, at) != mark)
+            return false;
+        at++;
+        return true;
     }
 }
