@@ -70,6 +70,14 @@ public sealed partial class ArchitectureTests
         Assert.Empty(mentions);
     }
 
+    /// <summary>What reads and writes tokens is made for one form and knows of no others; a header says which one its save has.</summary>
+    [Fact]
+    public void State_and_formats_do_not_know_which_forms_there_are() =>
+        Assert.Empty(Sources()
+            .Where(source => source.Layer is "State" or "Formats" && Path.GetFileName(source.Path) != "SaveHeader.cs")
+            .Where(source => WithoutComments(source.Text).Contains("SaveForm", StringComparison.Ordinal))
+            .Select(source => source.Path));
+
     private static readonly HashSet<string> MemberNames = ["Generation", "Subsystem"];
 
     private static bool MayUse(string layer, string owner) => (layer, owner) switch
