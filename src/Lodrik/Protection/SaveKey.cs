@@ -5,7 +5,7 @@ using System.Text.Json;
 namespace Lodrik.Protection;
 
 /// <summary>
-/// A key by which saves are sealed or signed, under an id that stands in the save. A key never shows itself: not in a message, not in a
+/// A key that seals, signs or encrypts saves. Each save names the id of its key. A key never shows itself: not in a message, not in a
 /// log, not in <see cref="ToString"/>.
 /// </summary>
 /// <remarks>A key that is inside a shipped game can be dug out of it; see docs/protection.md for what that means.</remarks>

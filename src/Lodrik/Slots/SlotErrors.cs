@@ -1,6 +1,6 @@
 namespace Lodrik.Slots;
 
-/// <summary>A slot's name cannot be one, or there is no such slot.</summary>
+/// <summary>A name is not valid for a slot, or there is no such slot.</summary>
 /// <inheritdoc/>
 public sealed class SlotException(
     SaveErrorCode code, string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)

@@ -8,7 +8,8 @@ namespace Lodrik.State;
 
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct TupleCodec<T1, T2, TCodec1, TCodec2> : IStateCodec<(T1, T2)>
-    where TCodec1 : IStateCodec<T1> where TCodec2 : IStateCodec<T2>
+    where TCodec1 : IStateCodec<T1>
+    where TCodec2 : IStateCodec<T2>
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2) value) where TWriter : IStateWriter, allows ref struct
     {
@@ -41,7 +42,9 @@ public readonly struct TupleCodec<T1, T2, TCodec1, TCodec2> : IStateCodec<(T1, T
 
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct TupleCodec<T1, T2, T3, TCodec1, TCodec2, TCodec3> : IStateCodec<(T1, T2, T3)>
-    where TCodec1 : IStateCodec<T1> where TCodec2 : IStateCodec<T2> where TCodec3 : IStateCodec<T3>
+    where TCodec1 : IStateCodec<T1>
+    where TCodec2 : IStateCodec<T2>
+    where TCodec3 : IStateCodec<T3>
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3) value) where TWriter : IStateWriter, allows ref struct
     {
@@ -78,7 +81,10 @@ public readonly struct TupleCodec<T1, T2, T3, TCodec1, TCodec2, TCodec3> : IStat
 
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCodec4> : IStateCodec<(T1, T2, T3, T4)>
-    where TCodec1 : IStateCodec<T1> where TCodec2 : IStateCodec<T2> where TCodec3 : IStateCodec<T3> where TCodec4 : IStateCodec<T4>
+    where TCodec1 : IStateCodec<T1>
+    where TCodec2 : IStateCodec<T2>
+    where TCodec3 : IStateCodec<T3>
+    where TCodec4 : IStateCodec<T4>
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4) value) where TWriter : IStateWriter, allows ref struct
     {
@@ -119,12 +125,11 @@ public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCo
 
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5> : IStateCodec<(T1, T2, T3, T4, T5)>
-    where TCodec1
-        : IStateCodec<T1> where TCodec2
-        : IStateCodec<T2> where TCodec3
-        : IStateCodec<T3> where TCodec4
-        : IStateCodec<T4> where TCodec5
-        : IStateCodec<T5>
+    where TCodec1 : IStateCodec<T1>
+    where TCodec2 : IStateCodec<T2>
+    where TCodec3 : IStateCodec<T3>
+    where TCodec4 : IStateCodec<T4>
+    where TCodec5 : IStateCodec<T5>
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5) value) where TWriter : IStateWriter, allows ref struct
     {
@@ -170,13 +175,12 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3,
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5, TCodec6>
     : IStateCodec<(T1, T2, T3, T4, T5, T6)>
-    where TCodec1
-        : IStateCodec<T1> where TCodec2
-        : IStateCodec<T2> where TCodec3
-        : IStateCodec<T3> where TCodec4
-        : IStateCodec<T4> where TCodec5
-        : IStateCodec<T5> where TCodec6
-        : IStateCodec<T6>
+    where TCodec1 : IStateCodec<T1>
+    where TCodec2 : IStateCodec<T2>
+    where TCodec3 : IStateCodec<T3>
+    where TCodec4 : IStateCodec<T4>
+    where TCodec5 : IStateCodec<T5>
+    where TCodec6 : IStateCodec<T6>
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6) value) where TWriter : IStateWriter, allows ref struct
     {
@@ -225,14 +229,13 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCod
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, TCodec3, TCodec4, TCodec5, TCodec6, TCodec7>
     : IStateCodec<(T1, T2, T3, T4, T5, T6, T7)>
-    where TCodec1
-        : IStateCodec<T1> where TCodec2
-        : IStateCodec<T2> where TCodec3
-        : IStateCodec<T3> where TCodec4
-        : IStateCodec<T4> where TCodec5
-        : IStateCodec<T5> where TCodec6
-        : IStateCodec<T6> where TCodec7
-        : IStateCodec<T7>
+    where TCodec1 : IStateCodec<T1>
+    where TCodec2 : IStateCodec<T2>
+    where TCodec3 : IStateCodec<T3>
+    where TCodec4 : IStateCodec<T4>
+    where TCodec5 : IStateCodec<T5>
+    where TCodec6 : IStateCodec<T6>
+    where TCodec7 : IStateCodec<T7>
 {
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6, T7) value)
         where TWriter : IStateWriter, allows ref struct
