@@ -7,8 +7,8 @@ using SaveScreen;
 //   quick · quickload · continue · new · quit
 using var store = SaveStore<Round>.Open(args.Length > 0 ? args[0] : Path.Combine(AppContext.BaseDirectory, "saves"));
 store.Saved += (_, receipt) => Console.WriteLine($"  [{receipt}]".Replace(receipt.File, Path.GetFileName(receipt.File), StringComparison.Ordinal));
-var round = store.HasSaves ? store.Continue().OrNew() : new Round();
-Console.WriteLine(store.HasSaves ? $"Welcome back: {Describe()}." : "A new evening.");
+var round = store.HasSaves() ? store.ContinueOrNew() : new Round();
+Console.WriteLine(store.HasSaves() ? $"Welcome back: {Describe()}." : "A new evening.");
 
 while (Ask("> ") is { } line)
 {
@@ -69,7 +69,7 @@ bool Act(string command, string rest)
             Console.WriteLine(store.QuickLoad() is { Found: true } quick ? $"  {Describe(round = quick.State)}." : "  There is no quick save of this evening.");
             break;
         case "continue":
-            round = store.Continue().OrNew();
+            round = store.ContinueOrNew();
             Console.WriteLine($"  {Describe()}.");
             break;
         case "new" when Leave():

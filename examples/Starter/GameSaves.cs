@@ -96,7 +96,7 @@ public sealed class GameSaves : IDisposable
     public GameState State { get; private set; } = new();
 
     /// <summary>Whether the title screen offers "continue".</summary>
-    public bool CanContinue => _store.HasSaves;
+    public bool CanContinue => _store.HasSaves();
 
     /// <summary>The slot list, newest first. It reads a few kilobytes of each save.</summary>
     public IReadOnlyList<SlotSummary> Slots => _store.List();

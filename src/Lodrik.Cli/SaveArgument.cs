@@ -55,13 +55,13 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         }
         if (generation is null && SaveSlots.IsStore(place))
         {
-            var newest = SaveSlots.Open(place).List().FirstOrDefault(one => one.Health != SlotHealth.Damaged)
+            var newest = SaveSlots.OpenFolder(place).List().FirstOrDefault(one => one.Health != SlotHealth.Damaged)
                 ?? throw new StorageException("There are no saves in the folder.", new SaveLocation { File = place }, "Check the path.");
             return OfSlot(place, newest.Slot, newest.Generation);
         }
         // A slot that is not there is named by the error, with the one that was most likely meant.
         if (SaveSlots.IsStore(folder) && SlotName.TryParse(System.IO.Path.GetFileName(System.IO.Path.GetFullPath(place)), out var unknown))
-            SaveSlots.Open(folder).History(unknown);
+            SaveSlots.OpenFolder(folder).History(unknown);
         throw new StorageException(
             Directory.Exists(text) ? "This is a folder, and no store of saves." : "There is no such file, slot or store.", new SaveLocation
             {
@@ -88,7 +88,7 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
 
     private static SaveArgument OfSlot(string store, SlotName slot, int? generation)
     {
-        var slots = SaveSlots.Open(store);
+        var slots = SaveSlots.OpenFolder(store);
         var generations = slots.History(slot);
         var found = generation is null ? generations[0] : generations.FirstOrDefault(one => one.Number == generation)
             ?? throw new SlotException(

@@ -28,7 +28,7 @@ internal static class SaveCompletions
         }
         var folder = SaveSlots.IsStore(word) ? word : Path.GetDirectoryName(word);
         return folder is not { Length: > 0 } || !SaveSlots.IsStore(folder) ? []
-            : SaveSlots.Open(folder).List().Select(slot => Path.Combine(folder, slot.Slot.ToString())).Distinct();
+            : SaveSlots.OpenFolder(folder).List().Select(slot => Path.Combine(folder, slot.Slot.ToString())).Distinct();
     });
 
     /// <summary>The sections of the save that was named before, and what stands in the place that was begun with.</summary>

@@ -25,16 +25,18 @@ try
         Check($"{form}: a later release puts the scene back by its plan", story.Updated.Count(RestoreAction.TakenOut) == 1);
         using (var game = new Game(store))
         {
-            await game.Session.Load("evening");
+            game.Session.Load("evening");
+            await game.Session.LoadTask;
             game.Session.Mark("in the save", inSave: true);
             game.Light("beacon-2");
             game.Session.Save("night", overwrite: Overwrite.Allowed);
         }
         using (var game = new Game(store))
         {
-            await game.Session.Load("night");
+            game.Session.Load("night");
+            await game.Session.LoadTask;
             var before = game.Scene.Beacons.Count(beacon => beacon.Lit);
-            await game.Session.Return("in the save");
+            await game.Session.ReturnAsync("in the save");
             Check($"{form}: a checkpoint in a save is gone back to", game.Scene.Beacons.Count(beacon => beacon.Lit) == before - 1 && game.Weather.WindKnots == 36);
         }
 

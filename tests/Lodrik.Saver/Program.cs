@@ -3,7 +3,7 @@ using Lodrik.Saver;
 
 // Saves as fast as it can until it is killed, and says what is done.
 using var store = SaveStore<Tally>.Open(args[0]);
-var tally = store.Load("kept").OrNew();
+var tally = store.LoadOrNew("kept");
 while (true)
 {
     tally.Count.Number++;

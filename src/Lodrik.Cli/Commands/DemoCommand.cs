@@ -126,7 +126,7 @@ internal static class DemoCommand
     /// <summary>A save that the game's first release made loads in today's.</summary>
     private static void ShowFirstRelease(string folder)
     {
-        var slots = SaveSlots.Open(folder);
+        var slots = SaveSlots.OpenFolder(folder);
         // The demo may have been played into this folder before.
         if (slots.List().Any(slot => slot.Slot == "night"))
             slots.Delete("night");

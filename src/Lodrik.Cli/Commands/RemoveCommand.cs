@@ -41,7 +41,7 @@ internal static class RemoveCommand
             return ExitCode.FoundWrong;
         }
         if (generation is { } doomed)
-            slots.Delete(slot, doomed);
+            slots.DeleteGeneration(slot, doomed);
         else
             slots.Delete(slot);
         Screen.Out.MarkupLineInterpolated($"Deleted {what}.");

@@ -54,7 +54,7 @@ internal static class SetCommand
         var bytes = file.WithSection(section, content, protection);
         var written = "";
         if (output is null && save is { Store: { } store, Slot: { } slot })
-            written = $"{slot}, generation {SaveSlots.Open(store).Append(slot, bytes)}";
+            written = $"{slot}, generation {SaveSlots.OpenFolder(store).Append(slot, bytes)}";
         else
             new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output ?? save.Path))!)
                 .Write(Path.GetFileName(output ?? save.Path), bytes, replace: output is null);

@@ -21,7 +21,7 @@ internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyL
         var place = Path.TrimEndingDirectorySeparator(path);
         if (SaveSlots.IsStore(place))
         {
-            var store = SaveSlots.Open(place, key?.ForHeaders);
+            var store = SaveSlots.OpenFolder(place, key?.ForHeaders);
             var slots = store.List();
             if (slots.Count == 0)
                 throw new StorageException("There are no saves in the folder.", new SaveLocation { File = path }, "Check the path.");
@@ -32,7 +32,7 @@ internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyL
         var save = SaveArgument.Of(path);
         return new SaveReport(save.Path, DateTimeOffset.Now,
             [save is { Slot: { } one, Store: { } folder } ? SlotReport.Of(
-                SaveSlots.Open(folder, key?.ForHeaders), one, save.Generation, null, true, key) : SlotReport.OfFile(save.Path, key)]);
+                SaveSlots.OpenFolder(folder, key?.ForHeaders), one, save.Generation, null, true, key) : SlotReport.OfFile(save.Path, key)]);
     }
 }
 

@@ -39,13 +39,23 @@ public sealed partial class GameSession<TSave, TScene>
 
     /// <summary>
     /// Puts the player back to a checkpoint. What the options name as surviving stays as it is now, and so does the time played; all else
+    /// is as it was when the checkpoint was marked. Where the scene is the one that is being played, it stands when this returns.
+    /// </summary>
+    /// <param name="name">The checkpoint's name; null for the newest.</param>
+    /// <exception cref="SessionException">There is no such checkpoint, or nothing is being played.</exception>
+    /// <exception cref="SaveException">It cannot be restored; everything is as it was.</exception>
+    public void Return(string? name = null) => Begin(ReturnTo(name));
+
+    /// <summary>
+    /// Puts the player back to a checkpoint. What the options name as surviving stays as it is now, and so does the time played; all else
     /// is as it was when the checkpoint was marked.
     /// </summary>
     /// <param name="name">The checkpoint's name; null for the newest.</param>
     /// <returns>Done when the scene stands: at once where it is the one that is being played.</returns>
-    /// <exception cref="SessionException">There is no such checkpoint, or nothing is being played.</exception>
-    /// <exception cref="SaveException">It cannot be restored; everything is as it was.</exception>
-    public Task<SessionArrival> Return(string? name = null)
+    /// <inheritdoc cref="Return" path="/exception"/>
+    public Task<SessionArrival> ReturnAsync(string? name = null) => InTask(() => ReturnTo(name));
+
+    private Task<SessionArrival> ReturnTo(string? name)
     {
         if (_broken is null)
             EnsureReady();

@@ -26,40 +26,68 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <summary>Saves what is being played to a slot.</summary>
+    /// <param name="slot">The slot, new or not.</param>
+    /// <param name="label">What the slot list shows; null takes it from the options.</param>
+    /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
+    /// <param name="progress">Told how far the save has got.</param>
     /// <exception cref="SessionException">Nothing is being played, or the scene is not ready yet.</exception>
-    /// <inheritdoc cref="SaveStore{T}.Save(SlotName, T, SaveLabel, Overwrite)"/>
-    public SaveReceipt Save(SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused)
+    /// <inheritdoc cref="SaveStore{T}.Save(SlotName, T, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
+    public SaveReceipt Save(
+        SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused, IProgress<SaveProgress>? progress = null)
     {
-        var receipt = _store.Save(slot, TakeDown(), LabelOf(label), overwrite);
-        _autosaves.NoticeSave();
-        return receipt;
-    }
-
-    /// <summary>Saves what is being played to the slot that was loaded from or saved to last.</summary>
-    /// <exception cref="SlotException">There is none yet.</exception>
-    /// <inheritdoc cref="Save(SlotName, SaveLabel, Overwrite)"/>
-    public SaveReceipt SaveToCurrent(SaveLabel? label = null)
-    {
-        var receipt = _store.Save(TakeDown(), LabelOf(label));
+        var receipt = _store.Save(slot, TakeDown(), LabelOf(label), overwrite, progress);
         _autosaves.NoticeSave();
         return receipt;
     }
 
     /// <summary>Saves what is being played at this moment to a slot, in the background.</summary>
-    /// <exception cref="SessionException">Nothing is being played, or the scene is not ready yet.</exception>
-    /// <inheritdoc cref="SaveStore{T}.SaveAsync"/>
+    /// <param name="slot">The slot, new or not.</param>
+    /// <param name="label">What the slot list shows; null takes it from the options.</param>
+    /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
+    /// <param name="progress">Told how far the save has got.</param>
+    /// <param name="cancellationToken">Gives the save up as long as writing has not begun, and no other save relies on this one.</param>
+    /// <inheritdoc cref="Save(SlotName, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
     public Task<SaveReceipt> SaveAsync(
         SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused, IProgress<SaveProgress>? progress = null,
-        CancellationToken cancellationToken = default)
+        CancellationToken cancellationToken = default) => InTask(() =>
+        {
+            var saving = _store.SaveAsync(slot, TakeDown(), LabelOf(label), overwrite, progress, cancellationToken);
+            _autosaves.NoticeSave();
+            return saving;
+        });
+
+    /// <summary>Saves what is being played to the slot that was loaded from or saved to last.</summary>
+    /// <param name="label">What the slot list shows; null takes it from the options.</param>
+    /// <exception cref="SlotException">There is none yet.</exception>
+    /// <inheritdoc cref="Save(SlotName, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
+    public SaveReceipt SaveToCurrent(SaveLabel? label = null)
     {
-        var saving = _store.SaveAsync(slot, TakeDown(), LabelOf(label), overwrite, progress, cancellationToken);
+        var receipt = _store.SaveToCurrent(TakeDown(), LabelOf(label));
         _autosaves.NoticeSave();
-        return saving;
+        return receipt;
     }
 
+    /// <summary>Saves what is being played at this moment to the slot that was loaded from or saved to last, in the background.</summary>
+    /// <param name="label">What the slot list shows; null takes it from the options.</param>
+    /// <param name="cancellationToken">Gives the save up as long as writing has not begun, and no other save relies on this one.</param>
+    /// <inheritdoc cref="SaveToCurrent(SaveLabel)"/>
+    public Task<SaveReceipt> SaveToCurrentAsync(SaveLabel? label = null, CancellationToken cancellationToken = default) => InTask(() =>
+    {
+        var saving = _store.SaveToCurrentAsync(TakeDown(), LabelOf(label), cancellationToken);
+        _autosaves.NoticeSave();
+        return saving;
+    });
+
     /// <summary>Saves to the ring of quick saves.</summary>
-    /// <inheritdoc cref="Save(SlotName, SaveLabel, Overwrite)"/>
+    /// <param name="label">What the slot list shows; null takes it from the options.</param>
+    /// <inheritdoc cref="Save(SlotName, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
     public SaveReceipt QuickSave(SaveLabel? label = null) => Save(SlotName.Quick, label);
+
+    /// <param name="label">What the slot list shows; null takes it from the options.</param>
+    /// <param name="cancellationToken">Gives the save up as long as writing has not begun, and no other save relies on this one.</param>
+    /// <inheritdoc cref="QuickSave(SaveLabel)"/>
+    public Task<SaveReceipt> QuickSaveAsync(SaveLabel? label = null, CancellationToken cancellationToken = default) =>
+        SaveAsync(SlotName.Quick, label, cancellationToken: cancellationToken);
 
     /// <summary>
     /// Leaves what is being played: saves automatically if the policy says so and nothing holds it, and waits until all is on the disk.
@@ -68,21 +96,47 @@ public sealed partial class GameSession<TSave, TScene>
     /// <exception cref="SaveException">It could not be saved; the session goes on.</exception>
     public SaveReceipt? Quit()
     {
-        SaveReceipt? receipt = null;
-        if (IsReady && _options.Autosave.OnQuit && _autosaves.Reasons.Count == 0)
-            receipt = _store.Save(SlotName.Auto, TakeDown(), LabelOf(null));
+        var receipt = SavesOnQuit ? _store.Save(SlotName.Auto, TakeDown(), LabelOf(null)) : null;
         _store.WaitForBackground();
         Dispose();
         return receipt;
     }
 
     /// <summary>
+    /// Leaves what is being played: saves automatically if the policy says so and nothing holds it. The session ends where the caller
+    /// waits, once all is on the disk; until then the game goes on.
+    /// </summary>
+    /// <param name="cancellationToken">Gives it up: the session goes on, and so does a save whose writing has begun.</param>
+    /// <inheritdoc cref="Quit()"/>
+    public async Task<SaveReceipt?> QuitAsync(CancellationToken cancellationToken = default)
+    {
+        var receipt = SavesOnQuit
+            ? await _store.SaveAsync(SlotName.Auto, TakeDown(), LabelOf(null), cancellationToken: cancellationToken).ConfigureAwait(true)
+            : null;
+        await _store.WaitForBackgroundAsync(cancellationToken).ConfigureAwait(true);
+        Dispose();
+        return receipt;
+    }
+
+    private bool SavesOnQuit => IsReady && _options.Autosave.OnQuit && _autosaves.Reasons.Count == 0;
+
+    /// <summary>
     /// What would be lost if the game were left now: the differences to the newest save of this playthrough. The time played does not
     /// count.
     /// </summary>
     /// <exception cref="SaveException">Nothing is being played, or the newest save cannot be loaded.</exception>
-    public IReadOnlyList<StateChange> UnsavedChanges() =>
-        _store.UnsavedChanges(TakeDown(), $"{SessionSection}/{SessionArchive.ClockSection}");
+    public IReadOnlyList<StateChange> UnsavedChanges() => _store.UnsavedChanges(TakeDown(), ClockSections);
+
+    /// <summary>
+    /// What would be lost if the game were left now. What is being played is copied before this returns, and compared in the background.
+    /// </summary>
+    /// <param name="cancellationToken">Gives it up.</param>
+    /// <inheritdoc cref="UnsavedChanges()"/>
+    public Task<IReadOnlyList<StateChange>> UnsavedChangesAsync(CancellationToken cancellationToken = default) =>
+        InTask(() => _store.UnsavedChangesAsync(TakeDown(), ClockSections, cancellationToken));
+
+    /// <summary>What changes without the player having done anything.</summary>
+    private static string[] ClockSections => [$"{SessionSection}/{SessionArchive.ClockSection}"];
 
     /// <summary>What is being played as a tree of lines, in the form in which <c>lodrik show</c> shows a save.</summary>
     /// <param name="full">Whether long lists are shown to their end.</param>

@@ -123,46 +123,85 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
             subsystem.Prepare(_state.Session)();
     }
 
+    /// <summary>
+    /// Starts a new game: a fresh state, a playthrough of its own, the first scene as it was authored. The scene stands once the game has
+    /// built it; <see cref="LoadTask"/> is done then.
+    /// </summary>
+    /// <exception cref="SaveException">The first scene cannot be put up, and arrived within the call.</exception>
+    public void StartNew() => Begin(StartNewGame());
+
     /// <summary>Starts a new game: a fresh state, a playthrough of its own, the first scene as it was authored.</summary>
     /// <returns>Done when the scene stands.</returns>
-    public Task<SessionArrival> StartNew()
-    {
-        _store.StartPlaythrough();
-        return Enter(TSave.CreateState(), SceneChangeCause.NewGame, _options.Start, []);
-    }
+    /// <exception cref="SaveException">The first scene cannot be put up.</exception>
+    public Task<SessionArrival> StartNewAsync() => InTask(StartNewGame);
 
-    /// <summary>Loads a slot, and brings the game to the scene of the save.</summary>
-    /// <returns>Done when the scene stands.</returns>
+    /// <summary>
+    /// Loads a slot on this thread, and asks the game for the scene of the save. The scene stands once the game has built it;
+    /// <see cref="LoadTask"/> is done then.
+    /// </summary>
+    /// <param name="slot">The slot.</param>
+    /// <param name="progress">Told how far the load has got.</param>
     /// <exception cref="SaveException">There is no such slot, or it cannot be loaded. What was played before goes on.</exception>
-    public Task<SessionArrival> Load(SlotName slot) => Enter(_store.Load(slot));
-
-    /// <summary>Loads the newest quick save of this playthrough.</summary>
-    /// <inheritdoc cref="Load"/>
-    public Task<SessionArrival> QuickLoad() => Enter(_store.QuickLoad());
-
-    /// <summary>Loads the newest save of all that can be loaded.</summary>
-    /// <inheritdoc cref="Load"/>
-    public Task<SessionArrival> Continue() => Enter(_store.Continue());
+    public void Load(SlotName slot, IProgress<SaveProgress>? progress = null) => Begin(Enter(_store.Load(slot, progress: progress)));
 
     /// <summary>Loads a slot in the background; what is to be done on the game's thread is done in <see cref="Tick"/>.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="progress">Told how far the load has got.</param>
     /// <param name="cancellationToken">Gives the load up, as long as it is in the background.</param>
     /// <returns>Done when the scene stands. Where it fails, what was played before goes on.</returns>
+    /// <exception cref="SaveException">There is no such slot, or it cannot be loaded.</exception>
     public Task<SessionArrival> LoadAsync(
-        SlotName slot, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default)
-    {
-        BeginLoad();
-        _loading = _store.LoadAsync(slot, progress: progress, cancellationToken: cancellationToken);
-        return _loaded.Task;
-    }
+        SlotName slot, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
+        LoadBehind(_store.LoadAsync(slot, progress: progress, cancellationToken: cancellationToken));
+
+    /// <summary>Loads the newest quick save of this playthrough on this thread.</summary>
+    /// <param name="progress">Told how far the load has got.</param>
+    /// <inheritdoc cref="Load"/>
+    public void QuickLoad(IProgress<SaveProgress>? progress = null) => Begin(Enter(_store.QuickLoad(progress)));
+
+    /// <summary>Loads the newest quick save of this playthrough in the background.</summary>
+    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="cancellationToken">Gives the load up, as long as it is in the background.</param>
+    /// <inheritdoc cref="LoadAsync"/>
+    public Task<SessionArrival> QuickLoadAsync(
+        IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
+        LoadBehind(_store.QuickLoadAsync(progress, cancellationToken));
+
+    /// <summary>Loads the newest save of all that can be loaded, on this thread.</summary>
+    /// <param name="progress">Told how far the load has got.</param>
+    /// <inheritdoc cref="Load"/>
+    public void Continue(IProgress<SaveProgress>? progress = null) => Begin(Enter(_store.Continue(progress: progress)));
+
+    /// <summary>Loads the newest save of all that can be loaded, in the background.</summary>
+    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="cancellationToken">Gives the load up, as long as it is in the background.</param>
+    /// <inheritdoc cref="LoadAsync"/>
+    public Task<SessionArrival> ContinueAsync(
+        IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
+        LoadBehind(_store.ContinueAsync(progress: progress, cancellationToken: cancellationToken));
+
+    /// <summary>
+    /// Takes the player to another scene. The one that is left is remembered as it is, in memory until the next save. The new scene stands
+    /// once the game has built it; <see cref="Arrived"/> is raised then.
+    /// </summary>
+    /// <param name="to">The scene, and where the player comes in.</param>
+    /// <exception cref="SessionException">There is no such scene, or no game is being played.</exception>
+    /// <exception cref="SaveException">The scene cannot be captured; the player stays there.</exception>
+    public void Travel(ScenePlace to) => Begin(TravelTo(to));
 
     /// <summary>Takes the player to another scene. The one that is left is remembered as it is, in memory until the next save.</summary>
     /// <param name="to">The scene, and where the player comes in.</param>
     /// <returns>Done when the scene stands.</returns>
-    /// <exception cref="SessionException">There is no such scene, or no game is being played.</exception>
-    /// <exception cref="SaveException">The scene cannot be captured; the player stays there.</exception>
-    public Task<SessionArrival> Travel(ScenePlace to)
+    /// <inheritdoc cref="Travel" path="/exception"/>
+    public Task<SessionArrival> TravelAsync(ScenePlace to) => InTask(() => TravelTo(to));
+
+    private Task<SessionArrival> StartNewGame()
+    {
+        _store.StartPlaythrough();
+        return Enter(TSave.CreateState(), SceneChangeCause.NewGame, _options.Start, []);
+    }
+
+    private Task<SessionArrival> TravelTo(ScenePlace to)
     {
         if (_broken is null)
             EnsureReady();
@@ -172,6 +211,30 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
                 _options.Scenes) is { } meant ? $"Did you mean \"{meant}\"?" : $"There are: {string.Join(", ", _options.Scenes)}.");
         CaptureScene();
         return Ask(to, SceneChangeCause.Travel, []);
+    }
+
+    private Task<SessionArrival> LoadBehind(Task<LoadResult<TSave>> loading)
+    {
+        BeginLoad();
+        _loading = loading;
+        return _loaded.Task;
+    }
+
+    /// <summary>A change that nobody waits for by this task; what becomes of it the session says otherwise.</summary>
+    private static void Begin(Task<SessionArrival> change) => change.ContinueWith(
+        static failed => failed.Exception, CancellationToken.None, TaskContinuationOptions.OnlyOnFaulted, TaskScheduler.Default);
+
+    /// <summary>An asynchronous call gives all its errors by its task.</summary>
+    private static Task<TResult> InTask<TResult>(Func<Task<TResult>> begin)
+    {
+        try
+        {
+            return begin();
+        }
+        catch (SaveException problem)
+        {
+            return Task.FromException<TResult>(problem);
+        }
     }
 
     /// <summary>
@@ -294,7 +357,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         }
         _ = State;
         if (_waiting is not null)
-            throw NotReady($"The scene \"{_place.Scene}\" is not ready yet.", "Await LoadTask or what Travel returned, or ask IsReady.");
+            throw NotReady($"The scene \"{_place.Scene}\" is not ready yet.", "Await LoadTask or what TravelAsync returned, or ask IsReady.");
     }
 
     private static SessionException NotReady(string problem, string remedy) => new(SaveErrorCode.NotReady, problem, remedy: remedy);

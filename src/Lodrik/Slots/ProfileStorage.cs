@@ -14,8 +14,7 @@ internal sealed class ProfileStorage(ISaveStorage storage, SlotName profile) : I
     /// <summary>The storage that the profiles share.</summary>
     public ISaveStorage Whole => storage;
 
-    public IReadOnlyList<StoredFile> List(string folder) =>
-        [.. storage.List($"{_prefix}{folder}".TrimEnd('/')).Select(file => file with { Name = file.Name[_prefix.Length..] })];
+    public IReadOnlyList<StoredFile> List(string folder) => WithoutPrefix(storage.List(Below(folder)));
 
     public byte[]? Read(string name, long offset, int count) => storage.Read(_prefix + name, offset, count);
 
@@ -31,4 +30,26 @@ internal sealed class ProfileStorage(ISaveStorage storage, SlotName profile) : I
     public object Place => storage.Place;
 
     public StorageHold TryHold() => storage.TryHold();
+
+    public async ValueTask<IReadOnlyList<StoredFile>> ListAsync(string folder, CancellationToken cancellationToken = default) =>
+        WithoutPrefix(await storage.ListAsync(Below(folder), cancellationToken).ConfigureAwait(false));
+
+    public ValueTask<byte[]?> ReadAsync(string name, long offset, int count, CancellationToken cancellationToken = default) =>
+        storage.ReadAsync(_prefix + name, offset, count, cancellationToken);
+
+    public ValueTask<byte[]?> ReadAsync(string name, CancellationToken cancellationToken = default) =>
+        storage.ReadAsync(_prefix + name, cancellationToken);
+
+    public ValueTask WriteAsync(string name, ReadOnlyMemory<byte> bytes, bool replace, CancellationToken cancellationToken = default) =>
+        storage.WriteAsync(_prefix + name, bytes, replace, cancellationToken);
+
+    public ValueTask<bool> DeleteAsync(string name, CancellationToken cancellationToken = default) =>
+        storage.DeleteAsync(_prefix + name, cancellationToken);
+
+    public ValueTask<StorageHold> TryHoldAsync(CancellationToken cancellationToken = default) => storage.TryHoldAsync(cancellationToken);
+
+    private string Below(string folder) => $"{_prefix}{folder}".TrimEnd('/');
+
+    private List<StoredFile> WithoutPrefix(IReadOnlyList<StoredFile> files) =>
+        [.. files.Select(file => file with { Name = file.Name[_prefix.Length..] })];
 }

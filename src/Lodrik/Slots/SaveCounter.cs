@@ -15,15 +15,14 @@ internal sealed class SaveCounter
 {
     public const string File = "counter.jws";
 
-    private readonly ISaveStorage _storage;
     private SaveProtection _protection;
     private readonly Dictionary<string, long> _newest = new(StringComparer.Ordinal);
     private readonly string? _problem;
 
-    private SaveCounter(ISaveStorage storage, SaveProtection protection)
+    private SaveCounter(byte[]? bytes, SaveLocation location, SaveProtection protection)
     {
-        (_storage, _protection) = (storage, protection);
-        if (storage.Read(File) is not { } bytes)
+        _protection = protection;
+        if (bytes is null)
         {
             IsMissing = true;
             return;
@@ -31,7 +30,7 @@ internal sealed class SaveCounter
         try
         {
             var (payload, _, _) = SealEnvelope.OpenJwsPayload(
-                Encoding.ASCII.GetString(bytes), protection.Keys, new SaveLocation { File = storage.Locate(File) });
+                Encoding.ASCII.GetString(bytes), protection.Keys, location);
             using var document = JsonDocument.Parse(payload);
             var root = document.RootElement;
             if (root.GetProperty("context").GetString() != ContextDigest)
@@ -62,7 +61,8 @@ internal sealed class SaveCounter
 
     /// <summary>Reads the counter of a store; one that does not fit is as none, and every save then counts as put back.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public static SaveCounter Read(ISaveStorage storage, SaveProtection protection) => new(storage, protection);
+    public static async ValueTask<SaveCounter> Read(StorageCalls calls, SaveProtection protection) =>
+        new(await calls.Read(File).ConfigureAwait(false), new SaveLocation { File = calls.Locate(File) }, protection);
 
     /// <summary>The name under which a slot's newest save is counted; a ring has one for each playthrough.</summary>
     public static string NameOf(SlotName slot, Guid playthrough) => slot.IsRing ? $"{slot}/{playthrough:N}" : slot.ToString();
@@ -87,38 +87,38 @@ internal sealed class SaveCounter
 
     /// <summary>Takes down which save is a slot's newest, for good once the call has returned.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public void Note(SlotName slot, Guid playthrough, long count)
+    public ValueTask Note(StorageCalls calls, SlotName slot, Guid playthrough, long count)
     {
         _newest[NameOf(slot, playthrough)] = count;
         Last = Math.Max(Last, count);
-        Write();
+        return Write(calls);
     }
 
     /// <summary>Forgets a slot that the game deleted: whatever appears there without being saved there was put back.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public void Forget(SlotName slot)
+    public ValueTask Forget(StorageCalls calls, SlotName slot)
     {
         foreach (var name in _newest.Keys.Where(name =>
             name == slot.ToString() || (slot.IsRing && name.StartsWith($"{slot}/", StringComparison.Ordinal))).ToList())
             _newest.Remove(name);
-        Write();
+        return Write(calls);
     }
 
     /// <summary>Writes the counter under another protection.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public void MoveTo(SaveProtection protection)
+    public ValueTask MoveTo(StorageCalls calls, SaveProtection protection)
     {
         _protection = protection;
-        Write();
+        return Write(calls);
     }
 
     /// <summary>Writes the counter under the store's current key.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public void Write()
+    private ValueTask Write(StorageCalls calls)
     {
         // A store that can only check signatures writes no saves, and what it copies or deletes is for those who can sign.
         if (!_protection.Keys.Current.CanSeal)
-            return;
+            return default;
         using var buffer = new MemoryStream();
         using (var writer = new Utf8JsonWriter(buffer))
         {
@@ -131,7 +131,7 @@ internal sealed class SaveCounter
             writer.WriteEndObject();
             writer.WriteEndObject();
         }
-        _storage.Write(File, Encoding.ASCII.GetBytes(SealEnvelope.WriteJws(_protection.Keys.Current, buffer.ToArray())), replace: true);
+        return calls.Write(File, Encoding.ASCII.GetBytes(SealEnvelope.WriteJws(_protection.Keys.Current, buffer.ToArray())), replace: true);
     }
 
     private long? NewestOf(SlotName slot, Guid playthrough) => _newest.TryGetValue(NameOf(slot, playthrough), out var count) ? count : null;

@@ -43,9 +43,9 @@ public enum LoadOutcome
 public sealed class LoadResult<T> where T : State.IStateRoot<T>
 {
     private readonly T? _state;
-    private readonly Func<SlotException>? _problem;
+    private readonly SlotException? _problem;
 
-    internal LoadResult(SlotName slot, Func<SlotException>? problem = null)
+    internal LoadResult(SlotName slot, SlotException problem)
     {
         _problem = problem;
         Slot = slot;
@@ -64,6 +64,21 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
         WasEditedByHand = file.Opened.IsEdited;
     }
 
+    private LoadResult(LoadResult<T> result, T state)
+    {
+        Slot = result.Slot;
+        Outcome = result.Outcome;
+        Generation = result.Generation;
+        Header = result.Header;
+        EditedSections = result.EditedSections;
+        MissingSections = result.MissingSections;
+        WasEditedByHand = result.WasEditedByHand;
+        PassedOver = result.PassedOver;
+        SealProblem = result.SealProblem;
+        Replay = result.Replay;
+        _state = state;
+    }
+
     /// <summary>The slot that was asked for.</summary>
     public SlotName Slot { get; }
 
@@ -74,9 +89,8 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     public bool Found => Outcome == LoadOutcome.Loaded;
 
     /// <summary>The loaded state.</summary>
-    /// <exception cref="SlotException">There was no such slot. Ask <see cref="Found"/> first, or use <see cref="OrNew"/>.</exception>
-    public T State => Found ? _state! : throw (_problem?.Invoke() ?? new SlotException(
-        SaveErrorCode.NoSuchSlot, "There is no save to load.", remedy: "Ask Found before State, or use OrNew()."));
+    /// <exception cref="SlotException">There was no such slot. Ask <see cref="Found"/> first.</exception>
+    public T State => Found ? _state! : throw _problem!;
 
     /// <summary>The generation that was loaded; 0 where there was none.</summary>
     public int Generation { get; }
@@ -116,6 +130,6 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     /// <summary>Newer generations that could not be loaded and were passed over, newest first, each with what is wrong with it.</summary>
     public IReadOnlyList<SaveException> PassedOver { get; internal init; } = [];
 
-    /// <summary>The loaded state, or a fresh one with its initial values where there is no such slot.</summary>
-    public T OrNew() => Found ? _state! : T.CreateState();
+    /// <summary>The same result with the state that was filled from the save.</summary>
+    internal LoadResult<T> With(T state) => new(this, state);
 }

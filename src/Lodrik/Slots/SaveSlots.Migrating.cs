@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Lodrik.Inspection;
 using Lodrik.Migrations;
 using Lodrik.Protection;
@@ -25,8 +26,21 @@ public sealed partial class SaveSlots
 {
     /// <summary>The newest save of every slot, opened one after the other; a ring has one for each playthrough.</summary>
     /// <exception cref="SaveException">The storage cannot be read, or a save is damaged.</exception>
-    public IEnumerable<OpenedGeneration> Newest() =>
-        FindNewest().Select(one => new OpenedGeneration(one.Slot, one.Generation.Number, Files.Open(one.Slot, one.Generation)));
+    public IEnumerable<OpenedGeneration> Newest()
+    {
+        foreach (var (slot, generation) in Now(FindNewest))
+            yield return new OpenedGeneration(slot, generation.Number, Now(files => files.Open(slot, generation)));
+    }
+
+    /// <inheritdoc cref="Newest"/>
+    public async IAsyncEnumerable<OpenedGeneration> NewestAsync([EnumeratorCancellation] CancellationToken cancellationToken = default)
+    {
+        foreach (var (slot, generation) in await InBackground(FindNewest, cancellationToken).ConfigureAwait(false))
+        {
+            var file = await InBackground(files => files.Open(slot, generation), cancellationToken).ConfigureAwait(false);
+            yield return new OpenedGeneration(slot, generation.Number, file);
+        }
+    }
 
     /// <summary>
     /// Brings the newest save of every slot to a version: as a new generation of the slot, in the form it had. A slot that cannot be
@@ -40,24 +54,49 @@ public sealed partial class SaveSlots
     public IReadOnlyList<SlotMigration> Migrate(MigrationChain chain, int version, SaveProtection? protection = null)
     {
         ArgumentNullException.ThrowIfNull(chain);
-        lock (Gate)
-        {
-            Hold();
-            return [.. FindNewest().Select(one => Migrate(one.Slot, one.Generation, chain, version, protection))];
-        }
+        return Now(files => Alone(files, () => Migrate(files, chain, version, protection)));
     }
 
-    private List<(SlotName Slot, Generation Generation)> FindNewest() => SlotFiles.Read(() => Files.All()
-        .SelectMany(slot => Files.SummariseAll(slot.Key, slot.Value)
-            .Select(summary => (slot.Key, slot.Value.Find(one => one.Number == summary.Generation))))
-        .ToList());
+    /// <param name="chain">The game's migrations.</param>
+    /// <param name="version">The version to bring them to.</param>
+    /// <param name="protection">The keys of sealed saves, by which they are checked and sealed again; null where there are none.</param>
+    /// <param name="cancellationToken">Gives it up; the slots that are migrated by then stay so.</param>
+    /// <inheritdoc cref="Migrate(MigrationChain, int, SaveProtection?)"/>
+    public Task<IReadOnlyList<SlotMigration>> MigrateAsync(
+        MigrationChain chain, int version, SaveProtection? protection = null, CancellationToken cancellationToken = default)
+    {
+        ArgumentNullException.ThrowIfNull(chain);
+        return InBackground(files => Alone(files, () => Migrate(files, chain, version, protection)), cancellationToken);
+    }
 
-    private SlotMigration Migrate(SlotName slot, Generation generation, MigrationChain chain, int version, SaveProtection? protection)
+    private static ValueTask<List<(SlotName Slot, Generation Generation)>> FindNewest(SlotFiles files) => SlotFiles.Read(async () =>
+    {
+        var newest = new List<(SlotName, Generation)>();
+        foreach (var (slot, generations) in await files.All().ConfigureAwait(false))
+        {
+            foreach (var summary in await files.SummariseAll(slot, generations).ConfigureAwait(false))
+                newest.Add((slot, generations.Find(one => one.Number == summary.Generation)));
+        }
+        return newest;
+    });
+
+    private async ValueTask<IReadOnlyList<SlotMigration>> Migrate(
+        SlotFiles files, MigrationChain chain, int version, SaveProtection? protection)
+    {
+        await Hold(files).ConfigureAwait(false);
+        var results = new List<SlotMigration>();
+        foreach (var (slot, generation) in await FindNewest(files).ConfigureAwait(false))
+            results.Add(await Migrate(files, slot, generation, chain, version, protection).ConfigureAwait(false));
+        return results;
+    }
+
+    private static async ValueTask<SlotMigration> Migrate(
+        SlotFiles files, SlotName slot, Generation generation, MigrationChain chain, int version, SaveProtection? protection)
     {
         int? from = null;
         try
         {
-            var file = Files.Open(slot, generation);
+            var file = await files.Open(slot, generation).ConfigureAwait(false);
             from = file.Header?.Version;
             if (from == version)
                 return new SlotMigration(slot, generation.Number, from, version, null, null);
@@ -65,12 +104,13 @@ public sealed partial class SaveSlots
                 file.CheckSeal(protection);
             else if (file.HasSeal)
                 throw new MigrationException(SaveErrorCode.MigrationFailed, "The save is sealed, and its seal would be lost.",
-                    Files.Locate(slot, generation), "Give its key, or let the game load and save it.");
+                    files.Locate(slot, generation), "Give its key, or let the game load and save it.");
             // Encoded before anything is written: a step that fails leaves the slot as it is.
             var bytes = chain.Migrate(file, version).AsSuccessor(file, protection);
-            var written = Files.Of(slot)[0].Number + 1;
-            CopyThumbnail(slot, generation, slot, written);
-            Storage.Write(SlotFiles.NameOf(slot, written, Path.GetExtension(generation.File)), bytes, replace: false);
+            var written = (await files.Of(slot).ConfigureAwait(false))[0].Number + 1;
+            await CopyThumbnail(files, slot, generation, slot, written).ConfigureAwait(false);
+            await files.Calls.Write(SlotFiles.NameOf(slot, written, Path.GetExtension(generation.File)), bytes, replace: false)
+                .ConfigureAwait(false);
             return new SlotMigration(slot, generation.Number, from, version, written, null);
         }
         catch (SaveException problem) when (problem is not StorageException)

@@ -30,41 +30,58 @@ public sealed partial class SaveSlots
     {
         from?.Check();
         to?.CheckForWriting();
-        lock (Gate)
-        {
-            Hold();
-            // A counter that is there goes with its store, whether or not who moves it counts: left behind, it would take every save for an
-            // old one.
-            var counter = from is null ? null : SaveCounter.Read(Storage, from);
-            // Oldest first, so that what is cut short leaves the newest, which is loaded, under the key that the game still has.
-            var results = Files.All()
-                .SelectMany(slot =>
-                    slot.Value.AsEnumerable().Reverse().Select(generation => Protect(slot.Key, generation, from, to)).ToList())
-                .ToList();
-            if (counter is { IsSound: true } && to is not null && results.TrueForAll(one => one.Problem is null))
-                counter.MoveTo(to);
-            return results;
-        }
+        return Now(files => Alone(files, () => Protect(files, from, to)));
     }
 
-    private SlotProtection Protect(SlotName slot, Generation generation, SaveProtection? from, SaveProtection? to)
+    /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
+    /// <param name="to">What they are to have; null for nothing.</param>
+    /// <param name="cancellationToken">Gives it up; it can be run again, and goes on where it was.</param>
+    /// <inheritdoc cref="Protect(SaveProtection?, SaveProtection?)"/>
+    public Task<IReadOnlyList<SlotProtection>> ProtectAsync(
+        SaveProtection? from, SaveProtection? to, CancellationToken cancellationToken = default)
+    {
+        from?.Check();
+        to?.CheckForWriting();
+        return InBackground(files => Alone(files, () => Protect(files, from, to)), cancellationToken);
+    }
+
+    private async ValueTask<IReadOnlyList<SlotProtection>> Protect(SlotFiles files, SaveProtection? from, SaveProtection? to)
+    {
+        await Hold(files).ConfigureAwait(false);
+        // A counter that is there goes with its store, whether or not who moves it counts: left behind, it would take every save for an
+        // old one.
+        var counter = from is null ? null : await SaveCounter.Read(files.Calls, from).ConfigureAwait(false);
+        var results = new List<SlotProtection>();
+        foreach (var (slot, generations) in await files.All().ConfigureAwait(false))
+        {
+            // Oldest first, so that what is cut short leaves the newest, which is loaded, under the key that the game still has.
+            foreach (var generation in generations.AsEnumerable().Reverse())
+                results.Add(await Protect(files, slot, generation, from, to).ConfigureAwait(false));
+        }
+        if (counter is { IsSound: true } && to is not null && results.TrueForAll(one => one.Problem is null))
+            await counter.MoveTo(files.Calls, to).ConfigureAwait(false);
+        return results;
+    }
+
+    private static async ValueTask<SlotProtection> Protect(
+        SlotFiles files, SlotName slot, Generation generation, SaveProtection? from, SaveProtection? to)
     {
         try
         {
-            var file = Files.Open(slot, generation);
+            var file = await files.Open(slot, generation).ConfigureAwait(false);
             if (IsUnder(file, to))
                 return new SlotProtection(slot, generation.Number, Changed: false, null);
             if (from is not null)
                 file.CheckSeal(from);
             else if (file.HasSeal)
                 throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed, and its key was not given.",
-                    Files.Locate(slot, generation), "Give the key that it has now.");
+                    files.Locate(slot, generation), "Give the key that it has now.");
             var bytes = file.Protect(to);
             var name = SlotFiles.NameOf(slot, generation.Number, ExtensionFor(generation.File, file, to));
-            Storage.Write(name, bytes, replace: true);
+            await files.Calls.Write(name, bytes, replace: true).ConfigureAwait(false);
             // Under another name both are there for a moment, and are the same save.
             if (name != generation.File)
-                Storage.Delete(generation.File);
+                await files.Calls.Delete(generation.File).ConfigureAwait(false);
             return new SlotProtection(slot, generation.Number, Changed: true, null);
         }
         catch (SaveException problem) when (problem is not StorageException)

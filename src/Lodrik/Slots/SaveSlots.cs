@@ -9,27 +9,27 @@ namespace Lodrik.Slots;
 /// <see cref="SaveStore{T}"/> is built on it, and so is the tool.
 /// </summary>
 /// <remarks>
-/// It may be used from several threads; each call is done before the next begins. What changes something keeps other processes from
-/// writing.
+/// It may be used from several threads. What changes something waits for its turn, and keeps other processes from writing; what only looks
+/// waits for nobody. Each call has an asynchronous twin, which works in the background and uses the storage's asynchronous members only.
 /// </remarks>
 public sealed partial class SaveSlots : IDisposable
 {
     private readonly StoreWriter _writer;
+    private readonly SaveProtection? _protection;
 
     private SaveSlots(ISaveStorage storage, SaveProtection? protection)
     {
-        Files = new SlotFiles(storage, protection);
+        Storage = storage;
+        _protection = protection;
+        Files = new SlotFiles(StorageCalls.Blocking(storage), protection);
         _writer = StoreWriter.Of(storage);
     }
 
     /// <summary>Where the saves are.</summary>
-    public ISaveStorage Storage => Files.Storage;
+    public ISaveStorage Storage { get; }
 
-    /// <summary>How slots and generations are laid out in the storage.</summary>
+    /// <summary>How slots and generations are laid out in the storage, for whoever waits on their own thread.</summary>
     internal SlotFiles Files { get; }
-
-    /// <summary>What is done under this is done alone.</summary>
-    internal Lock Gate => _writer.Gate;
 
     /// <summary>Opens the slots of a storage. Nothing is written.</summary>
     /// <param name="storage">Where the saves are.</param>
@@ -43,41 +43,52 @@ public sealed partial class SaveSlots : IDisposable
     /// <summary>Opens the slots of a folder. Nothing is written.</summary>
     /// <param name="folder">The folder of the saves.</param>
     /// <param name="protection">The keys that show hidden titles and summaries; without them they stay hidden.</param>
-    public static SaveSlots Open(string folder, SaveProtection? protection = null) => Open(new DirectoryStorage(folder), protection);
+    public static SaveSlots OpenFolder(string folder, SaveProtection? protection = null) => Open(new DirectoryStorage(folder), protection);
 
     /// <summary>All slots by what their headers say, newest first. A damaged slot is listed as such, at the end.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public IReadOnlyList<SlotSummary> List() => SlotFiles.Read(() =>
-    {
-        var slots = Files.All().SelectMany(slot => Files.SummariseAll(slot.Key, slot.Value)).ToList();
-        slots.Sort((a, b) => b.Saved.CompareTo(a.Saved) is var order and not 0 ? order : a.Slot.CompareTo(b.Slot));
-        return slots;
-    });
+    public IReadOnlyList<SlotSummary> List() => Now(List);
+
+    /// <inheritdoc cref="List()"/>
+    public Task<IReadOnlyList<SlotSummary>> ListAsync(CancellationToken cancellationToken = default) => InBackground(List, cancellationToken);
 
     /// <summary>All generations of a slot, newest first.</summary>
     /// <exception cref="SlotException">There is no such slot; the error names the one that was most likely meant.</exception>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public IReadOnlyList<GenerationSummary> History(SlotName slot) =>
-        SlotFiles.Read(() => OfExisting(slot).ConvertAll(generation => Files.Describe(slot, generation)));
+    public IReadOnlyList<GenerationSummary> History(SlotName slot) => Now(files => History(files, slot));
+
+    /// <inheritdoc cref="History(SlotName)"/>
+    public Task<IReadOnlyList<GenerationSummary>> HistoryAsync(SlotName slot, CancellationToken cancellationToken = default) =>
+        InBackground(files => History(files, slot), cancellationToken);
 
     /// <summary>Whether there is such a slot.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public bool Exists(SlotName slot) => Files.Of(slot).Count > 0;
+    public bool Exists(SlotName slot) => Now(files => Exists(files, slot));
+
+    /// <inheritdoc cref="Exists(SlotName)"/>
+    public Task<bool> ExistsAsync(SlotName slot, CancellationToken cancellationToken = default) =>
+        InBackground(files => Exists(files, slot), cancellationToken);
 
     /// <summary>Opens a save, to be looked into.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="generation">The generation; null for the newest.</param>
     /// <exception cref="SaveException">There is no such slot or generation, or it is damaged.</exception>
-    public SavedFile OpenSave(SlotName slot, int? generation = null) =>
-        SlotFiles.Read(() => Files.Open(slot, generation is { } number ? Find(slot, number) : OfExisting(slot)[0]));
+    public SavedFile OpenSave(SlotName slot, int? generation = null) => Now(files => OpenSave(files, slot, generation));
+
+    /// <param name="slot">The slot.</param>
+    /// <param name="generation">The generation; null for the newest.</param>
+    /// <param name="cancellationToken">Gives it up.</param>
+    /// <inheritdoc cref="OpenSave(SlotName, int?)"/>
+    public Task<SavedFile> OpenSaveAsync(SlotName slot, int? generation = null, CancellationToken cancellationToken = default) =>
+        InBackground(files => OpenSave(files, slot, generation), cancellationToken);
 
     /// <summary>The picture of a slot's newest save, or of one generation, as PNG; null where it has none.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public byte[]? ReadThumbnail(SlotName slot, int? generation = null)
-    {
-        var number = generation ?? Files.Of(slot).FirstOrDefault().Number;
-        return number > 0 ? Storage.Read(SlotFiles.ThumbnailOf(slot, number)) : null;
-    }
+    public byte[]? ReadThumbnail(SlotName slot, int? generation = null) => Now(files => ReadThumbnail(files, slot, generation));
+
+    /// <inheritdoc cref="ReadThumbnail(SlotName, int?)"/>
+    public Task<byte[]?> ReadThumbnailAsync(SlotName slot, int? generation = null, CancellationToken cancellationToken = default) =>
+        InBackground(files => ReadThumbnail(files, slot, generation), cancellationToken);
 
     /// <summary>
     /// Writes a save as the newest generation of a slot, which has to be there; the picture of the one before comes along.
@@ -86,55 +97,37 @@ public sealed partial class SaveSlots : IDisposable
     /// <param name="save">The bytes of the save.</param>
     /// <returns>The number of the new generation.</returns>
     /// <exception cref="SaveException">There is no such slot, the bytes are not a save, or the storage refused.</exception>
-    public int Append(SlotName slot, ReadOnlyMemory<byte> save)
-    {
-        SavedFile.FromBytes(save);
-        lock (Gate)
-        {
-            var newest = OfExisting(slot)[0];
-            Hold();
-            var number = newest.Number + 1;
-            CopyThumbnail(slot, newest, slot, number);
-            Storage.Write(SlotFiles.NameOf(slot, number, Path.GetExtension(newest.File)), save, replace: false);
-            return number;
-        }
-    }
+    public int Append(SlotName slot, ReadOnlyMemory<byte> save) => Now(files => Alone(files, () => Append(files, slot, save)));
+
+    /// <param name="slot">The slot.</param>
+    /// <param name="save">The bytes of the save.</param>
+    /// <param name="cancellationToken">Gives it up, as long as nothing was written.</param>
+    /// <inheritdoc cref="Append(SlotName, ReadOnlyMemory{byte})"/>
+    public Task<int> AppendAsync(SlotName slot, ReadOnlyMemory<byte> save, CancellationToken cancellationToken = default) =>
+        InBackground(files => Alone(files, () => Append(files, slot, save)), cancellationToken);
 
     /// <summary>Writes a save as the first generation of a slot that is not there yet.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="save">The bytes of the save.</param>
     /// <exception cref="SlotTakenException">There is such a slot.</exception>
     /// <exception cref="SaveException">The bytes are not a save, or the storage refused.</exception>
-    public void Add(SlotName slot, ReadOnlyMemory<byte> save)
-    {
-        var file = SavedFile.FromBytes(save);
-        lock (Gate)
-        {
-            if (Files.Of(slot) is { Count: > 0 } occupants)
-                throw new SlotTakenException(Files.Summarise(slot, occupants));
-            Hold();
-            Storage.Write(SlotFiles.NameOf(slot, 1, file.Opened.File.Extension), save, replace: false);
-        }
-    }
+    public void Add(SlotName slot, ReadOnlyMemory<byte> save) => Now(files => Alone(files, () => Add(files, slot, save)));
+
+    /// <param name="slot">The slot.</param>
+    /// <param name="save">The bytes of the save.</param>
+    /// <param name="cancellationToken">Gives it up, as long as nothing was written.</param>
+    /// <inheritdoc cref="Add(SlotName, ReadOnlyMemory{byte})"/>
+    public Task AddAsync(SlotName slot, ReadOnlyMemory<byte> save, CancellationToken cancellationToken = default) =>
+        InBackground(files => Alone(files, () => Add(files, slot, save)), cancellationToken);
 
     /// <summary>Makes an older generation the slot's newest again. The ones in between stay in the history.</summary>
     /// <returns>The number of the new generation, which has the old one's bytes.</returns>
     /// <exception cref="SaveException">There is no such slot or generation, or it is damaged, or the storage refused.</exception>
-    public int Reinstate(SlotName slot, int generation)
-    {
-        lock (Gate)
-        {
-            var found = Find(slot, generation);
-            Hold();
-            // What cannot be loaded is not made the newest.
-            if (Files.Open(slot, found).Health == SectionHealth.Damaged)
-                throw new DamagedSaveException(
-                    SaveErrorCode.Damaged, "The generation is damaged.", Files.Locate(slot, found), "Choose another; nothing was changed.");
-            var number = Files.Of(slot)[0].Number + 1;
-            CopyGeneration(slot, found, slot, number);
-            return number;
-        }
-    }
+    public int Reinstate(SlotName slot, int generation) => Now(files => Alone(files, () => Reinstate(files, slot, generation)));
+
+    /// <inheritdoc cref="Reinstate(SlotName, int)"/>
+    public Task<int> ReinstateAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
+        InBackground(files => Alone(files, () => Reinstate(files, slot, generation)), cancellationToken);
 
     /// <summary>Copies a slot with its history and pictures.</summary>
     /// <param name="from">The slot.</param>
@@ -143,105 +136,194 @@ public sealed partial class SaveSlots : IDisposable
     /// <exception cref="SlotException">There is no such slot.</exception>
     /// <exception cref="SlotTakenException">The other slot holds something, and overwriting was not allowed.</exception>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public void Copy(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused)
-    {
-        lock (Gate)
-        {
-            var generations = OfExisting(from);
-            if (from == to)
-                return;
-            var occupants = Files.Of(to);
-            if (occupants.Count > 0 && overwrite == Overwrite.Refused)
-                throw new SlotTakenException(Files.Summarise(to, occupants));
-            Hold();
-            var number = occupants.Count > 0 ? occupants[0].Number : 0;
-            // Oldest first: were this cut short, what is there is older, and nothing is passed off as newer than it is.
-            for (var i = generations.Count - 1; i >= 0; i--)
-                CopyGeneration(from, generations[i], to, ++number);
-        }
-    }
+    public void Copy(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused) =>
+        Now(files => Alone(files, () => Copy(files, from, to, overwrite)));
+
+    /// <param name="from">The slot.</param>
+    /// <param name="to">Another slot.</param>
+    /// <param name="overwrite">Whether the other slot may hold something; that then becomes older history.</param>
+    /// <param name="cancellationToken">Gives it up: what is copied by then is older history of the other slot.</param>
+    /// <inheritdoc cref="Copy(SlotName, SlotName, Overwrite)"/>
+    public Task CopyAsync(
+        SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
+        InBackground(files => Alone(files, () => Copy(files, from, to, overwrite)), cancellationToken);
 
     /// <summary>Gives a slot another name. It is there under one name or both at every moment.</summary>
-    /// <inheritdoc cref="Copy"/>
-    public void Rename(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused)
-    {
-        lock (Gate)
-        {
-            Copy(from, to, overwrite);
-            if (from != to)
-                Delete(from);
-        }
-    }
+    /// <inheritdoc cref="Copy(SlotName, SlotName, Overwrite)"/>
+    public void Rename(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused) =>
+        Now(files => Alone(files, () => Rename(files, from, to, overwrite)));
+
+    /// <summary>Gives a slot another name. It is there under one name or both at every moment.</summary>
+    /// <inheritdoc cref="CopyAsync"/>
+    public Task RenameAsync(
+        SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
+        InBackground(files => Alone(files, () => Rename(files, from, to, overwrite)), cancellationToken);
 
     /// <summary>Deletes a slot with all its generations.</summary>
     /// <returns>How many generations were deleted; 0 where there was no such slot.</returns>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public int Delete(SlotName slot)
-    {
-        lock (Gate)
-        {
-            var generations = Files.Of(slot);
-            if (generations.Count > 0)
-                Hold();
-            // Oldest first: were this cut short, what is left is the newest.
-            for (var i = generations.Count - 1; i >= 0; i--)
-                Files.Delete(slot, generations[i]);
-            return generations.Count;
-        }
-    }
+    public int Delete(SlotName slot) => Now(files => Alone(files, () => Delete(files, slot)));
+
+    /// <inheritdoc cref="Delete(SlotName)"/>
+    public Task<int> DeleteAsync(SlotName slot, CancellationToken cancellationToken = default) =>
+        InBackground(files => Alone(files, () => Delete(files, slot)), cancellationToken);
 
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public bool Delete(SlotName slot, int generation)
-    {
-        lock (Gate)
-        {
-            if (Files.Of(slot).Find(one => one.Number == generation) is not { Number: > 0 } found)
-                return false;
-            Hold();
-            Files.Delete(slot, found);
-            return true;
-        }
-    }
+    public bool DeleteGeneration(SlotName slot, int generation) => Now(files => Alone(files, () => DeleteGeneration(files, slot, generation)));
+
+    /// <inheritdoc cref="DeleteGeneration(SlotName, int)"/>
+    public Task<bool> DeleteGenerationAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
+        InBackground(files => Alone(files, () => DeleteGeneration(files, slot, generation)), cancellationToken);
 
     /// <summary>Lets other processes write, as soon as nobody in this one has these slots open any more.</summary>
     public void Dispose() => _writer.Dispose();
 
-    /// <summary>Makes sure that no other process writes. Called under the gate before anything is changed.</summary>
-    /// <exception cref="StoreInUseException">Another process does.</exception>
-    internal void Hold() => _writer.Hold();
+    /// <summary>Does something on the caller's thread.</summary>
+    internal TResult Now<TResult>(Func<SlotFiles, ValueTask<TResult>> act) => act(Files).Result();
 
-    /// <summary>The generations of a slot that has to be there, newest first.</summary>
-    internal List<Generation> OfExisting(SlotName slot)
+    /// <summary>Does something in the background, with the storage's asynchronous calls only.</summary>
+    internal Task<TResult> InBackground<TResult>(Func<SlotFiles, ValueTask<TResult>> act, CancellationToken cancellation) =>
+        Task.Run(() => act(FilesFor(cancellation)).AsTask(), cancellation);
+
+    /// <summary>How slots and generations are laid out in the storage, for whoever waits asynchronously.</summary>
+    internal SlotFiles FilesFor(CancellationToken cancellation) => new(StorageCalls.Async(Storage, cancellation), _protection);
+
+    /// <summary>Does something that changes saves, alone. What it does must not call this again.</summary>
+    internal ValueTask<TResult> Alone<TResult>(SlotFiles files, Func<ValueTask<TResult>> act) => _writer.Alone(files.Calls, act);
+
+    /// <summary>Calls the game back while something is done alone.</summary>
+    internal void CallBack(Action callback) => _writer.CallBack(callback);
+
+    /// <summary>Makes sure that no other process writes. Called in a turn before anything is changed.</summary>
+    /// <exception cref="StoreInUseException">Another process does.</exception>
+    internal ValueTask Hold(SlotFiles files) => _writer.Hold(files.Calls);
+
+    // What follows is done in a turn of its own by the calls above, or in a longer one by a store.
+
+    internal static async ValueTask<bool> Exists(SlotFiles files, SlotName slot) => (await files.Of(slot).ConfigureAwait(false)).Count > 0;
+
+    internal static ValueTask<IReadOnlyList<SlotSummary>> List(SlotFiles files) => SlotFiles.Read<IReadOnlyList<SlotSummary>>(async () =>
     {
-        var generations = Files.Of(slot);
-        return generations.Count > 0 ? generations : throw SlotException.NoSuchSlot(slot, Files.All().Keys);
+        var slots = await files.SummariseAll().ConfigureAwait(false);
+        slots.Sort((a, b) => b.Saved.CompareTo(a.Saved) is var order and not 0 ? order : a.Slot.CompareTo(b.Slot));
+        return slots;
+    });
+
+    internal static ValueTask<IReadOnlyList<GenerationSummary>> History(SlotFiles files, SlotName slot) =>
+        SlotFiles.Read<IReadOnlyList<GenerationSummary>>(async () =>
+        {
+            var history = new List<GenerationSummary>();
+            foreach (var generation in await files.OfExisting(slot).ConfigureAwait(false))
+                history.Add(await files.Describe(slot, generation).ConfigureAwait(false));
+            return history;
+        });
+
+    internal static async ValueTask<byte[]?> ReadThumbnail(SlotFiles files, SlotName slot, int? generation)
+    {
+        var number = generation ?? (await files.Of(slot).ConfigureAwait(false)).FirstOrDefault().Number;
+        return number > 0 ? await files.Calls.Read(SlotFiles.ThumbnailOf(slot, number)).ConfigureAwait(false) : null;
     }
 
-    /// <summary>A generation that has to be there.</summary>
-    internal Generation Find(SlotName slot, int number)
+    internal async ValueTask<int> Reinstate(SlotFiles files, SlotName slot, int generation)
     {
-        var generations = OfExisting(slot);
-        var index = generations.FindIndex(one => one.Number == number);
-        return index >= 0 ? generations[index] : throw new SlotException(
-            SaveErrorCode.NoSuchSlot,
-            $"Slot '{slot}' has no generation {number}.",
-            new SaveLocation { Slot = slot.ToString() },
-            $"It has {string.Join(", ", generations.Select(one => one.Number))}.");
+        var found = await files.Find(slot, generation).ConfigureAwait(false);
+        await Hold(files).ConfigureAwait(false);
+        // What cannot be loaded is not made the newest.
+        if ((await files.Open(slot, found).ConfigureAwait(false)).Health == SectionHealth.Damaged)
+            throw new DamagedSaveException(
+                SaveErrorCode.Damaged, "The generation is damaged.", files.Locate(slot, found), "Choose another; nothing was changed.");
+        var number = (await files.Of(slot).ConfigureAwait(false))[0].Number + 1;
+        await CopyGeneration(files, slot, found, slot, number).ConfigureAwait(false);
+        return number;
+    }
+
+    internal async ValueTask<int> Copy(SlotFiles files, SlotName from, SlotName to, Overwrite overwrite)
+    {
+        var generations = await files.OfExisting(from).ConfigureAwait(false);
+        if (from == to)
+            return 0;
+        var occupants = await files.Of(to).ConfigureAwait(false);
+        if (occupants.Count > 0 && overwrite == Overwrite.Refused)
+            throw new SlotTakenException(await files.Summarise(to, occupants).ConfigureAwait(false));
+        await Hold(files).ConfigureAwait(false);
+        var number = occupants.Count > 0 ? occupants[0].Number : 0;
+        // Oldest first: were this cut short, what is there is older, and nothing is passed off as newer than it is.
+        for (var i = generations.Count - 1; i >= 0; i--)
+            await CopyGeneration(files, from, generations[i], to, ++number).ConfigureAwait(false);
+        return generations.Count;
+    }
+
+    internal async ValueTask<int> Delete(SlotFiles files, SlotName slot)
+    {
+        var generations = await files.Of(slot).ConfigureAwait(false);
+        if (generations.Count > 0)
+            await Hold(files).ConfigureAwait(false);
+        // Oldest first: were this cut short, what is left is the newest.
+        for (var i = generations.Count - 1; i >= 0; i--)
+            await files.Delete(slot, generations[i]).ConfigureAwait(false);
+        return generations.Count;
+    }
+
+    internal async ValueTask<bool> DeleteGeneration(SlotFiles files, SlotName slot, int generation)
+    {
+        if ((await files.Of(slot).ConfigureAwait(false)).Find(one => one.Number == generation) is not { Number: > 0 } found)
+            return false;
+        await Hold(files).ConfigureAwait(false);
+        await files.Delete(slot, found).ConfigureAwait(false);
+        return true;
+    }
+
+    private static ValueTask<SavedFile> OpenSave(SlotFiles files, SlotName slot, int? generation) => SlotFiles.Read(async () =>
+        await files.Open(
+            slot,
+            generation is { } number
+                ? await files.Find(slot, number).ConfigureAwait(false)
+                : (await files.OfExisting(slot).ConfigureAwait(false))[0])
+            .ConfigureAwait(false));
+
+    private async ValueTask<int> Append(SlotFiles files, SlotName slot, ReadOnlyMemory<byte> save)
+    {
+        SavedFile.FromBytes(save);
+        var newest = (await files.OfExisting(slot).ConfigureAwait(false))[0];
+        await Hold(files).ConfigureAwait(false);
+        var number = newest.Number + 1;
+        await CopyThumbnail(files, slot, newest, slot, number).ConfigureAwait(false);
+        await files.Calls.Write(SlotFiles.NameOf(slot, number, Path.GetExtension(newest.File)), save, replace: false).ConfigureAwait(false);
+        return number;
+    }
+
+    private async ValueTask<bool> Add(SlotFiles files, SlotName slot, ReadOnlyMemory<byte> save)
+    {
+        var extension = SavedFile.FromBytes(save).Opened.File.Extension;
+        if (await files.Of(slot).ConfigureAwait(false) is { Count: > 0 } occupants)
+            throw new SlotTakenException(await files.Summarise(slot, occupants).ConfigureAwait(false));
+        await Hold(files).ConfigureAwait(false);
+        await files.Calls.Write(SlotFiles.NameOf(slot, 1, extension), save, replace: false).ConfigureAwait(false);
+        return true;
+    }
+
+    private async ValueTask<bool> Rename(SlotFiles files, SlotName from, SlotName to, Overwrite overwrite)
+    {
+        await Copy(files, from, to, overwrite).ConfigureAwait(false);
+        if (from != to)
+            await Delete(files, from).ConfigureAwait(false);
+        return true;
     }
 
     /// <summary>Writes a generation's bytes once more, its picture first.</summary>
-    private void CopyGeneration(SlotName from, Generation generation, SlotName to, int number)
+    private static async ValueTask CopyGeneration(SlotFiles files, SlotName from, Generation generation, SlotName to, int number)
     {
-        var bytes = Storage.Read(generation.File)
-            ?? throw new StorageException("The file is gone.", Files.Locate(from, generation), "List the slots anew.");
-        CopyThumbnail(from, generation, to, number);
-        Storage.Write(SlotFiles.NameOf(to, number, Path.GetExtension(generation.File)), bytes, replace: false);
+        var bytes = await files.Calls.Read(generation.File).ConfigureAwait(false)
+            ?? throw new StorageException("The file is gone.", files.Locate(from, generation), "List the slots anew.");
+        await CopyThumbnail(files, from, generation, to, number).ConfigureAwait(false);
+        await files.Calls.Write(SlotFiles.NameOf(to, number, Path.GetExtension(generation.File)), bytes, replace: false)
+            .ConfigureAwait(false);
     }
 
-    private void CopyThumbnail(SlotName from, Generation generation, SlotName to, int number)
+    private static async ValueTask CopyThumbnail(SlotFiles files, SlotName from, Generation generation, SlotName to, int number)
     {
-        if (Storage.Read(SlotFiles.ThumbnailOf(from, generation.Number)) is { } picture)
-            Storage.Write(SlotFiles.ThumbnailOf(to, number), picture, replace: true);
+        if (await files.Calls.Read(SlotFiles.ThumbnailOf(from, generation.Number)).ConfigureAwait(false) is { } picture)
+            await files.Calls.Write(SlotFiles.ThumbnailOf(to, number), picture, replace: true).ConfigureAwait(false);
     }
 }

@@ -8,9 +8,8 @@ namespace Lodrik;
 // Saving: the snapshot on the thread of the caller, the rest there or in the background.
 public sealed partial class SaveStore<T> : IAsyncDisposable
 {
-    /// <summary>Whether this thread is the one that writes in the background: a handler of an event may save in its turn.</summary>
-    [ThreadStatic]
-    private static bool _isWorker;
+    /// <summary>Whether this is called by what writes in the background: a handler of an event may save in its turn.</summary>
+    private static readonly AsyncLocal<bool> IsWorker = new();
 
     private readonly SynchronizationContext? _events;
     private readonly Lock _queueGate = new();
@@ -39,17 +38,40 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <param name="state">The state.</param>
     /// <param name="label">What the slot list shows.</param>
     /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
+    /// <param name="progress">Told how far the save has got.</param>
     /// <returns>What was written, and where: the save is on the disk for good.</returns>
     /// <exception cref="SlotTakenException">The slot holds another playthrough, and overwriting was not allowed.</exception>
     /// <exception cref="UnsavableStateException">The state cannot be saved as it is; the slot is as it was.</exception>
     /// <exception cref="StorageException">The storage refused; the slot is as it was.</exception>
     /// <exception cref="StoreInUseException">Another process writes to the store.</exception>
-    public SaveReceipt Save(SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused)
+    public SaveReceipt Save(
+        SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused,
+        IProgress<SaveProgress>? progress = null)
     {
-        using var request = TakeDown(slot, state, label, overwrite, progress: null);
+        using var request = TakeDown(slot, state, label, overwrite, progress);
         WaitForBackground();
-        return Write(request);
+        return Write(_slots.Files, request).Result();
     }
+
+    /// <summary>Saves to the slot that was loaded from or saved to last.</summary>
+    /// <param name="state">The state.</param>
+    /// <param name="label">What the slot list shows.</param>
+    /// <exception cref="SlotException">There is none yet.</exception>
+    /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
+    public SaveReceipt SaveToCurrent(T state, SaveLabel? label = null) => Save(CurrentSlot ?? throw NoCurrentSlot(), state, label);
+
+    /// <summary>Saves to the slot that was loaded from or saved to last, in the background.</summary>
+    /// <param name="state">The state; it may change as soon as this has returned.</param>
+    /// <param name="label">What the slot list shows.</param>
+    /// <param name="cancellationToken">Gives the save up as long as writing has not begun, and no other save relies on this one.</param>
+    /// <inheritdoc cref="SaveToCurrent(T, SaveLabel)"/>
+    public Task<SaveReceipt> SaveToCurrentAsync(T state, SaveLabel? label = null, CancellationToken cancellationToken = default) =>
+        CurrentSlot is { } slot
+            ? SaveAsync(slot, state, label, cancellationToken: cancellationToken)
+            : Task.FromException<SaveReceipt>(NoCurrentSlot());
+
+    private static SlotException NoCurrentSlot() =>
+        new(SaveErrorCode.NoSuchSlot, "No slot was loaded from or saved to yet.", remedy: "Name the slot to save to.");
 
     /// <summary>
     /// Saves the state to a slot: takes the snapshot before it returns, and does the rest in the background. While one save is being
@@ -61,7 +83,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
     /// <param name="progress">Told how far the save has got.</param>
     /// <param name="cancellationToken">Gives the save up as long as writing has not begun, and no other save relies on this one.</param>
-    /// <returns>What was written, and where. The exceptions are those of <see cref="Save(SlotName, T, SaveLabel, Overwrite)"/>.</returns>
+    /// <returns>What was written, and where.</returns>
+    /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite, IProgress{SaveProgress})" path="/exception"/>
     public Task<SaveReceipt> SaveAsync(
         SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused,
         IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default)
@@ -92,24 +115,6 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         return request.Done.Task;
     }
 
-    /// <summary>Loads a slot in the background.</summary>
-    /// <param name="slot">The slot.</param>
-    /// <param name="sections">The sections to load; null means all.</param>
-    /// <param name="progress">Told how far the load has got.</param>
-    /// <param name="cancellationToken">Gives the load up.</param>
-    /// <returns>As <see cref="Load(SlotName, IReadOnlyCollection{string})"/>. The state's own code runs in the background too.</returns>
-    public Task<LoadResult<T>> LoadAsync(
-        SlotName slot, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null,
-        CancellationToken cancellationToken = default) => Task.Run(
-        () =>
-        {
-            progress?.Report(new SaveProgress(SaveStage.Reading, 0, 0));
-            var result = Load(slot, sections ?? [], progress, cancellationToken);
-            progress?.Report(new SaveProgress(SaveStage.Done, 0, 0));
-            return result;
-        },
-        cancellationToken);
-
     /// <summary>
     /// Runs the code that saving and loading consist of once, so that the first save costs no more than the others. Nothing is written.
     /// </summary>
@@ -118,34 +123,62 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <summary>Waits until all that was given to the background is on the disk.</summary>
     public void WaitForBackground()
     {
-        while (true)
-        {
-            Task worker;
-            lock (_queueGate)
-            {
-                if (!_isWorking || _isWorker)
-                    return;
-                worker = _worker;
-            }
+        while (Worker is { } worker)
             worker.Wait();
-        }
+    }
+
+    /// <summary>Waits until all that was given to the background is on the disk.</summary>
+    /// <param name="cancellationToken">Gives up waiting; what is being saved goes on.</param>
+    public async Task WaitForBackgroundAsync(CancellationToken cancellationToken = default)
+    {
+        while (Worker is { } worker)
+            await worker.WaitAsync(cancellationToken).ConfigureAwait(false);
     }
 
     /// <summary>Writes what is still waiting, and closes the store.</summary>
     public void Dispose() => Close(PendingSaves.Finish);
 
     /// <summary>Writes what is still waiting, and closes the store.</summary>
-    public ValueTask DisposeAsync() => new(Task.Run(Dispose));
+    public ValueTask DisposeAsync() => new(CloseAsync(PendingSaves.Finish));
 
     /// <summary>Closes the store, and lets other processes write.</summary>
     /// <param name="pending">What becomes of saves that are not written yet.</param>
     public void Close(PendingSaves pending)
     {
+        if (!BeginClosing(pending))
+            return;
+        WaitForBackground();
+        FinishClosing(_slots.Files).Result();
+    }
+
+    /// <summary>Closes the store, and lets other processes write.</summary>
+    /// <param name="pending">What becomes of saves that are not written yet.</param>
+    public async Task CloseAsync(PendingSaves pending)
+    {
+        if (!BeginClosing(pending))
+            return;
+        await WaitForBackgroundAsync().ConfigureAwait(false);
+        await FinishClosing(_slots.FilesFor(CancellationToken.None)).ConfigureAwait(false);
+    }
+
+    /// <summary>What writes in the background; null where nothing does, or where it is what asks.</summary>
+    private Task? Worker
+    {
+        get
+        {
+            lock (_queueGate)
+                return _isWorking && !IsWorker.Value ? _worker : null;
+        }
+    }
+
+    /// <summary>From here on nothing can be saved any more; false where the store is closed already.</summary>
+    private bool BeginClosing(PendingSaves pending)
+    {
         List<Request> givenUp = [];
         lock (_queueGate)
         {
             if (_isClosed)
-                return;
+                return false;
             _isClosed = true;
             if (pending == PendingSaves.Cancel)
             {
@@ -155,10 +188,18 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         }
         foreach (var request in givenUp)
             request.Cancel();
-        WaitForBackground();
-        lock (_gate)
+        return true;
+    }
+
+    private async ValueTask<bool> FinishClosing(SlotFiles files)
+    {
+        await _slots.Alone(files, () =>
+        {
             _saveWriter?.Dispose();
+            return new ValueTask<bool>(true);
+        }).ConfigureAwait(false);
         _slots.Dispose();
+        return true;
     }
 
     /// <summary>Takes down the state as it is at this moment.</summary>
@@ -187,22 +228,16 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     }
 
     /// <summary>Writes one request after the other until none is left.</summary>
-    private void WriteWaiting()
+    private async Task WriteWaiting()
     {
-        _isWorker = true;
-        try
+        IsWorker.Value = true;
+        var files = _slots.FilesFor(CancellationToken.None);
+        while (await WriteNext(files).ConfigureAwait(false))
         {
-            while (WriteNext())
-            {
-            }
-        }
-        finally
-        {
-            _isWorker = false;
         }
     }
 
-    private bool WriteNext()
+    private async ValueTask<bool> WriteNext(SlotFiles files)
     {
         Request request;
         lock (_queueGate)
@@ -224,7 +259,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         {
             try
             {
-                request.Complete(Write(request));
+                request.Complete(await Write(files, request).ConfigureAwait(false));
             }
             catch (Exception exception)
             {
@@ -235,13 +270,12 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     }
 
     /// <summary>Turns a snapshot into a new generation. Each step relies on the one before.</summary>
-    private SaveReceipt Write(Request request)
+    private async ValueTask<SaveReceipt> Write(SlotFiles files, Request request)
     {
         SaveReceipt receipt;
         try
         {
-            lock (_gate)
-                receipt = WriteAlone(request);
+            receipt = await _slots.Alone(files, () => WriteAlone(files, request)).ConfigureAwait(false);
         }
         catch (SaveException problem)
         {
@@ -253,26 +287,27 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         return receipt;
     }
 
-    private SaveReceipt WriteAlone(Request request)
+    private async ValueTask<SaveReceipt> WriteAlone(SlotFiles files, Request request)
     {
-        var place = FindPlace(request);
-        _slots.Hold();
+        var place = await FindPlace(files, request).ConfigureAwait(false);
+        await _slots.Hold(files).ConfigureAwait(false);
         var started = Stopwatch.GetTimestamp();
         var warnings = request.Snapshot.FindWarnings();
-        var counter = Counter;
+        var counter = await Counter(files).ConfigureAwait(false);
         var header = Describe(request, place.Occupant?.Header, counter);
         var bytes = Encode(request, header);
         var encoded = Stopwatch.GetTimestamp();
-        var file = Store(request, place.Generation, bytes);
+        var file = await Store(files, request, place.Generation, bytes).ConfigureAwait(false);
         // The save comes first: cut short between the two, it is newer than the counter says, and not older.
-        counter?.Note(request.Slot, request.Playthrough, header.WriteNumber ?? 0);
+        if (counter is not null)
+            await counter.Note(files.Calls, request.Slot, request.Playthrough, header.WriteNumber ?? 0).ConfigureAwait(false);
         var written = Stopwatch.GetTimestamp();
         // A playthrough that was begun meanwhile is not ended by a save of the one before.
         if (request.Playthrough == Playthrough)
             Remember(request.Slot, request.Playthrough);
-        DropOldGenerations(request.Slot, place.Earlier, request.Playthrough);
+        await DropOldGenerations(files, request.Slot, place.Earlier, request.Playthrough).ConfigureAwait(false);
         var receipt = new SaveReceipt(
-            request.Slot, place.Generation, _files.Storage.Locate(file), bytes.Length, _options.Form, header.SaveId,
+            request.Slot, place.Generation, files.Calls.Locate(file), bytes.Length, _options.Form, header.SaveId,
             request.Encoding + Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
         {
             Warnings = warnings,
@@ -285,13 +320,13 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     /// <summary>Where a save goes, if it may go there.</summary>
     /// <exception cref="SaveException">It may not.</exception>
-    private Place FindPlace(Request request)
+    private async ValueTask<Place> FindPlace(SlotFiles files, Request request)
     {
         var slot = request.Slot;
-        var earlier = _files.Of(slot);
+        var earlier = await files.Of(slot).ConfigureAwait(false);
         if (earlier.Count == 0)
-            RefuseNew(slot);
-        var occupant = earlier.Count > 0 ? _files.Summarise(slot, earlier) : null;
+            await RefuseNew(files, slot).ConfigureAwait(false);
+        var occupant = earlier.Count > 0 ? await files.Summarise(slot, earlier).ConfigureAwait(false) : null;
         if (request.Overwrite == Overwrite.Refused && occupant is not null && IsAnothers(slot, occupant, request.Playthrough))
             throw new SlotTakenException(occupant);
         if (!slot.IsRing && occupant?.Header is { } held && held.Version > T.Root.Version)
@@ -306,19 +341,25 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         _saveWriter ??= new SaveWriter();
         return _saveWriter.Write(
             request.Snapshot, header, _terms, _cache,
-            progress is null ? null : (done, total) => progress.Report(new SaveProgress(SaveStage.Compressing, done, total)));
+            progress is null ? null : (done, total) => Report(progress, new SaveProgress(SaveStage.Compressing, done, total)));
     }
 
     /// <summary>Writes a save and its picture for good.</summary>
     /// <returns>The name of the save's file.</returns>
-    private string Store(Request request, int generation, ReadOnlyMemory<byte> bytes)
+    private async ValueTask<string> Store(SlotFiles files, Request request, int generation, ReadOnlyMemory<byte> bytes)
     {
-        request.Progress?.Report(new SaveProgress(SaveStage.Writing, 0, bytes.Length));
+        Report(request.Progress, new SaveProgress(SaveStage.Writing, 0, bytes.Length));
         if (request.Label.Thumbnail is { IsEmpty: false } thumbnail)
-            _files.Storage.Write(SlotFiles.ThumbnailOf(request.Slot, generation), thumbnail, replace: true);
+            await files.Calls.Write(SlotFiles.ThumbnailOf(request.Slot, generation), thumbnail, replace: true).ConfigureAwait(false);
         var file = SlotFiles.NameOf(request.Slot, generation, _options.Extension ?? _terms.File.Extension);
-        _files.Storage.Write(file, bytes, replace: false);
+        await files.Calls.Write(file, bytes, replace: false).ConfigureAwait(false);
         return file;
+    }
+
+    private void Report(IProgress<SaveProgress>? progress, SaveProgress reached)
+    {
+        if (progress is not null)
+            _slots.CallBack(() => progress.Report(reached));
     }
 
     /// <summary>A save of this version on top would hide the newer one from the game that made it.</summary>

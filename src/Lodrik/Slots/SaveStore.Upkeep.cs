@@ -10,14 +10,11 @@ namespace Lodrik;
 public sealed partial class SaveStore<T>
 {
     /// <summary>Whether there is anything to continue: no file is opened for it.</summary>
-    public bool HasSaves
-    {
-        get
-        {
-            lock (_gate)
-                return _files.All().Count > 0;
-        }
-    }
+    /// <exception cref="StorageException">The storage cannot be read.</exception>
+    public bool HasSaves() => _slots.Now(HasSaves);
+
+    /// <inheritdoc cref="HasSaves()"/>
+    public Task<bool> HasSavesAsync(CancellationToken cancellationToken = default) => _slots.InBackground(HasSaves, cancellationToken);
 
     /// <summary>
     /// Reads a file that Lodrik did not write, by the way in that the store's migrations have for such files. It begins a playthrough of
@@ -34,127 +31,142 @@ public sealed partial class SaveStore<T>
         return state;
     }
 
+    /// <summary>Reads a file that Lodrik did not write, in the background.</summary>
+    /// <inheritdoc cref="Import(string)"/>
+    public Task<T> ImportAsync(string path, CancellationToken cancellationToken = default) =>
+        Task.Run(() => Import(path), cancellationToken);
+
     /// <summary>Saves to the ring of quick saves.</summary>
-    /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite)"/>
+    /// <param name="state">The state.</param>
+    /// <param name="label">What the slot list shows.</param>
+    /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
     public SaveReceipt QuickSave(T state, SaveLabel? label = null) => Save(SlotName.Quick, state, label);
 
+    /// <param name="state">The state; it may change as soon as this has returned.</param>
+    /// <param name="label">What the slot list shows.</param>
+    /// <param name="cancellationToken">Gives the save up as long as writing has not begun, and no other save relies on this one.</param>
+    /// <inheritdoc cref="QuickSave(T, SaveLabel)"/>
+    public Task<SaveReceipt> QuickSaveAsync(T state, SaveLabel? label = null, CancellationToken cancellationToken = default) =>
+        SaveAsync(SlotName.Quick, state, label, cancellationToken: cancellationToken);
+
     /// <summary>Saves to the ring of automatic saves.</summary>
-    /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite)"/>
+    /// <param name="state">The state.</param>
+    /// <param name="label">What the slot list shows.</param>
+    /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
     public SaveReceipt AutoSave(T state, SaveLabel? label = null) => Save(SlotName.Auto, state, label);
 
+    /// <param name="state">The state; it may change as soon as this has returned.</param>
+    /// <param name="label">What the slot list shows.</param>
+    /// <param name="cancellationToken">Gives the save up as long as writing has not begun, and no other save relies on this one.</param>
+    /// <inheritdoc cref="AutoSave(T, SaveLabel)"/>
+    public Task<SaveReceipt> AutoSaveAsync(T state, SaveLabel? label = null, CancellationToken cancellationToken = default) =>
+        SaveAsync(SlotName.Auto, state, label, cancellationToken: cancellationToken);
+
     /// <summary>Loads the newest quick save of the playthrough that is being played.</summary>
+    /// <param name="progress">Told how far the load has got.</param>
     /// <returns>The state, or the answer that there is none.</returns>
     /// <exception cref="SaveException">There are some, and none of them can be loaded.</exception>
-    public LoadResult<T> QuickLoad()
-    {
-        lock (_gate)
-        {
-            return SlotFiles.Read(() =>
-            {
-                var ring = _files.Of(SlotName.Quick).FindAll(generation => _files.PlaythroughOf(SlotName.Quick, generation) == Playthrough);
-                return LoadFirst([.. ring.Select(generation => (SlotName.Quick, generation))]);
-            }) ?? new LoadResult<T>(SlotName.Quick);
-        }
-    }
+    public LoadResult<T> QuickLoad(IProgress<SaveProgress>? progress = null) => Shown(_slots.Now(files => QuickLoad(files, progress)));
+
+    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="cancellationToken">Gives the load up.</param>
+    /// <inheritdoc cref="QuickLoad(IProgress{SaveProgress})"/>
+    public async Task<LoadResult<T>> QuickLoadAsync(
+        IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
+        Shown(await _slots.InBackground(files => QuickLoad(files, progress), cancellationToken).ConfigureAwait(false));
 
     /// <summary>Loads the newest save of all that can be loaded.</summary>
-    /// <param name="among">The slots to choose from; none means all.</param>
+    /// <param name="among">The slots to choose from; null or none means all.</param>
+    /// <param name="progress">Told how far the load has got.</param>
     /// <returns>
     /// The state, or the answer that there is nothing to continue; <c>PassedOver</c> says what was newer and could not be loaded.
     /// </returns>
     /// <exception cref="SaveException">There are saves, and none of them can be loaded; the newest one's error.</exception>
-    public LoadResult<T> Continue(params IReadOnlyCollection<SlotName> among)
-    {
-        ArgumentNullException.ThrowIfNull(among);
-        lock (_gate)
-        {
-            return SlotFiles.Read(() =>
-                LoadFirst([.. Candidates(among).Select(one => (one.Slot, new Generation(one.Number, one.File, one.ByteCount)))]))
-                ?? new LoadResult<T>(SlotName.Auto);
-        }
-    }
+    public LoadResult<T> Continue(IReadOnlyCollection<SlotName>? among = null, IProgress<SaveProgress>? progress = null) =>
+        Shown(_slots.Now(files => Continue(files, among, progress)));
 
-    /// <summary>The save that <see cref="Continue"/> would try first, by its header; null where there is none.</summary>
-    /// <param name="among">The slots to choose from; none means all.</param>
-    public GenerationSummary? Newest(params IReadOnlyCollection<SlotName> among)
-    {
-        ArgumentNullException.ThrowIfNull(among);
-        lock (_gate)
-            return SlotFiles.Read(() => Candidates(among).FirstOrDefault(one => one.Problem is null));
-    }
+    /// <param name="among">The slots to choose from; null or none means all.</param>
+    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="cancellationToken">Gives the load up.</param>
+    /// <inheritdoc cref="Continue(IReadOnlyCollection{SlotName}, IProgress{SaveProgress})"/>
+    public async Task<LoadResult<T>> ContinueAsync(
+        IReadOnlyCollection<SlotName>? among = null, IProgress<SaveProgress>? progress = null,
+        CancellationToken cancellationToken = default) =>
+        Shown(await _slots.InBackground(files => Continue(files, among, progress), cancellationToken).ConfigureAwait(false));
 
-    /// <summary>All generations of a slot, newest first.</summary>
-    /// <exception cref="SlotException">There is no such slot; the error names the one that was most likely meant.</exception>
-    public IReadOnlyList<GenerationSummary> History(SlotName slot)
-    {
-        lock (_gate)
-            return _slots.History(slot);
-    }
+    /// <summary>Loads the newest save of all that can be loaded, or gives a fresh state where there is nothing to continue.</summary>
+    /// <exception cref="SaveException">There are saves, and none of them can be loaded; the newest one's error.</exception>
+    public T ContinueOrNew() => OrNew(Continue());
+
+    /// <inheritdoc cref="ContinueOrNew"/>
+    public async Task<T> ContinueOrNewAsync(CancellationToken cancellationToken = default) =>
+        OrNew(await ContinueAsync(cancellationToken: cancellationToken).ConfigureAwait(false));
+
+    /// <summary>
+    /// The save that <see cref="Continue(IReadOnlyCollection{SlotName}, IProgress{SaveProgress})"/> would try first, by its header; null
+    /// where there is none.
+    /// </summary>
+    /// <param name="among">The slots to choose from; null or none means all.</param>
+    /// <exception cref="StorageException">The storage cannot be read.</exception>
+    public GenerationSummary? Newest(IReadOnlyCollection<SlotName>? among = null) => _slots.Now(files => Newest(files, among));
+
+    /// <param name="among">The slots to choose from; null or none means all.</param>
+    /// <param name="cancellationToken">Gives it up.</param>
+    /// <inheritdoc cref="Newest(IReadOnlyCollection{SlotName})"/>
+    public Task<GenerationSummary?> NewestAsync(
+        IReadOnlyCollection<SlotName>? among = null, CancellationToken cancellationToken = default) =>
+        _slots.InBackground(files => Newest(files, among), cancellationToken);
+
+    /// <inheritdoc cref="SaveSlots.History(SlotName)"/>
+    public IReadOnlyList<GenerationSummary> History(SlotName slot) => _slots.History(slot);
+
+    /// <inheritdoc cref="SaveSlots.History(SlotName)"/>
+    public Task<IReadOnlyList<GenerationSummary>> HistoryAsync(SlotName slot, CancellationToken cancellationToken = default) =>
+        _slots.HistoryAsync(slot, cancellationToken);
 
     /// <summary>Loads one generation of a slot, and no other in its place.</summary>
+    /// <param name="slot">The slot.</param>
+    /// <param name="generation">The generation.</param>
+    /// <param name="progress">Told how far the load has got.</param>
     /// <exception cref="SaveException">There is no such slot or generation, or it cannot be loaded.</exception>
-    public LoadResult<T> LoadGeneration(SlotName slot, int generation)
-    {
-        lock (_gate)
-            return SlotFiles.Read(() => LoadFirst([(slot, _slots.Find(slot, generation))]))!;
-    }
+    public LoadResult<T> LoadGeneration(SlotName slot, int generation, IProgress<SaveProgress>? progress = null) =>
+        Shown(_slots.Now(files => LoadGeneration(files, slot, generation, progress)));
 
-    /// <summary>Makes an older generation the slot's newest again. The ones in between stay in the history.</summary>
-    /// <returns>The number of the new generation, which has the old one's bytes.</returns>
-    /// <exception cref="SaveException">There is no such slot or generation, or it is damaged, or the storage refused.</exception>
-    public int Reinstate(SlotName slot, int generation)
-    {
-        lock (_gate)
-        {
-            var found = _slots.Find(slot, generation);
-            var number = _slots.Reinstate(slot, generation);
-            NoteNewest(slot);
-            StoreLog.Reinstated(_log, slot, generation, number);
-            DropOldGenerations(slot, [.. _files.Of(slot).Where(one => one.Number != number)], _files.PlaythroughOf(slot, found));
-            return number;
-        }
-    }
+    /// <param name="slot">The slot.</param>
+    /// <param name="generation">The generation.</param>
+    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="cancellationToken">Gives the load up.</param>
+    /// <inheritdoc cref="LoadGeneration(SlotName, int, IProgress{SaveProgress})"/>
+    public async Task<LoadResult<T>> LoadGenerationAsync(
+        SlotName slot, int generation, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
+        Shown(await _slots.InBackground(files => LoadGeneration(files, slot, generation, progress), cancellationToken)
+            .ConfigureAwait(false));
 
-    /// <summary>Copies a slot with its history and pictures.</summary>
-    /// <param name="from">The slot.</param>
-    /// <param name="to">Another slot.</param>
-    /// <param name="overwrite">Whether the other slot may hold something; that then becomes older history.</param>
-    /// <exception cref="SlotException">There is no such slot.</exception>
-    /// <exception cref="SlotTakenException">The other slot holds something, and overwriting was not allowed.</exception>
-    /// <exception cref="StorageException">The storage refused.</exception>
-    public void Copy(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused)
-    {
-        lock (_gate)
-        {
-            _slots.OfExisting(from);
-            if (from == to)
-                return;
-            if (!_slots.Exists(to))
-                RefuseNew(to);
-            _slots.Copy(from, to, overwrite);
-            NoteNewest(to);
-            DropOldGenerations(to, [.. _files.Of(to).Skip(1)], Playthrough);
-        }
-    }
+    /// <inheritdoc cref="SaveSlots.Reinstate(SlotName, int)"/>
+    public int Reinstate(SlotName slot, int generation) =>
+        _slots.Now(files => _slots.Alone(files, () => Reinstate(files, slot, generation)));
 
-    /// <summary>Gives a slot another name. It is there under one name or both at every moment.</summary>
-    /// <inheritdoc cref="Copy"/>
-    public void Rename(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused)
-    {
-        lock (_gate)
-        {
-            if (from == to)
-            {
-                _slots.OfExisting(from);
-                return;
-            }
-            var isCurrent = CurrentSlot == from;
-            Copy(from, to, overwrite);
-            Delete(from);
-            if (isCurrent)
-                CurrentSlot = to;
-        }
-    }
+    /// <inheritdoc cref="SaveSlots.Reinstate(SlotName, int)"/>
+    public Task<int> ReinstateAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
+        _slots.InBackground(files => _slots.Alone(files, () => Reinstate(files, slot, generation)), cancellationToken);
+
+    /// <inheritdoc cref="SaveSlots.Copy(SlotName, SlotName, Overwrite)"/>
+    public void Copy(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused) =>
+        _slots.Now(files => _slots.Alone(files, () => Copy(files, from, to, overwrite)));
+
+    /// <inheritdoc cref="SaveSlots.CopyAsync"/>
+    public Task CopyAsync(
+        SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
+        _slots.InBackground(files => _slots.Alone(files, () => Copy(files, from, to, overwrite)), cancellationToken);
+
+    /// <inheritdoc cref="SaveSlots.Rename(SlotName, SlotName, Overwrite)"/>
+    public void Rename(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused) =>
+        _slots.Now(files => _slots.Alone(files, () => Rename(files, from, to, overwrite)));
+
+    /// <inheritdoc cref="SaveSlots.RenameAsync"/>
+    public Task RenameAsync(
+        SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
+        _slots.InBackground(files => _slots.Alone(files, () => Rename(files, from, to, overwrite)), cancellationToken);
 
     /// <summary>
     /// Brings every save of the store under the protection that the store has now, from the one that it had: to a new key, or from seals to
@@ -167,80 +179,204 @@ public sealed partial class SaveStore<T>
     /// </returns>
     public IReadOnlyList<SlotProtection> ProtectAll(SaveProtection? from) => _slots.Protect(from, _options.Protection);
 
+    /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
+    /// <param name="cancellationToken">Gives it up; it can be run again, and goes on where it was.</param>
+    /// <inheritdoc cref="ProtectAll(SaveProtection?)"/>
+    public Task<IReadOnlyList<SlotProtection>> ProtectAllAsync(SaveProtection? from, CancellationToken cancellationToken = default) =>
+        _slots.ProtectAsync(from, _options.Protection, cancellationToken);
+
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public bool Delete(SlotName slot, int generation)
-    {
-        lock (_gate)
-        {
-            if (!_slots.Delete(slot, generation))
-                return false;
-            NoteNewest(slot);
-            return true;
-        }
-    }
+    public bool DeleteGeneration(SlotName slot, int generation) =>
+        _slots.Now(files => _slots.Alone(files, () => DeleteGeneration(files, slot, generation)));
+
+    /// <inheritdoc cref="DeleteGeneration(SlotName, int)"/>
+    public Task<bool> DeleteGenerationAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
+        _slots.InBackground(files => _slots.Alone(files, () => DeleteGeneration(files, slot, generation)), cancellationToken);
 
     /// <summary>Deletes all slots. Settings stay.</summary>
     /// <returns>How many slots there were.</returns>
     /// <exception cref="StorageException">The storage refused; what is not deleted yet is whole.</exception>
-    public int DeleteAll()
-    {
-        lock (_gate)
-        {
-            var slots = _files.All().Keys.ToList();
-            foreach (var slot in slots)
-                Delete(slot);
-            return slots.Count;
-        }
-    }
+    public int DeleteAll() => _slots.Now(files => _slots.Alone(files, () => DeleteAll(files)));
 
-    /// <summary>The picture of a slot's newest save, or of one generation, as PNG; null where it has none.</summary>
-    public byte[]? ReadThumbnail(SlotName slot, int? generation = null)
-    {
-        lock (_gate)
-        {
-            return _slots.ReadThumbnail(slot, generation);
-        }
-    }
+    /// <inheritdoc cref="DeleteAll()"/>
+    public Task<int> DeleteAllAsync(CancellationToken cancellationToken = default) =>
+        _slots.InBackground(files => _slots.Alone(files, () => DeleteAll(files)), cancellationToken);
+
+    /// <inheritdoc cref="SaveSlots.ReadThumbnail(SlotName, int?)"/>
+    public byte[]? ReadThumbnail(SlotName slot, int? generation = null) => _slots.ReadThumbnail(slot, generation);
+
+    /// <inheritdoc cref="SaveSlots.ReadThumbnail(SlotName, int?)"/>
+    public Task<byte[]?> ReadThumbnailAsync(SlotName slot, int? generation = null, CancellationToken cancellationToken = default) =>
+        _slots.ReadThumbnailAsync(slot, generation, cancellationToken);
 
     /// <summary>
     /// A slot name that is free, made of what a player typed: "My first night!" becomes my-first-night, or my-first-night-2.
     /// </summary>
-    public SlotName FreeName(string title)
-    {
-        var name = SlotName.FromTitle(title);
-        lock (_gate)
-        {
-            var taken = _files.All().Keys.Select(slot => slot.ToString()).ToHashSet(StringComparer.OrdinalIgnoreCase);
-            if (!taken.Contains(name.ToString()))
-                return name;
-            for (var number = 2; ; number++)
-            {
-                if (!taken.Contains($"{name}-{number}"))
-                    return new SlotName($"{name}-{number}");
-            }
-        }
-    }
+    /// <exception cref="StorageException">The storage cannot be read.</exception>
+    public SlotName FreeName(string title) => _slots.Now(files => FreeName(files, title));
+
+    /// <inheritdoc cref="FreeName(string)"/>
+    public Task<SlotName> FreeNameAsync(string title, CancellationToken cancellationToken = default) =>
+        _slots.InBackground(files => FreeName(files, title), cancellationToken);
 
     /// <summary>
     /// What would be lost if the game were left now: the differences between the live state and the newest save of this playthrough, or a
     /// fresh state where there is none.
     /// </summary>
     /// <param name="state">The live state.</param>
-    /// <param name="ignored">Sections whose changes are no progress, such as a clock.</param>
+    /// <param name="ignored">Sections whose changes are no progress, such as a clock; null for none.</param>
     /// <exception cref="SaveException">The newest save cannot be loaded, or the state cannot be saved.</exception>
-    public IReadOnlyList<StateChange> UnsavedChanges(T state, params IReadOnlyCollection<string> ignored)
+    public IReadOnlyList<StateChange> UnsavedChanges(T state, IReadOnlyCollection<string>? ignored = null)
     {
         ArgumentNullException.ThrowIfNull(state);
-        CheckSections(ignored);
-        lock (_gate)
+        return _slots.Now(files => UnsavedChanges(files, state, Checked(ignored)));
+    }
+
+    /// <summary>
+    /// What would be lost if the game were left now. The state is copied before this returns, and compared in the background.
+    /// </summary>
+    /// <param name="state">The live state; it may change as soon as this has returned.</param>
+    /// <param name="ignored">Sections whose changes are no progress, such as a clock; null for none.</param>
+    /// <param name="cancellationToken">Gives it up.</param>
+    /// <inheritdoc cref="UnsavedChanges(T, IReadOnlyCollection{string})"/>
+    public Task<IReadOnlyList<StateChange>> UnsavedChangesAsync(
+        T state, IReadOnlyCollection<string>? ignored = null, CancellationToken cancellationToken = default)
+    {
+        ArgumentNullException.ThrowIfNull(state);
+        var copy = StateContent.Copy(state);
+        return _slots.InBackground(files => UnsavedChanges(files, copy, Checked(ignored)), cancellationToken);
+    }
+
+    /// <summary>Whether something would be lost if the game were left now.</summary>
+    /// <inheritdoc cref="UnsavedChanges(T, IReadOnlyCollection{string})"/>
+    public bool WouldLoseProgress(T state, IReadOnlyCollection<string>? ignored = null) => UnsavedChanges(state, ignored).Count > 0;
+
+    /// <summary>Whether something would be lost if the game were left now.</summary>
+    /// <inheritdoc cref="UnsavedChangesAsync"/>
+    public async Task<bool> WouldLoseProgressAsync(
+        T state, IReadOnlyCollection<string>? ignored = null, CancellationToken cancellationToken = default) =>
+        (await UnsavedChangesAsync(state, ignored, cancellationToken).ConfigureAwait(false)).Count > 0;
+
+    /// <summary>The file of options that belong to no slot.</summary>
+    /// <typeparam name="TSettings">Any state type.</typeparam>
+    public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_slots, _options.Form);
+
+    /// <summary>The names of the profiles that have saves or settings.</summary>
+    /// <exception cref="StorageException">The storage cannot be read.</exception>
+    public IReadOnlyList<SlotName> Profiles() => Profiles(StorageCalls.Blocking(WholeStorage)).Result();
+
+    /// <inheritdoc cref="Profiles()"/>
+    public Task<IReadOnlyList<SlotName>> ProfilesAsync(CancellationToken cancellationToken = default) =>
+        Task.Run(() => Profiles(StorageCalls.Async(WholeStorage, cancellationToken)).AsTask(), cancellationToken);
+
+    private ISaveStorage WholeStorage => (_slots.Storage as ProfileStorage)?.Whole ?? _slots.Storage;
+
+    private static async ValueTask<bool> HasSaves(SlotFiles files) => (await files.All().ConfigureAwait(false)).Count > 0;
+
+    private ValueTask<LoadResult<T>> QuickLoad(SlotFiles files, IProgress<SaveProgress>? progress) => LoadAny(
+        files, SlotName.Quick, progress, async () =>
         {
-            var newest = Candidates([]).FirstOrDefault(one => one.Header?.Playthrough == Playthrough);
-            var file = newest is null ? null : _files.Open(newest.Slot, new Generation(newest.Number, newest.File, newest.ByteCount));
-            var saved = file is null ? T.CreateState() : Decode(file, one => StateFile.Decode<T>(one)).State;
-            return [.. StateContent.Changes(saved, state, file?.Form ?? SaveForm.Binary)
-                .Where(change => !ignored.Any(section => IsWithin(section, change.Path)))];
+            var quick = await files.Of(SlotName.Quick).ConfigureAwait(false);
+            var ring = await files.RingOf(SlotName.Quick, quick, Playthrough).ConfigureAwait(false);
+            return [.. ring.Select(generation => new SlotGeneration(SlotName.Quick, generation))];
+        });
+
+    private ValueTask<LoadResult<T>> Continue(
+        SlotFiles files, IReadOnlyCollection<SlotName>? among, IProgress<SaveProgress>? progress) => LoadAny(
+        files, SlotName.Auto, progress, async () => [.. (await Candidates(files, among).ConfigureAwait(false))
+            .Select(one => new SlotGeneration(one.Slot, GenerationOf(one)))]);
+
+    private ValueTask<LoadResult<T>> LoadGeneration(
+        SlotFiles files, SlotName slot, int generation, IProgress<SaveProgress>? progress) => LoadAny(
+        files, slot, progress, async () => [new SlotGeneration(slot, await files.Find(slot, generation).ConfigureAwait(false))]);
+
+    private ValueTask<LoadResult<T>> LoadAny(
+        SlotFiles files, SlotName slot, IProgress<SaveProgress>? progress, Func<ValueTask<List<SlotGeneration>>> find) =>
+        LoadAny(files, find, progress, file => Decode(file, null, progress, files.Calls.Cancellation),
+            () => new ValueTask<LoadResult<T>>(new LoadResult<T>(slot, new SlotException(
+                SaveErrorCode.NoSuchSlot, "There is no save to load.", remedy: "Ask Found before State, or use ContinueOrNew."))));
+
+    private ValueTask<GenerationSummary?> Newest(SlotFiles files, IReadOnlyCollection<SlotName>? among) => SlotFiles.Read(async () =>
+        (await Candidates(files, among).ConfigureAwait(false)).FirstOrDefault(one => one.Problem is null));
+
+    private async ValueTask<int> Reinstate(SlotFiles files, SlotName slot, int generation)
+    {
+        var found = await files.Find(slot, generation).ConfigureAwait(false);
+        var number = await _slots.Reinstate(files, slot, generation).ConfigureAwait(false);
+        await NoteNewest(files, slot).ConfigureAwait(false);
+        StoreLog.Reinstated(_log, slot, generation, number);
+        List<Generation> earlier = [.. (await files.Of(slot).ConfigureAwait(false)).Where(one => one.Number != number)];
+        await DropOldGenerations(files, slot, earlier, await files.PlaythroughOf(slot, found).ConfigureAwait(false)).ConfigureAwait(false);
+        return number;
+    }
+
+    private async ValueTask<bool> Copy(SlotFiles files, SlotName from, SlotName to, Overwrite overwrite)
+    {
+        await files.OfExisting(from).ConfigureAwait(false);
+        if (from == to)
+            return false;
+        if (!await SaveSlots.Exists(files, to).ConfigureAwait(false))
+            await RefuseNew(files, to).ConfigureAwait(false);
+        await _slots.Copy(files, from, to, overwrite).ConfigureAwait(false);
+        await NoteNewest(files, to).ConfigureAwait(false);
+        List<Generation> earlier = [.. (await files.Of(to).ConfigureAwait(false)).Skip(1)];
+        await DropOldGenerations(files, to, earlier, Playthrough).ConfigureAwait(false);
+        return true;
+    }
+
+    private async ValueTask<bool> Rename(SlotFiles files, SlotName from, SlotName to, Overwrite overwrite)
+    {
+        if (!await Copy(files, from, to, overwrite).ConfigureAwait(false))
+            return false;
+        var isCurrent = CurrentSlot == from;
+        await Delete(files, from).ConfigureAwait(false);
+        if (isCurrent)
+            Remember(to, Playthrough);
+        return true;
+    }
+
+    private async ValueTask<bool> DeleteGeneration(SlotFiles files, SlotName slot, int generation)
+    {
+        if (!await _slots.DeleteGeneration(files, slot, generation).ConfigureAwait(false))
+            return false;
+        await NoteNewest(files, slot).ConfigureAwait(false);
+        return true;
+    }
+
+    private async ValueTask<int> DeleteAll(SlotFiles files)
+    {
+        var slots = (await files.All().ConfigureAwait(false)).Keys;
+        foreach (var slot in slots)
+            await Delete(files, slot).ConfigureAwait(false);
+        return slots.Count;
+    }
+
+    private static async ValueTask<SlotName> FreeName(SlotFiles files, string title)
+    {
+        var name = SlotName.FromTitle(title);
+        var taken = (await files.All().ConfigureAwait(false)).Keys.Select(slot => slot.ToString())
+            .ToHashSet(StringComparer.OrdinalIgnoreCase);
+        if (!taken.Contains(name.ToString()))
+            return name;
+        for (var number = 2; ; number++)
+        {
+            if (!taken.Contains($"{name}-{number}"))
+                return new SlotName($"{name}-{number}");
         }
+    }
+
+    private async ValueTask<IReadOnlyList<StateChange>> UnsavedChanges(SlotFiles files, T state, IReadOnlyCollection<string>? ignored)
+    {
+        var file = await SlotFiles.Read(async () =>
+        {
+            var newest = (await Candidates(files, null).ConfigureAwait(false))
+                .FirstOrDefault(one => one.Header?.Playthrough == Playthrough);
+            return newest is null ? null : await files.Open(newest.Slot, GenerationOf(newest)).ConfigureAwait(false);
+        }).ConfigureAwait(false);
+        var saved = file is null ? T.CreateState() : Decode(file, one => StateFile.Decode<T>(one)).State;
+        return [.. StateContent.Changes(saved, state, file?.Form ?? SaveForm.Binary)
+            .Where(change => ignored is null || !ignored.Any(section => IsWithin(section, change.Path)))];
     }
 
     /// <summary>Whether a place is in a section, or in one of a group's.</summary>
@@ -250,49 +386,51 @@ public sealed partial class SaveStore<T>
         return path == place || path.StartsWith(section.EndsWith('/') ? place : place + "/", StringComparison.Ordinal);
     }
 
-    /// <summary>Whether something would be lost if the game were left now.</summary>
-    /// <inheritdoc cref="UnsavedChanges"/>
-    public bool WouldLoseProgress(T state, params IReadOnlyCollection<string> ignored) => UnsavedChanges(state, ignored).Count > 0;
-
-    /// <summary>The file of options that belong to no slot.</summary>
-    /// <typeparam name="TSettings">Any state type.</typeparam>
-    public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_slots, _options.Form);
-
-    /// <summary>The names of the profiles that have saves or settings.</summary>
-    public IReadOnlyList<SlotName> Profiles()
-    {
-        var storage = (_files.Storage as ProfileStorage)?.Whole ?? _files.Storage;
-        return [.. storage.List(ProfileStorage.Folder)
+    private static async ValueTask<IReadOnlyList<SlotName>> Profiles(StorageCalls calls) =>
+        [.. (await calls.List(ProfileStorage.Folder).ConfigureAwait(false))
             .Select(file => SlotName.TryParse(file.Name.Split('/')[1], out var name) ? name : (SlotName?)null)
             .OfType<SlotName>().Distinct().Order()];
-    }
 
     /// <summary>
     /// All generations of these slots, newest first. Within a slot the order is that of the generations: one that was reinstated is as
     /// new as what it was put before.
     /// </summary>
-    private IEnumerable<GenerationSummary> Candidates(IReadOnlyCollection<SlotName> among) => _files.All()
-        .Where(slot => among.Count == 0 || among.Contains(slot.Key))
-        .SelectMany(slot =>
+    private static async ValueTask<List<GenerationSummary>> Candidates(SlotFiles files, IReadOnlyCollection<SlotName>? among)
+    {
+        var candidates = new List<(GenerationSummary Summary, DateTimeOffset Since)>();
+        foreach (var (slot, generations) in await files.All().ConfigureAwait(false))
         {
+            if (among is { Count: > 0 } && !among.Contains(slot))
+                continue;
             var newest = DateTimeOffset.MinValue;
-            return slot.Value.AsEnumerable().Reverse().Select(generation => _files.Describe(slot.Key, generation))
-                .Select(summary =>
-                    (Summary: summary, Since: newest = summary.Header?.Saved is { } saved && saved > newest ? saved : newest))
-                .ToList();
-        })
-        .OrderByDescending(one => one.Since).ThenByDescending(one => one.Summary.Number)
-        .Select(one => one.Summary);
+            foreach (var generation in generations.AsEnumerable().Reverse())
+            {
+                var summary = await files.Describe(slot, generation).ConfigureAwait(false);
+                if (summary.Header?.Saved is { } saved && saved > newest)
+                    newest = saved;
+                candidates.Add((summary, newest));
+            }
+        }
+        return [.. candidates.OrderByDescending(one => one.Since).ThenByDescending(one => one.Summary.Number).Select(one => one.Summary)];
+    }
+
+    private static Generation GenerationOf(GenerationSummary summary) => new(summary.Number, summary.File, summary.ByteCount);
 
     /// <summary>What the game itself made a slot's newest save was not put back by anyone.</summary>
-    private void NoteNewest(SlotName slot)
+    private async ValueTask NoteNewest(SlotFiles files, SlotName slot)
     {
-        if (Counter is not { } counter)
+        if (await Counter(files).ConfigureAwait(false) is not { } counter)
             return;
-        var generations = _files.Of(slot);
+        var generations = await files.Of(slot).ConfigureAwait(false);
         if (generations.Count == 0)
-            counter.Forget(slot);
-        foreach (var header in _files.SummariseAll(slot, generations).Select(summary => summary.Header).OfType<SaveHeader>())
-            counter.Note(slot, header.Playthrough, header.WriteNumber ?? 0);
+        {
+            await counter.Forget(files.Calls, slot).ConfigureAwait(false);
+            return;
+        }
+        foreach (var summary in await files.SummariseAll(slot, generations).ConfigureAwait(false))
+        {
+            if (summary.Header is { } header)
+                await counter.Note(files.Calls, slot, header.Playthrough, header.WriteNumber ?? 0).ConfigureAwait(false);
+        }
     }
 }

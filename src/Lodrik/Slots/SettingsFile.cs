@@ -15,70 +15,118 @@ public sealed class SettingsFile<T> where T : IStateType<T>
     private const string Name = "settings";
 
     private readonly SaveSlots _slots;
-    private readonly ISaveStorage _storage;
     private readonly SaveForm _form;
 
-    internal SettingsFile(SaveSlots slots, SaveForm form) => (_slots, _storage, _form) = (slots, slots.Storage, form);
-
-    /// <summary>Where a person finds the file.</summary>
-    public string Location => _storage.Locate(Existing() ?? FileName);
+    internal SettingsFile(SaveSlots slots, SaveForm form) => (_slots, _form) = (slots, form);
 
     private string FileName => Name + _form.FileExtension();
 
+    /// <summary>Where a person finds the file; where there is none yet, where it will be.</summary>
+    /// <exception cref="StorageException">The storage cannot be read.</exception>
+    public string Locate() => _slots.Now(Locate);
+
+    /// <inheritdoc cref="Locate()"/>
+    public Task<string> LocateAsync(CancellationToken cancellationToken = default) => _slots.InBackground(Locate, cancellationToken);
+
     /// <summary>The settings as they were saved; initial values where there are none.</summary>
     /// <exception cref="SaveException">There are some, and they cannot be read; the file is left as it is.</exception>
-    public T Load() => Existing() is { } file && _storage.Read(file) is { } bytes
-        ? StateFile.Decode<T>(SavedFile.FromBytes(bytes, new SaveLocation { File = _storage.Locate(file) }))
-        : T.CreateState();
+    public T Load() => _slots.Now(Load);
+
+    /// <inheritdoc cref="Load()"/>
+    public Task<T> LoadAsync(CancellationToken cancellationToken = default) => _slots.InBackground(Load, cancellationToken);
 
     /// <summary>The settings as they were saved; initial values where there are none, or where they cannot be read.</summary>
-    /// <param name="problem">What is wrong with them; null where nothing is. The file is left as it is until settings are saved.</param>
-    public T LoadOrNew(out SaveException? problem)
-    {
-        try
-        {
-            problem = null;
-            return Load();
-        }
-        catch (SaveException exception) when (exception is not StorageException)
-        {
-            problem = exception;
-            return T.CreateState();
-        }
-    }
+    /// <exception cref="StorageException">The storage cannot be read.</exception>
+    public LoadedSettings<T> LoadOrNew() => _slots.Now(LoadOrNew);
+
+    /// <inheritdoc cref="LoadOrNew()"/>
+    public Task<LoadedSettings<T>> LoadOrNewAsync(CancellationToken cancellationToken = default) =>
+        _slots.InBackground(LoadOrNew, cancellationToken);
 
     /// <summary>Saves the settings.</summary>
     /// <exception cref="SaveException">They cannot be saved; what was saved before is still there.</exception>
     public void Save(T settings)
     {
-        ArgumentNullException.ThrowIfNull(settings);
-        var bytes = StateFile.ToBytes(settings, _form);
-        lock (_slots.Gate)
-        {
-            _slots.Hold();
-            var before = Existing();
-            _storage.Write(FileName, bytes, replace: true);
-            // Settings of another form are older than these, and would be in doubt with them.
-            if (before is not null && before != FileName)
-                _storage.Delete(before);
-        }
+        var bytes = Encode(settings);
+        _slots.Now(files => _slots.Alone(files, () => Save(files, bytes)));
+    }
+
+    /// <summary>Saves the settings as they are at this moment, in the background.</summary>
+    /// <inheritdoc cref="Save(T)"/>
+    public Task SaveAsync(T settings, CancellationToken cancellationToken = default)
+    {
+        var bytes = Encode(settings);
+        return _slots.InBackground(files => _slots.Alone(files, () => Save(files, bytes)), cancellationToken);
     }
 
     /// <summary>Deletes the settings, so that all have their initial values again.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public void Reset()
+    public void Reset() => _slots.Now(files => _slots.Alone(files, () => Reset(files)));
+
+    /// <inheritdoc cref="Reset()"/>
+    public Task ResetAsync(CancellationToken cancellationToken = default) =>
+        _slots.InBackground(files => _slots.Alone(files, () => Reset(files)), cancellationToken);
+
+    private async ValueTask<string> Locate(SlotFiles files) => files.Calls.Locate(await Existing(files).ConfigureAwait(false) ?? FileName);
+
+    private async ValueTask<T> Load(SlotFiles files) =>
+        await Existing(files).ConfigureAwait(false) is { } file && await files.Calls.Read(file).ConfigureAwait(false) is { } bytes
+            ? StateFile.Decode<T>(SavedFile.FromBytes(bytes, new SaveLocation { File = files.Calls.Locate(file) }))
+            : T.CreateState();
+
+    private async ValueTask<LoadedSettings<T>> LoadOrNew(SlotFiles files)
     {
-        lock (_slots.Gate)
+        try
         {
-            _slots.Hold();
-            while (Existing() is { } file)
-                _storage.Delete(file);
+            return new LoadedSettings<T>(await Load(files).ConfigureAwait(false), null);
+        }
+        catch (SaveException exception) when (exception is not StorageException)
+        {
+            return new LoadedSettings<T>(T.CreateState(), exception);
         }
     }
 
-    private string? Existing()
+    private byte[] Encode(T settings)
+    {
+        ArgumentNullException.ThrowIfNull(settings);
+        return StateFile.ToBytes(settings, _form);
+    }
+
+    private async ValueTask<bool> Save(SlotFiles files, byte[] bytes)
+    {
+        await _slots.Hold(files).ConfigureAwait(false);
+        var before = await Existing(files).ConfigureAwait(false);
+        await files.Calls.Write(FileName, bytes, replace: true).ConfigureAwait(false);
+        // Settings of another form are older than these, and would be in doubt with them.
+        if (before is not null && before != FileName)
+            await files.Calls.Delete(before).ConfigureAwait(false);
+        return true;
+    }
+
+    private async ValueTask<bool> Reset(SlotFiles files)
+    {
+        await _slots.Hold(files).ConfigureAwait(false);
+        while (await Existing(files).ConfigureAwait(false) is { } file)
+            await files.Calls.Delete(file).ConfigureAwait(false);
+        return true;
+    }
+
+    private async ValueTask<string?> Existing(SlotFiles files)
     {
         string[] names = [FileName, .. Enum.GetValues<SaveForm>().Select(form => Name + form.FileExtension())];
-        return Array.Find(names, name => _storage.Read(name, 0, 1) is not null);
+        foreach (var name in names)
+        {
+            if (await files.Calls.Read(name, 0, 1).ConfigureAwait(false) is not null)
+                return name;
+        }
+        return null;
     }
 }
+
+/// <summary>Settings, whether or not there were any that could be read.</summary>
+/// <typeparam name="T">The settings' type.</typeparam>
+/// <param name="Value">The settings; initial values where there were none to read.</param>
+/// <param name="Problem">
+/// What is wrong with those that were saved; null where nothing is. The file is left as it is until settings are saved.
+/// </param>
+public sealed record LoadedSettings<T>(T Value, SaveException? Problem);

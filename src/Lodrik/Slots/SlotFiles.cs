@@ -9,7 +9,7 @@ namespace Lodrik.Slots;
 /// <summary>
 /// How slots and generations lie in a storage: <c>slots/evening/00000007.json</c>. Anything else in there is left alone.
 /// </summary>
-internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection = null)
+internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
 {
     public const string Folder = "slots";
     public const string ThumbnailExtension = ".png";
@@ -20,13 +20,14 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     /// <summary>What is read in one go, between two looks at whether the load was given up.</summary>
     private const int ReadAtOnce = 1 << 20;
 
-    public ISaveStorage Storage => storage;
+    /// <summary>The storage that they are in.</summary>
+    public StorageCalls Calls => calls;
 
     /// <summary>All slots that have a generation, each with its generations, newest first.</summary>
-    public SortedDictionary<SlotName, List<Generation>> All()
+    public async ValueTask<SortedDictionary<SlotName, List<Generation>>> All()
     {
         var slots = new SortedDictionary<SlotName, List<Generation>>();
-        foreach (var file in storage.List(Folder))
+        foreach (var file in await calls.List(Folder).ConfigureAwait(false))
         {
             if (!TryParse(file, out var slot, out var generation))
                 continue;
@@ -40,20 +41,41 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     }
 
     /// <summary>The generations of one slot, newest first.</summary>
-    public List<Generation> Of(SlotName slot)
+    public async ValueTask<List<Generation>> Of(SlotName slot)
     {
-        var generations = ListOf(slot);
-        // While another process puts a new generation in place of the only one, a listing may see neither.
+        var generations = await ListOf(slot).ConfigureAwait(false);
+        // While a new generation is put in place of the only one, a listing may see neither.
         if (generations.Count == 0)
-            generations = ListOf(slot);
+            generations = await ListOf(slot).ConfigureAwait(false);
         SortNewestFirst(generations);
         return generations;
     }
 
-    private List<Generation> ListOf(SlotName slot)
+    /// <summary>The generations of a slot that has to be there, newest first.</summary>
+    /// <exception cref="SlotException">It is not.</exception>
+    public async ValueTask<List<Generation>> OfExisting(SlotName slot)
+    {
+        var generations = await Of(slot).ConfigureAwait(false);
+        return generations.Count > 0 ? generations : throw SlotException.NoSuchSlot(slot, (await All().ConfigureAwait(false)).Keys);
+    }
+
+    /// <summary>A generation that has to be there.</summary>
+    /// <exception cref="SlotException">It is not.</exception>
+    public async ValueTask<Generation> Find(SlotName slot, int number)
+    {
+        var generations = await OfExisting(slot).ConfigureAwait(false);
+        var index = generations.FindIndex(one => one.Number == number);
+        return index >= 0 ? generations[index] : throw new SlotException(
+            SaveErrorCode.NoSuchSlot,
+            $"Slot '{slot}' has no generation {number}.",
+            new SaveLocation { Slot = slot.ToString() },
+            $"It has {string.Join(", ", generations.Select(one => one.Number))}.");
+    }
+
+    private async ValueTask<List<Generation>> ListOf(SlotName slot)
     {
         var generations = new List<Generation>();
-        foreach (var file in storage.List($"{Folder}/{slot}"))
+        foreach (var file in await calls.List($"{Folder}/{slot}").ConfigureAwait(false))
         {
             if (TryParse(file, out _, out var generation))
                 generations.Add(generation);
@@ -62,15 +84,15 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     }
 
     /// <summary>The names of all slots that differ from this one by upper and lower case only.</summary>
-    public IEnumerable<SlotName> Lookalikes(SlotName slot) =>
-        All().Keys.Where(other => other != slot && string.Equals(other.ToString(), slot.ToString(), StringComparison.OrdinalIgnoreCase));
+    public async ValueTask<List<SlotName>> Lookalikes(SlotName slot) => [.. (await All().ConfigureAwait(false)).Keys.Where(other =>
+        other != slot && string.Equals(other.ToString(), slot.ToString(), StringComparison.OrdinalIgnoreCase))];
 
     /// <summary>The playthrough of a generation; all zeros where it cannot be told.</summary>
-    public Guid PlaythroughOf(SlotName slot, Generation generation)
+    public async ValueTask<Guid> PlaythroughOf(SlotName slot, Generation generation)
     {
         try
         {
-            return ReadHeader(slot, generation)?.Playthrough ?? default;
+            return (await ReadHeader(slot, generation).ConfigureAwait(false))?.Playthrough ?? default;
         }
         catch (SaveException exception) when (exception is not GenerationGoneException)
         {
@@ -78,14 +100,26 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
         }
     }
 
+    /// <summary>Those of a slot's generations that belong to a playthrough, in the same order.</summary>
+    public async ValueTask<List<Generation>> RingOf(SlotName slot, List<Generation> generations, Guid playthrough)
+    {
+        var ring = new List<Generation>();
+        foreach (var generation in generations)
+        {
+            if (await PlaythroughOf(slot, generation).ConfigureAwait(false) == playthrough)
+                ring.Add(generation);
+        }
+        return ring;
+    }
+
     /// <summary>The name of a generation's picture.</summary>
     public static string ThumbnailOf(SlotName slot, int generation) => NameOf(slot, generation, ThumbnailExtension);
 
     /// <summary>Deletes a generation. Its picture goes first: one without a save would be taken for a later save's.</summary>
-    public void Delete(SlotName slot, Generation generation)
+    public async ValueTask Delete(SlotName slot, Generation generation)
     {
-        storage.Delete(ThumbnailOf(slot, generation.Number));
-        storage.Delete(generation.File);
+        await calls.Delete(ThumbnailOf(slot, generation.Number)).ConfigureAwait(false);
+        await calls.Delete(generation.File).ConfigureAwait(false);
     }
 
     public static string NameOf(SlotName slot, int generation, string extension) =>
@@ -95,26 +129,24 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     {
         Slot = slot.ToString(),
         Generation = generation.Number,
-        File = storage.Locate(generation.File),
+        File = calls.Locate(generation.File),
     };
 
-    /// <summary>Opens a generation.</summary>
-    /// <exception cref="SaveException">It is damaged, or gone.</exception>
-    public SavedFile Open(SlotName slot, Generation generation) => SavedFile.FromBytes(
-        storage.Read(generation.File) ?? throw new GenerationGoneException(Locate(slot, generation)), Locate(slot, generation));
-
-    /// <summary>Opens a generation bit by bit.</summary>
+    /// <summary>Opens a generation, a large one bit by bit.</summary>
     /// <exception cref="SaveException">It is damaged, or gone.</exception>
     /// <exception cref="OperationCanceledException">It was given up.</exception>
-    public SavedFile Open(SlotName slot, Generation generation, IProgress<SaveProgress>? progress, CancellationToken cancellationToken)
+    public async ValueTask<SavedFile> Open(SlotName slot, Generation generation, IProgress<SaveProgress>? progress = null)
     {
+        var location = Locate(slot, generation);
         if (generation.ByteCount <= ReadAtOnce)
-            return Open(slot, generation);
+            return SavedFile.FromBytes(
+                await calls.Read(generation.File).ConfigureAwait(false) ?? throw new GenerationGoneException(location), location);
         var bytes = new byte[generation.ByteCount];
         for (var read = 0; read < bytes.Length;)
         {
-            cancellationToken.ThrowIfCancellationRequested();
-            var part = storage.Read(generation.File, read, ReadAtOnce) ?? throw new GenerationGoneException(Locate(slot, generation));
+            calls.Cancellation.ThrowIfCancellationRequested();
+            var part = await calls.Read(generation.File, read, ReadAtOnce).ConfigureAwait(false)
+                ?? throw new GenerationGoneException(location);
             if (part.Length == 0)
             {
                 // The file became shorter since it was listed: what is left is for the digests to judge.
@@ -125,22 +157,22 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
             read += part.Length;
             progress?.Report(new SaveProgress(SaveStage.Reading, Math.Min(read, bytes.Length), bytes.Length));
         }
-        return SavedFile.FromBytes(bytes, Locate(slot, generation));
+        return SavedFile.FromBytes(bytes, location);
     }
 
     /// <summary>
-    /// Reads what takes a list and then the files on it. Another process may save meanwhile and take its oldest generations away; then
-    /// the list is an old one, and all is read anew. A reader never waits for a writer.
+    /// Reads what takes a list and then the files on it. Somebody may save meanwhile and take the oldest generations away; then the list is
+    /// an old one, and all is read anew. A reader never waits for a writer, of this process or another.
     /// </summary>
     /// <exception cref="StorageException">A file is gone each time anew, which no game's saving can explain.</exception>
-    public static TResult Read<TResult>(Func<TResult> read)
+    public static async ValueTask<TResult> Read<TResult>(Func<ValueTask<TResult>> read)
     {
         const int Attempts = 100;
         for (var attempt = 1; ; attempt++)
         {
             try
             {
-                return read();
+                return await read().ConfigureAwait(false);
             }
             catch (GenerationGoneException) when (attempt < Attempts)
             {
@@ -149,11 +181,11 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     }
 
     /// <summary>The sections of a generation that match their digest; none where not even they can be told.</summary>
-    public IReadOnlyList<string> WholeSections(SlotName slot, Generation generation)
+    public async ValueTask<IReadOnlyList<string>> WholeSections(SlotName slot, Generation generation)
     {
         try
         {
-            return [.. Open(slot, generation).Sections.Where(section => section.Health == SectionHealth.Intact)
+            return [.. (await Open(slot, generation).ConfigureAwait(false)).Sections.Where(section => section.Health == SectionHealth.Intact)
                 .Select(section => section.Name)];
         }
         catch (SaveException exception) when (exception is not GenerationGoneException)
@@ -164,12 +196,12 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
 
     /// <summary>Reads a generation's header and as little else as it can; null for a file written wholly by hand.</summary>
     /// <exception cref="SaveException">It cannot be read.</exception>
-    public SaveHeader? ReadHeader(SlotName slot, Generation generation)
+    public async ValueTask<SaveHeader?> ReadHeader(SlotName slot, Generation generation)
     {
         var location = Locate(slot, generation);
         for (var count = HeaderBytes; ; count *= 8)
         {
-            var start = storage.Read(generation.File, 0, count) ?? throw new GenerationGoneException(location);
+            var start = await calls.Read(generation.File, 0, count).ConfigureAwait(false) ?? throw new GenerationGoneException(location);
             var header = FileForm.Recognise(start, location).FindHeader(start);
             if (header is null && start.Length < count)
                 header = SavedFile.FromBytes(start, location).Header;
@@ -180,12 +212,12 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     }
 
     /// <summary>Describes a generation, whether or not its header can be read.</summary>
-    public GenerationSummary Describe(SlotName slot, Generation generation)
+    public async ValueTask<GenerationSummary> Describe(SlotName slot, Generation generation)
     {
         try
         {
-            return new GenerationSummary(
-                slot, generation.Number, generation.File, generation.ByteCount, ReadHeader(slot, generation), null);
+            var header = await ReadHeader(slot, generation).ConfigureAwait(false);
+            return new GenerationSummary(slot, generation.Number, generation.File, generation.ByteCount, header, null);
         }
         catch (SaveException problem) when (problem is not GenerationGoneException)
         {
@@ -194,19 +226,42 @@ internal sealed class SlotFiles(ISaveStorage storage, SaveProtection? protection
     }
 
     /// <summary>Describes a slot: quick and auto once for each playthrough, as each has a ring of its own.</summary>
-    public IEnumerable<SlotSummary> SummariseAll(SlotName slot, List<Generation> generations) => slot.IsRing
-        ? generations.GroupBy(generation => PlaythroughOf(slot, generation)).Select(ring => Summarise(slot, [.. ring]))
-        : [Summarise(slot, generations)];
+    public async ValueTask<List<SlotSummary>> SummariseAll(SlotName slot, List<Generation> generations)
+    {
+        if (!slot.IsRing)
+            return [await Summarise(slot, generations).ConfigureAwait(false)];
+        var rings = new OrderedDictionary<Guid, List<Generation>>();
+        foreach (var generation in generations)
+        {
+            var playthrough = await PlaythroughOf(slot, generation).ConfigureAwait(false);
+            if (!rings.TryGetValue(playthrough, out var ring))
+                rings.Add(playthrough, ring = []);
+            ring.Add(generation);
+        }
+        var summaries = new List<SlotSummary>(rings.Count);
+        foreach (var ring in rings.Values)
+            summaries.Add(await Summarise(slot, ring).ConfigureAwait(false));
+        return summaries;
+    }
+
+    /// <summary>Describes every slot, and each playthrough's ring.</summary>
+    public async ValueTask<List<SlotSummary>> SummariseAll()
+    {
+        var summaries = new List<SlotSummary>();
+        foreach (var (slot, generations) in await All().ConfigureAwait(false))
+            summaries.AddRange(await SummariseAll(slot, generations).ConfigureAwait(false));
+        return summaries;
+    }
 
     /// <summary>Describes a slot by its newest generation whose header can be read.</summary>
-    public SlotSummary Summarise(SlotName slot, List<Generation> generations)
+    public async ValueTask<SlotSummary> Summarise(SlotName slot, List<Generation> generations)
     {
         SaveException? problem = null;
         foreach (var generation in generations)
         {
             try
             {
-                var header = ReadHeader(slot, generation);
+                var header = await ReadHeader(slot, generation).ConfigureAwait(false);
                 return new SlotSummary(
                     slot, generations, generation, header, problem is null ? SlotHealth.Readable : SlotHealth.FellBack, problem);
             }

@@ -65,3 +65,11 @@ public sealed class SlotSummary
 
 /// <summary>One generation of a slot as the storage has it.</summary>
 internal readonly record struct Generation(int Number, string File, long ByteCount);
+
+/// <summary>One place of a save screen that has a fixed number of them.</summary>
+/// <param name="Slot">The slot.</param>
+/// <param name="Occupant">What is in it; null where it is empty.</param>
+public sealed record SlotPlace(SlotName Slot, SlotSummary? Occupant);
+
+/// <summary>A generation and the slot that it is in.</summary>
+internal readonly record struct SlotGeneration(SlotName Slot, Generation Generation);

@@ -12,14 +12,16 @@ internal sealed class StoreWriter : IDisposable
     private static readonly Dictionary<object, StoreWriter> ByPlace = [];
     private static readonly ConditionalWeakTable<object, StoreWriter> ByStorage = [];
 
+    /// <summary>The writer that calls the game back on this thread, in the middle of a turn.</summary>
+    [ThreadStatic]
+    private static StoreWriter? _calledBackBy;
+
     private readonly ISaveStorage _storage;
+    private readonly SemaphoreSlim _turn = new(1, 1);
     private StorageHold? _hold;
     private int _stores;
 
     private StoreWriter(ISaveStorage storage) => _storage = storage;
-
-    /// <summary>What is done under this is done alone.</summary>
-    public Lock Gate { get; } = new();
 
     public static StoreWriter Of(ISaveStorage storage)
     {
@@ -41,13 +43,45 @@ internal sealed class StoreWriter : IDisposable
         return writer;
     }
 
-    /// <summary>Makes sure that no other process writes, where the storage can. Called under the gate before anything is changed.</summary>
+    /// <summary>Does something that changes saves, alone: it waits for its turn. What it does must not ask for a turn again.</summary>
+    public async ValueTask<TResult> Alone<TResult>(StorageCalls calls, Func<ValueTask<TResult>> act)
+    {
+        if (_calledBackBy == this)
+            throw new InvalidOperationException("A callback cannot change the saves while the save that called it is being written. Begin "
+                + "it asynchronously, or wait for the Saved event.");
+        await calls.Wait(_turn).ConfigureAwait(false);
+        try
+        {
+            return await act().ConfigureAwait(false);
+        }
+        finally
+        {
+            _turn.Release();
+        }
+    }
+
+    /// <summary>Calls the game back in the middle of a turn. One that asks for a turn itself gets an error and no deadlock.</summary>
+    public void CallBack(Action callback)
+    {
+        var before = _calledBackBy;
+        _calledBackBy = this;
+        try
+        {
+            callback();
+        }
+        finally
+        {
+            _calledBackBy = before;
+        }
+    }
+
+    /// <summary>Makes sure that no other process writes, where the storage can. Called in a turn before anything is changed.</summary>
     /// <exception cref="StoreInUseException">Another process does.</exception>
-    public void Hold()
+    public async ValueTask Hold(StorageCalls calls)
     {
         if (_hold is not null)
             return;
-        var hold = _storage.TryHold();
+        var hold = await calls.TryHold().ConfigureAwait(false);
         _hold = hold.Holder is null ? hold : throw new StoreInUseException(_storage.Description, hold.Holder);
     }
 
@@ -61,10 +95,15 @@ internal sealed class StoreWriter : IDisposable
             if (_storage.Place is string place)
                 ByPlace.Remove(place);
         }
-        lock (Gate)
+        _turn.Wait();
+        try
         {
             _hold?.Dispose();
             _hold = null;
+        }
+        finally
+        {
+            _turn.Release();
         }
     }
 }

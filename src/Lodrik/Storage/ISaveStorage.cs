@@ -4,6 +4,10 @@ namespace Lodrik.Storage;
 /// Where the bytes of saves live: named files below one root, and nothing about what is in them. Names are relative, with '/'
 /// between folders. A database or a server can stand behind this as well as a directory.
 /// </summary>
+/// <remarks>
+/// Each call has an asynchronous twin, which calls it by default. A storage that waits for a network overrides the twins: the asynchronous
+/// calls of <see cref="SaveStore{T}"/> use only these.
+/// </remarks>
 public interface ISaveStorage
 {
     /// <summary>A short name of the place for messages.</summary>
@@ -44,6 +48,61 @@ public interface ISaveStorage
     /// <returns>The right to write; or who has it; or, as by default, that this storage cannot keep a second writer out.</returns>
     /// <exception cref="StorageException">The place cannot be written to.</exception>
     StorageHold TryHold() => StorageHold.NotSupported;
+
+    /// <summary>As <see cref="List"/>, without blocking the caller's thread where the storage can do so.</summary>
+    /// <exception cref="OperationCanceledException">It was given up.</exception>
+    /// <inheritdoc cref="List"/>
+    ValueTask<IReadOnlyList<StoredFile>> ListAsync(string folder, CancellationToken cancellationToken = default)
+    {
+        cancellationToken.ThrowIfCancellationRequested();
+        return new(List(folder));
+    }
+
+    /// <summary>As <see cref="Read(string, long, int)"/>, without blocking the caller's thread where the storage can do so.</summary>
+    /// <exception cref="OperationCanceledException">It was given up.</exception>
+    /// <inheritdoc cref="Read(string, long, int)"/>
+    ValueTask<byte[]?> ReadAsync(string name, long offset, int count, CancellationToken cancellationToken = default)
+    {
+        cancellationToken.ThrowIfCancellationRequested();
+        return new(Read(name, offset, count));
+    }
+
+    /// <summary>As <see cref="Read(string)"/>, without blocking the caller's thread where the storage can do so.</summary>
+    /// <exception cref="OperationCanceledException">It was given up.</exception>
+    /// <inheritdoc cref="Read(string)"/>
+    ValueTask<byte[]?> ReadAsync(string name, CancellationToken cancellationToken = default)
+    {
+        cancellationToken.ThrowIfCancellationRequested();
+        return new(Read(name));
+    }
+
+    /// <summary>As <see cref="Write"/>, without blocking the caller's thread where the storage can do so.</summary>
+    /// <exception cref="OperationCanceledException">It was given up; the file is either wholly there or as it was.</exception>
+    /// <inheritdoc cref="Write"/>
+    ValueTask WriteAsync(string name, ReadOnlyMemory<byte> bytes, bool replace, CancellationToken cancellationToken = default)
+    {
+        cancellationToken.ThrowIfCancellationRequested();
+        Write(name, bytes, replace);
+        return default;
+    }
+
+    /// <summary>As <see cref="Delete"/>, without blocking the caller's thread where the storage can do so.</summary>
+    /// <exception cref="OperationCanceledException">It was given up; the file is either gone or as it was.</exception>
+    /// <inheritdoc cref="Delete"/>
+    ValueTask<bool> DeleteAsync(string name, CancellationToken cancellationToken = default)
+    {
+        cancellationToken.ThrowIfCancellationRequested();
+        return new(Delete(name));
+    }
+
+    /// <summary>As <see cref="TryHold"/>, without blocking the caller's thread where the storage can do so.</summary>
+    /// <exception cref="OperationCanceledException">It was given up; nothing is held.</exception>
+    /// <inheritdoc cref="TryHold"/>
+    ValueTask<StorageHold> TryHoldAsync(CancellationToken cancellationToken = default)
+    {
+        cancellationToken.ThrowIfCancellationRequested();
+        return new(TryHold());
+    }
 }
 
 /// <summary>What came of asking for the right to write to a storage.</summary>

@@ -42,7 +42,7 @@ public sealed class CompatibilityTests : IDisposable
         var protection = sample.Contains("encrypted", StringComparison.Ordinal) ? SaveProtection.Encrypted(key) : sample.Contains("sealed", StringComparison.Ordinal) ? SaveProtection.With(key) : null;
         using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = storage, Migrations = SaveHistory.Migrations, Protection = protection });
         using var game = new Game(store);
-        _ = game.Session.Load("night");
+        game.Session.Load("night");
         Assert.Equal((5, 4, 1, 0), (game.Warden.Oil, game.Season.Tally.OilBurnt, game.Season.Tally.LettersDelivered, game.Season.Tally.Floods));
         Assert.Equal(("tinderbox", "", 36f, ErrandState.Done), (game.Warden.Satchel[0].What, game.Warden.Satchel[0].From, game.Weather.WindKnots, game.Errands["letter-1"].State));
         Assert.Equal((3, 3, 1), (game.Scene.Beacons.Count(beacon => beacon.Lit), game.Scene.Lanterns.Count, game.Scene.Herons.Count(heron => heron.Wary)));

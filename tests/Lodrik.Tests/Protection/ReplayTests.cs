@@ -22,7 +22,7 @@ public sealed class ReplayTests
         var old = storage.Read(Files(storage)[0])!;
         store.Save("evening", Sample(hp: 1));
         Assert.Null(store.Load("evening").Replay);
-        Assert.Equal(2, store.WriteCount);
+        Assert.Equal(2, store.LastWriteNumber());
         var extension = Path.GetExtension(Files(storage)[0]);
         storage.Write($"slots/evening/00000003{extension}", old, replace: false);
 
@@ -33,7 +33,7 @@ public sealed class ReplayTests
         // What is saved now is newer than everything known.
         store.Save("evening", loaded.State);
         Assert.Null(store.Load("evening").Replay);
-        Assert.Equal(3, store.WriteCount);
+        Assert.Equal(3, store.LastWriteNumber());
     }
 
     [Fact]
@@ -64,7 +64,7 @@ public sealed class ReplayTests
             Assert.Null(store.Load(slot).Replay);
         Assert.Null(store.QuickLoad().Replay);
         Assert.Null(store.Continue().Replay);
-        store.Delete("dusk", 4);
+        store.DeleteGeneration("dusk", 4);
         Assert.Null(store.Load("dusk").Replay);
         store.Delete("evening");
         Assert.False(store.Load("evening").Found);
@@ -119,13 +119,13 @@ public sealed class ReplayTests
         {
             Assert.Contains("whole store is older", knowing.Load("evening").Replay!.Reason, StringComparison.Ordinal);
             knowing.Save("evening", Sample());
-            Assert.Equal((3, null), (knowing.WriteCount, knowing.Load("evening").Replay));
+            Assert.Equal((3, null), (knowing.LastWriteNumber(), knowing.Load("evening").Replay));
         }
         // A counter of another account, or of another key, is none.
         using var other = Open(storage, Counting with { Context = "another" });
-        Assert.Equal(0, other.WriteCount);
+        Assert.Equal(0, other.LastWriteNumber());
         using var edgeless = Open(storage, SaveProtection.With(Key("other")) with { HasCounter = true });
-        Assert.Equal(0, edgeless.WriteCount);
+        Assert.Equal(0, edgeless.LastWriteNumber());
     }
 
     [Fact]
@@ -140,7 +140,7 @@ public sealed class ReplayTests
         player.Copy("evening", "copy");
         Assert.NotNull(player.Load("copy").Replay);
         Assert.True(player.Delete("copy"));
-        Assert.Equal((1, null), (player.WriteCount, player.Load("evening").Replay));
+        Assert.Equal((1, null), (player.LastWriteNumber(), player.Load("evening").Replay));
     }
 
     [Fact]

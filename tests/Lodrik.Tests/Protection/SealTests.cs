@@ -100,8 +100,8 @@ public sealed class SealTests
         Assert.Equal(SaveErrorCode.Encrypted, Assert.Throws<TamperedSaveException>(() => file.ReadSection("log")).Code);
         // One section decrypts without the others.
         using var again = Open(storage, With("encrypting"), form, compression);
-        Assert.Equal(["cast off"], again.Load("evening", "log").State.Log);
-        Assert.Equal(0, again.Load("evening", "log").State.Route.Crossings);
+        Assert.Equal(["cast off"], again.Load("evening", ["log"]).State.Log);
+        Assert.Equal(0, again.Load("evening", ["log"]).State.Route.Crossings);
         using var wrong = Open(storage, SaveProtection.Encrypted(SaveKey.FromBytes("secret", SHA256.HashData("another"u8))), form, compression);
         Assert.Equal(SaveErrorCode.Tampered, Assert.Throws<TamperedSaveException>(() => wrong.Load("evening")).Code);
         using var keyless = SaveStore<FerryV1>.Open(new SaveStoreOptions { Storage = storage });

@@ -86,30 +86,38 @@ public sealed class SessionTests : IDisposable
     public async Task State_goes_from_scene_to_scene_and_through_a_save(SaveForm form)
     {
         var run = new Run(Store(form), clock: _clock);
-        await run.Session.StartNew();
+        await run.Session.StartNewAsync();
         run.Session.State.Runner.Name = "Wren";
         run.Yard.Barrels.RemoveAt(0);
-        await run.Session.Travel(new ScenePlace("mill", "door"));
+        await run.Session.TravelAsync(new ScenePlace("mill", "door"));
         Assert.Equal(3, run.Yard.Barrels.Count);
         Assert.Equal("Wren", run.Session.State.Runner.Name);
         run.Yard.Spawn("trill");
-        await run.Session.Travel(new ScenePlace("yard"));
+        await run.Session.TravelAsync(new ScenePlace("yard"));
         Assert.Equal(2, run.Yard.Barrels.Count);
-        await run.Session.Travel(new ScenePlace("mill", "loft"));
+        await run.Session.TravelAsync(new ScenePlace("mill", "loft"));
         Assert.Single(run.Yard.Sparrows);
         _clock.Advance(TimeSpan.FromMinutes(3));
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
 
         var again = new Run(Store(form), clock: _clock);
-        var arrival = await again.Session.Load("evening");
+        again.Session.Load("evening");
+        var arrival = await again.Session.LoadTask;
         Assert.Equal(("mill", "loft", SceneChangeCause.Load), (again.Asked[0].Scene, again.Asked[0].Entrance, again.Asked[0].Cause));
         Assert.Equal(1, arrival.Restored!.Plan.Count(RestoreAction.Spawn));
         Assert.Single(again.Yard.Sparrows);
         Assert.Equal("Wren", again.Session.State.Runner.Name);
         Assert.Equal(TimeSpan.FromMinutes(3), again.Session.Clock.Played);
         Assert.Equal((TimeSpan.FromMinutes(3), "by Wren"), (again.Store.List()[0].Header!.Played, again.Store.List()[0].Header!.Title));
-        await again.Session.Travel(new ScenePlace("yard"));
+        await again.Session.TravelAsync(new ScenePlace("yard"));
         Assert.Equal(2, again.Yard.Barrels.Count);
+    }
+
+    /// <summary>What came of loading "evening" on this thread.</summary>
+    private static async Task<SessionArrival> Loaded(GameSession<RunSave, Yard> session)
+    {
+        session.Load("evening");
+        return await session.LoadTask;
     }
 
     [Fact]
@@ -141,7 +149,7 @@ public sealed class SessionTests : IDisposable
         session.Loaded += (_, arrival) => told.Add($"loaded {arrival.Change.Scene} {session.IsReady}");
         session.Arrived += (_, arrival) => told.Add($"arrived in {arrival.Change.Scene}");
         var loaded = session.LoadTask;
-        var starting = session.StartNew();
+        var starting = session.StartNewAsync();
         Assert.Same(loaded, starting);
         Assert.False(starting.IsCompleted);
         Assert.Equal("", session.State.Runner.Name);
@@ -149,7 +157,7 @@ public sealed class SessionTests : IDisposable
         Assert.Equal(SaveErrorCode.NotReady, problem.Code);
         Assert.Contains("\"yard\" is not ready yet. Await LoadTask", problem.Message, StringComparison.Ordinal);
         Assert.Throws<SessionException>(() => session.Save("evening"));
-        Assert.Throws<SessionException>(() => { _ = session.Travel(new ScenePlace("mill")); });
+        Assert.Throws<SessionException>(() => session.Travel(new ScenePlace("mill")));
         Assert.Empty(told);
         Assert.True(run.Arrive());
         Assert.False(run.Arrive());
@@ -177,13 +185,13 @@ public sealed class SessionTests : IDisposable
     public async Task A_load_that_fails_leaves_what_was_played_before()
     {
         var run = new Run(Store());
-        await run.Session.StartNew();
+        await run.Session.StartNewAsync();
         run.Session.State.Runner.Name = "Wren";
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
-        Assert.Throws<SlotException>(() => { _ = run.Session.Load("evenings"); });
-        Assert.Throws<SlotException>(() => { _ = run.Session.QuickLoad(); });
+        Assert.Throws<SlotException>(() => run.Session.Load("evenings"));
+        Assert.Throws<SlotException>(() => run.Session.QuickLoad());
         _storage.Write("slots/broken/00000001.json", "{"u8.ToArray(), replace: false);
-        Assert.Throws<DamagedSaveException>(() => { _ = run.Session.Load("broken"); });
+        Assert.Throws<DamagedSaveException>(() => run.Session.Load("broken"));
         var loading = run.Session.LoadAsync("broken", cancellationToken: TestContext.Current.CancellationToken);
         while (!loading.IsCompleted)
         {
@@ -194,7 +202,8 @@ public sealed class SessionTests : IDisposable
         Assert.Equal("Wren", run.Session.State.Runner.Name);
         Assert.True(run.Session.IsReady);
         Assert.Single(run.Asked);
-        await run.Session.Continue();
+        run.Session.Continue();
+        await run.Session.LoadTask;
         Assert.Equal(2, run.Asked.Count);
     }
 
@@ -202,31 +211,32 @@ public sealed class SessionTests : IDisposable
     public async Task A_scene_that_stands_may_be_kept_and_is_put_back_in_place()
     {
         var run = new Run(Store()) { Stays = true };
-        await run.Session.StartNew();
+        await run.Session.StartNewAsync();
         var yard = run.Yard;
         yard.Spawn("trill");
         yard.Barrels.RemoveAt(0);
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
         yard.Spawn("coo");
         yard.Barrels.RemoveAt(0);
-        var arrival = await run.Session.Load("evening");
+        run.Session.Load("evening");
+        var arrival = await run.Session.LoadTask;
         Assert.True(arrival.Change.CanStay);
         Assert.Same(yard, run.Yard);
         Assert.Equal((1, 1), (arrival.Restored!.Plan.Count(RestoreAction.BringBack), arrival.Restored.Plan.Count(RestoreAction.Remove)));
         Assert.Equal("trill", Assert.Single(yard.Sparrows).Song);
 
         // A new game in the same scene needs no other one either.
-        await run.Session.StartNew();
+        await run.Session.StartNewAsync();
         Assert.Same(yard, run.Yard);
         Assert.Equal((3, 0), (yard.Barrels.Count, yard.Sparrows.Count));
         yard.Spawn("caw");
         Assert.Equal("#1", Assert.Single(run.Session.Scene.Capture().Entities, entity => entity.Kind == "sparrow").Id.ToString());
 
-        await run.Session.Travel(new ScenePlace("mill"));
+        await run.Session.TravelAsync(new ScenePlace("mill"));
         Assert.False(run.Asked[^1].CanStay);
         Assert.NotSame(yard, run.Yard);
         run.ArrivesAtOnce = false;
-        _ = run.Session.Travel(new ScenePlace("yard"));
+        run.Session.Travel(new ScenePlace("yard"));
         Assert.Throws<SessionException>(() => run.Session.Stay(run.Asked[^1]));
         Assert.False(run.Session.Stay(run.Asked[0]));
     }
@@ -235,8 +245,8 @@ public sealed class SessionTests : IDisposable
     public void What_is_asked_for_last_counts()
     {
         var run = new Run(Store()) { ArrivesAtOnce = false };
-        var first = run.Session.StartNew();
-        var second = run.Session.StartNew();
+        var first = run.Session.StartNewAsync();
+        var second = run.Session.StartNewAsync();
         Assert.True(first.IsCanceled);
         Assert.False(run.Session.Arrive(run.Asked[0], Yard.Author()));
         Assert.True(run.Session.Arrive(run.Asked[1], Yard.Author()));
@@ -259,7 +269,7 @@ public sealed class SessionTests : IDisposable
                 throw new InvalidOperationException("creak");
         });
         var broken = new Run(Store(), bindings);
-        var problem = Assert.Throws<SceneException>(() => { _ = broken.Session.Load("evening"); });
+        var problem = Assert.Throws<SceneException>(() => broken.Session.Load("evening"));
         Assert.Contains("creak", problem.Message, StringComparison.Ordinal);
         Assert.True(broken.Session.LoadTask.IsFaulted);
         Assert.False(broken.Session.IsReady);
@@ -276,24 +286,24 @@ public sealed class SessionTests : IDisposable
     public async Task Renamed_scenes_are_found_and_the_player_of_a_removed_one_is_put_elsewhere()
     {
         var run = new Run(Store());
-        await run.Session.StartNew();
-        await run.Session.Travel(new ScenePlace("mill", "loft"));
+        await run.Session.StartNewAsync();
+        await run.Session.TravelAsync(new ScenePlace("mill", "loft"));
         run.Yard.Spawn("trill");
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
 
         var renamed = new Run(Store(), options: one => one.Options(scenes: ["yard", "old mill"], former: new Dictionary<string, string> { ["mill"] = "old mill" }));
-        Assert.Empty((await renamed.Session.Load("evening")).Warnings);
+        Assert.Empty((await Loaded(renamed.Session)).Warnings);
         Assert.Equal(new ScenePlace("old mill", "loft"), renamed.Session.Place);
         Assert.Single(renamed.Yard.Sparrows);
 
         var removed = new Run(Store(), options: one => one.Options(scenes: ["yard"]));
-        Assert.Contains("\"mill\", which the game has no more", Assert.Single((await removed.Session.Load("evening")).Warnings), StringComparison.Ordinal);
+        Assert.Contains("\"mill\", which the game has no more", Assert.Single((await Loaded(removed.Session)).Warnings), StringComparison.Ordinal);
         Assert.Equal(new ScenePlace("yard", "gate"), removed.Session.Place);
         // The scene itself is not forgotten.
         removed.Session.Save("later", overwrite: Overwrite.Allowed);
         Assert.True(removed.Store.Load("later").State.Scenes.Contains("mill"));
 
-        Assert.Contains("Did you mean \"mill\"?", Assert.Throws<SessionException>(() => { _ = run.Session.Travel(new ScenePlace("mil")); }).Message, StringComparison.Ordinal);
+        Assert.Contains("Did you mean \"mill\"?", Assert.Throws<SessionException>(() => run.Session.Travel(new ScenePlace("mil"))).Message, StringComparison.Ordinal);
         Assert.Throws<SessionException>(() => new Run(Store(), options: one => one.Options(scenes: ["elsewhere"])));
     }
 
@@ -317,7 +327,7 @@ public sealed class SessionTests : IDisposable
         var run = new Run(Store(), options: Options);
         var score = new Weather();
         Register(run);
-        await run.Session.StartNew();
+        await run.Session.StartNewAsync();
         run.Session.State.Runner.Name = "Wren";
         run.Yard.Spawn("before");
         weather.Wind = 3;
@@ -333,17 +343,18 @@ public sealed class SessionTests : IDisposable
         score.Wind = 100;
         _clock.Advance(TimeSpan.FromMinutes(2));
         if (elsewhere)
-            await run.Session.Travel(new ScenePlace("mill"));
+            await run.Session.TravelAsync(new ScenePlace("mill"));
         if (throughASave)
         {
             run.Session.Save("evening", overwrite: Overwrite.Allowed);
             run = new Run(Store(), options: Options);
             Register(run);
-            await run.Session.Load("evening");
+            run.Session.Load("evening");
+            await run.Session.LoadTask;
             Assert.Equal(9, weather.Wind);
         }
         var asked = run.Asked.Count;
-        var arrival = await run.Session.Return();
+        var arrival = await run.Session.ReturnAsync();
         Assert.Equal(SceneChangeCause.Checkpoint, arrival.Change.Cause);
         Assert.Equal(elsewhere ? asked + 1 : asked, run.Asked.Count);
         Assert.Equal(("Wren", 0, 7), (run.Session.State.Runner.Name, run.Session.State.Runner.Deaths, run.Session.State.Tally["letters"]));
@@ -355,11 +366,11 @@ public sealed class SessionTests : IDisposable
 
         // As often as one likes.
         run.Yard.Sparrows.Clear();
-        await run.Session.Return("shrine");
+        await run.Session.ReturnAsync("shrine");
         Assert.Single(run.Yard.Sparrows);
-        Assert.Contains("There are: shrine", Assert.Throws<SessionException>(() => { _ = run.Session.Return("chapel"); }).Message, StringComparison.Ordinal);
+        Assert.Contains("There are: shrine", Assert.Throws<SessionException>(() => run.Session.Return("chapel")).Message, StringComparison.Ordinal);
         Assert.True(run.Session.DeleteCheckpoint("shrine"));
-        Assert.Equal(SaveErrorCode.NoSuchCheckpoint, Assert.Throws<SessionException>(() => { _ = run.Session.Return(); }).Code);
+        Assert.Equal(SaveErrorCode.NoSuchCheckpoint, Assert.Throws<SessionException>(() => run.Session.Return()).Code);
 
         void Register(Run one)
         {
@@ -385,7 +396,7 @@ public sealed class SessionTests : IDisposable
         weather.Wind = 8;
         run.Yard.Spawn("after");
         fails = true;
-        Assert.Throws<SceneException>(() => { _ = run.Session.Return(); });
+        Assert.Throws<SceneException>(() => run.Session.Return());
         Assert.Equal(("Rook", 8), (run.Session.State.Runner.Name, weather.Wind));
         Assert.Single(run.Yard.Sparrows);
         Assert.True(run.Session.IsReady);
@@ -404,12 +415,12 @@ public sealed class SessionTests : IDisposable
                 throw new InvalidOperationException("creak");
         });
         var run = new Run(Store(), bindings, one => one.Options(budget: TimeSpan.Zero));
-        await run.Session.StartNew();
+        await run.Session.StartNewAsync();
         run.Session.Mark();
         run.Session.State.Runner.Name = "Rook";
         run.Yard.Spawn("after");
         fails = true;
-        var returning = run.Session.Return();
+        var returning = run.Session.ReturnAsync();
         while (!returning.IsCompleted)
             run.Session.Tick();
         await Assert.ThrowsAsync<SceneException>(() => returning);
@@ -427,17 +438,18 @@ public sealed class SessionTests : IDisposable
             .Id(one => one.Name)
             .Part("spot", one => new Spot(one.At), (one, spot) => one.At = fails ? throw new InvalidOperationException("stuck") : spot.At));
         var run = new Run(Store(), bindings);
-        await run.Session.StartNew();
+        await run.Session.StartNewAsync();
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
         run.Session.Mark();
         run.Session.State.Runner.Name = "Rook";
         fails = true;
-        Assert.Throws<SceneException>(() => { _ = run.Session.Return(); });
+        Assert.Throws<SceneException>(() => run.Session.Return());
         Assert.Equal("Rook", run.Session.State.Runner.Name);
         Assert.False(run.Session.IsReady);
         Assert.Contains("could not be put back", Assert.Throws<SessionException>(() => run.Session.Save("evening")).Message, StringComparison.Ordinal);
         fails = false;
-        await run.Session.Load("evening");
+        run.Session.Load("evening");
+        await run.Session.LoadTask;
         run.Session.Save("evening");
     }
 
@@ -445,22 +457,24 @@ public sealed class SessionTests : IDisposable
     public async Task A_checkpoint_in_an_older_save_follows_renamed_and_removed_scenes()
     {
         var run = new Run(Store());
-        await run.Session.StartNew();
-        await run.Session.Travel(new ScenePlace("mill", "loft"));
+        await run.Session.StartNewAsync();
+        await run.Session.TravelAsync(new ScenePlace("mill", "loft"));
         run.Yard.Spawn("trill");
         run.Session.Mark("loft", inSave: true);
-        await run.Session.Travel(new ScenePlace("yard"));
+        await run.Session.TravelAsync(new ScenePlace("yard"));
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
 
         var renamed = new Run(Store(), options: one => one.Options(scenes: ["yard", "old mill"], former: new Dictionary<string, string> { ["mill"] = "old mill" }));
-        await renamed.Session.Load("evening");
-        Assert.Empty((await renamed.Session.Return("loft")).Warnings);
+        renamed.Session.Load("evening");
+        await renamed.Session.LoadTask;
+        Assert.Empty((await renamed.Session.ReturnAsync("loft")).Warnings);
         Assert.Equal(new ScenePlace("old mill", "loft"), renamed.Session.Place);
         Assert.Single(renamed.Yard.Sparrows);
 
         var removed = new Run(Store(), options: one => one.Options(scenes: ["yard"]));
-        await removed.Session.Load("evening");
-        Assert.Single((await removed.Session.Return("loft")).Warnings);
+        removed.Session.Load("evening");
+        await removed.Session.LoadTask;
+        Assert.Single((await removed.Session.ReturnAsync("loft")).Warnings);
         Assert.Equal("yard", removed.Session.Place.Scene);
     }
 
@@ -468,16 +482,17 @@ public sealed class SessionTests : IDisposable
     public async Task A_checkpoint_goes_through_a_save_of_every_form(SaveForm form)
     {
         var run = new Run(Store(form));
-        await run.Session.StartNew();
+        await run.Session.StartNewAsync();
         run.Yard.Spawn("trill").Feathers.Add("a < b & \u0001");
         run.Session.Mark("dry ground", inSave: true);
         run.Yard.Sparrows.Clear();
         run.Yard.Barrel("b2").At = new Vector2(0.1f, 2);
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
         var again = new Run(Store(form));
-        await again.Session.Load("evening");
+        again.Session.Load("evening");
+        await again.Session.LoadTask;
         Assert.Empty(again.Yard.Sparrows);
-        await again.Session.Return("dry ground");
+        await again.Session.ReturnAsync("dry ground");
         Assert.Equal("a < b & \u0001", Assert.Single(Assert.Single(again.Yard.Sparrows).Feathers));
         Assert.Equal(new Vector2(2, 0), again.Yard.Barrel("b2").At);
     }
@@ -535,7 +550,7 @@ public sealed class SessionTests : IDisposable
         var text = System.Text.Encoding.UTF8.GetString(_storage.Read("slots/evening/00000001.json")!);
         _storage.Write("slots/evening/00000001.json", System.Text.Encoding.UTF8.GetBytes(text.Replace("\"wind\": 0", "\"wind\": \"hard\"", StringComparison.Ordinal)), replace: true);
         run.Session.State.Runner.Name = "Rook";
-        Assert.Throws<SaveContentException>(() => { _ = run.Session.Load("evening"); });
+        Assert.Throws<SaveContentException>(() => run.Session.Load("evening"));
         Assert.Equal("Rook", run.Session.State.Runner.Name);
         Assert.True(run.Session.IsReady);
     }
@@ -549,7 +564,8 @@ public sealed class SessionTests : IDisposable
             run.Yard.Spawn($"song {i}");
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
         var sliced = new Run(Store(), options: one => one.Options(budget: TimeSpan.Zero));
-        var loading = sliced.Session.Load("evening");
+        sliced.Session.Load("evening");
+        var loading = sliced.Session.LoadTask;
         var ticks = 0;
         for (; !loading.IsCompleted; ticks++)
         {
@@ -566,7 +582,7 @@ public sealed class SessionTests : IDisposable
     {
         var run = new Run(Store(), options: one => one.Options(_clock, new AutosavePolicy { Interval = TimeSpan.FromMinutes(5), MinimumSpacing = TimeSpan.FromSeconds(30) }));
         var session = run.Session;
-        await session.StartNew();
+        await session.StartNewAsync();
         session.Tick();
         Assert.Null(session.LastAutosave);
         await Play(TimeSpan.FromMinutes(5));
@@ -588,17 +604,18 @@ public sealed class SessionTests : IDisposable
 
         // Travelling saves, but not twice within the spacing; loading does not.
         await Play(TimeSpan.FromSeconds(40));
-        await session.Travel(new ScenePlace("mill"));
+        await session.TravelAsync(new ScenePlace("mill"));
         await Play(TimeSpan.Zero);
         Assert.Equal(3, Saves());
-        await session.Travel(new ScenePlace("yard"));
+        await session.TravelAsync(new ScenePlace("yard"));
         await Play(TimeSpan.FromSeconds(10));
         Assert.Equal(3, Saves());
         await Play(TimeSpan.FromSeconds(25));
         Assert.Equal(4, Saves());
         await Play(TimeSpan.FromSeconds(40));
         session.Save("evening", overwrite: Overwrite.Allowed);
-        await session.Load("evening");
+        session.Load("evening");
+        await session.LoadTask;
         await Play(TimeSpan.FromSeconds(40));
         Assert.Equal(4, Saves());
 
@@ -647,7 +664,7 @@ public sealed class SessionTests : IDisposable
     public async Task An_automatic_save_that_cannot_be_made_does_not_stop_the_game()
     {
         var run = new Run(Store(), options: one => one.Options(_clock, new AutosavePolicy()));
-        await run.Session.StartNew();
+        await run.Session.StartNewAsync();
         run.Yard.Spawn("lost").On = new Wagon("nowhere");
         _clock.Advance(TimeSpan.FromMinutes(6));
         run.Session.Tick();

@@ -52,7 +52,6 @@ public sealed class SaveStoreTests : IDisposable
         var result = store.Load("evening");
         Assert.Equal(LoadOutcome.NoSuchSlot, result.Outcome);
         Assert.False(result.Found);
-        Assert.Equal("", result.OrNew().Room.Name);
         Assert.Equal("", store.LoadOrNew("evening").Room.Name);
         Assert.Equal(SaveErrorCode.NoSuchSlot, Assert.Throws<SlotException>(() => result.State).Code);
         Assert.False(store.Exists("evening"));
@@ -88,7 +87,7 @@ public sealed class SaveStoreTests : IDisposable
             first.Save(SlotName.Quick, Named("q"));
             first.Save(SlotName.Auto, Named("x"));
             Assert.Equal(new SlotName("evening"), first.CurrentSlot);
-            first.Save(Named("c"));
+            first.SaveToCurrent(Named("c"));
             Assert.Equal("c", first.Load("evening").State.Room.Name);
         }
         using var second = Open();
@@ -102,9 +101,9 @@ public sealed class SaveStoreTests : IDisposable
     public void Saving_without_a_slot_needs_one_from_before()
     {
         using var store = Open();
-        Assert.Equal(SaveErrorCode.NoSuchSlot, Assert.Throws<SlotException>(() => store.Save(Named("a"))).Code);
+        Assert.Equal(SaveErrorCode.NoSuchSlot, Assert.Throws<SlotException>(() => store.SaveToCurrent(Named("a"))).Code);
         store.Save(SlotName.Quick, Named("a"));
-        Assert.Throws<SlotException>(() => store.Save(Named("a")));
+        Assert.Throws<SlotException>(() => store.SaveToCurrent(Named("a")));
     }
 
     [Fact]
@@ -251,7 +250,7 @@ public sealed class SaveStoreTests : IDisposable
         var problem = Assert.Throws<DamagedSaveException>(() => store.Load("evening"));
         Assert.Contains("generation 2 of evening: room; in generation 1 of evening: room", problem.Remedy, StringComparison.Ordinal);
         Assert.Equal("notes", problem.Location.Section);
-        Assert.Equal("loft", store.Load("evening", "room").State.Room.Name);
+        Assert.Equal("loft", store.Load("evening", ["room"]).State.Room.Name);
     }
 
     [Fact]
@@ -285,7 +284,7 @@ public sealed class SaveStoreTests : IDisposable
         Assert.Equal("typed", loaded.State.Room.Name);
         Assert.Null(loaded.Header);
         Assert.True(loaded.WasEditedByHand);
-        Assert.Equal(2, store.Save(loaded.State).Generation);
+        Assert.Equal(2, store.SaveToCurrent(loaded.State).Generation);
         Assert.Equal(SlotHealth.Readable, store.List()[0].Health);
     }
 
@@ -294,10 +293,10 @@ public sealed class SaveStoreTests : IDisposable
     {
         using var store = Open();
         Edit(store.Save("evening", new VersionedSave { Room = { Name = "loft" }, Notes = { ["a"] = "b" } }), "\"loft\"", "17");
-        var loaded = store.Load("evening", VersionedSave.Sections.Notes);
+        var loaded = store.Load("evening", [VersionedSave.Sections.Notes]);
         Assert.Equal("b", loaded.State.Notes["a"]);
         Assert.Equal("", loaded.State.Room.Name);
-        var problem = Assert.Throws<SaveContentException>(() => store.Load("evening", "rooms"));
+        var problem = Assert.Throws<SaveContentException>(() => store.Load("evening", ["rooms"]));
         Assert.Equal(SaveErrorCode.NoSuchSection, problem.Code);
         Assert.Contains("room, notes, scenes/", problem.Message, StringComparison.Ordinal);
     }
@@ -312,9 +311,9 @@ public sealed class SaveStoreTests : IDisposable
         using var store = Open(SaveForm.Xml);
         store.Save("evening", save);
         Assert.Equal(["harbour", "marsh"], store.Load("evening").State.Scenes.Names);
-        Assert.Equal(["marsh"], store.Load("evening", "scenes/marsh").State.Scenes.Names);
-        Assert.Equal(["harbour", "marsh"], store.Load("evening", VersionedSave.Sections.Scenes).State.Scenes.Names);
-        Assert.Empty(store.Load("evening", VersionedSave.Sections.Notes).State.Scenes.Names);
+        Assert.Equal(["marsh"], store.Load("evening", ["scenes/marsh"]).State.Scenes.Names);
+        Assert.Equal(["harbour", "marsh"], store.Load("evening", [VersionedSave.Sections.Scenes]).State.Scenes.Names);
+        Assert.Empty(store.Load("evening", [VersionedSave.Sections.Notes]).State.Scenes.Names);
     }
 
     [Fact]

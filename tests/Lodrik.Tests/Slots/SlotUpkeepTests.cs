@@ -50,7 +50,7 @@ public sealed class SlotUpkeepTests
     public void Continue_loads_the_newest_whole_save_of_all_slots()
     {
         using var store = Open();
-        Assert.False(store.HasSaves);
+        Assert.False(store.HasSaves());
         Assert.Null(store.Newest());
         var nothing = store.Continue();
         Assert.False(nothing.Found);
@@ -60,9 +60,9 @@ public sealed class SlotUpkeepTests
         Save(store, "auto", 3);
         Save(store, "evening", 4);
         Save(store, "quick", 5);
-        Assert.True(store.HasSaves);
+        Assert.True(store.HasSaves());
         Assert.Equal(5, store.Continue().State.Log.Day);
-        Assert.Equal(4, store.Continue("evening", "auto").State.Log.Day);
+        Assert.Equal(4, store.Continue(["evening", "auto"]).State.Log.Day);
         Assert.Equal(("quick", 1), (store.Newest()!.Slot.ToString(), store.Newest()!.Number));
 
         // Newest first over all slots, not slot by slot.
@@ -91,8 +91,8 @@ public sealed class SlotUpkeepTests
         Spoil("slots/evening/00000003.json");
         Assert.Throws<DamagedSaveException>(() => store.Reinstate("evening", 3));
         Assert.Equal(5, store.Load("evening").State.Log.Day);
-        Assert.True(store.Delete("evening", 5));
-        Assert.False(store.Delete("evening", 5));
+        Assert.True(store.DeleteGeneration("evening", 5));
+        Assert.False(store.DeleteGeneration("evening", 5));
         Assert.Equal(1, store.Load("evening").State.Log.Day);
     }
 
@@ -214,12 +214,14 @@ public sealed class SlotUpkeepTests
         _storage.Write("settings.xml", "<broken"u8.ToArray(), replace: true);
         if (form == SaveForm.Json)
             Assert.ThrowsAny<SaveException>(() => settings.Load());
-        Assert.Equal(1, settings.LoadOrNew(out var problem).Day);
+        var (unread, problem) = settings.LoadOrNew();
+        Assert.Equal(1, unread.Day);
         Assert.NotNull(problem);
         settings.Reset();
         Assert.Empty(_storage.List(""));
-        Assert.Equal(1, settings.LoadOrNew(out problem).Day);
-        Assert.Null(problem);
+        var (fresh, nothing) = settings.LoadOrNew();
+        Assert.Equal(1, fresh.Day);
+        Assert.Null(nothing);
     }
 
     [Fact]
@@ -234,7 +236,7 @@ public sealed class SlotUpkeepTests
         Assert.False(store.WouldLoseProgress(state));
         state.Clock.Minutes = 7;
         Assert.Equal(["/clock/minutes: 0 became 7"], store.UnsavedChanges(state).Select(change => change.ToString()));
-        Assert.False(store.WouldLoseProgress(state, LogSave.Sections.Clock));
+        Assert.False(store.WouldLoseProgress(state, [LogSave.Sections.Clock]));
         _clock.Advance(TimeSpan.FromMinutes(1));
         store.AutoSave(state);
         Assert.False(store.WouldLoseProgress(state));
@@ -242,7 +244,7 @@ public sealed class SlotUpkeepTests
         // Another playthrough's saves do not count.
         store.StartPlaythrough();
         Assert.True(store.WouldLoseProgress(state));
-        Assert.Throws<SaveContentException>(() => store.WouldLoseProgress(state, "nothing"));
+        Assert.Throws<SaveContentException>(() => store.WouldLoseProgress(state, ["nothing"]));
     }
 
     [Fact]
@@ -269,13 +271,13 @@ public sealed class SlotUpkeepTests
         using var store = Open(new() { Places = ["one", "two", "three"] });
         Save(store, "two", 5);
         Save(store, "quick", 6);
-        Assert.Equal([("one", false), ("two", true), ("three", false)], store.Places().Select(place => (place.Place.ToString(), place.Held is not null)));
+        Assert.Equal([("one", false), ("two", true), ("three", false)], store.Places().Select(place => (place.Slot.ToString(), place.Occupant is not null)));
         Assert.Contains("It has: one, two, three.", Assert.Throws<SlotException>(() => Save(store, "four", 1)).Message, StringComparison.Ordinal);
         Assert.Throws<SlotException>(() => store.Copy("two", "four"));
         store.Copy("two", "three");
         Assert.Equal(3, store.List().Count);
-        Assert.Equal(["quick"], store.List(SaveKind.Quick).Select(slot => slot.Slot.ToString()));
-        Assert.Equal(2, store.List(SaveKind.Manual, SaveKind.Auto).Count);
+        Assert.Equal(["quick"], store.List([SaveKind.Quick]).Select(slot => slot.Slot.ToString()));
+        Assert.Equal(2, store.List([SaveKind.Manual, SaveKind.Auto]).Count);
     }
 
     [Fact]
@@ -305,8 +307,8 @@ public sealed class SlotUpkeepTests
         using var slots = SaveSlots.Open(_storage);
         Assert.Equal([3, 2, 1], slots.History("evening").Select(one => one.Number));
         Assert.Equal(4, slots.Reinstate("evening", 2));
-        Assert.True(slots.Delete("evening", 3));
-        Assert.False(slots.Delete("evening", 3));
+        Assert.True(slots.DeleteGeneration("evening", 3));
+        Assert.False(slots.DeleteGeneration("evening", 3));
         Assert.Equal("Slot 'evening' has no generation 3.", Assert.Throws<SlotException>(() => slots.OpenSave("evening", 3)).Problem);
         var save = slots.OpenSave("evening", 4);
         Assert.Equal(5, slots.Append("evening", save.Protect(null)));

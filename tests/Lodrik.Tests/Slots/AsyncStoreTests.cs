@@ -1,0 +1,350 @@
+using System.Reflection;
+using Lodrik.Protection;
+using Lodrik.Slots;
+using Lodrik.Storage;
+using Lodrik.Tests.Scenes;
+using Lodrik.Tests.Sessions;
+
+namespace Lodrik.Tests.Slots;
+
+/// <summary>Asynchronous calls are so down to the storage, and whoever only looks waits for nobody.</summary>
+public sealed class AsyncStoreTests
+{
+    private static CancellationToken Cancellation => TestContext.Current.CancellationToken;
+
+    [Fact]
+    public async Task A_store_works_asynchronously_on_a_storage_that_can_nothing_else()
+    {
+        var storage = new AsyncOnlyStorage();
+        await using (var store = Open(storage))
+        {
+            Assert.False(await store.HasSavesAsync(Cancellation));
+            Assert.Null(await store.WouldOverwriteAsync("evening", Cancellation));
+            Assert.False((await store.LoadAsync("evening", cancellationToken: Cancellation)).Found);
+            Assert.Equal(1, (await store.LoadOrNewAsync("evening", Cancellation)).Log.Day);
+            await store.SaveAsync("evening", At(1), new SaveLabel { Title = "one", Thumbnail = Png }, cancellationToken: Cancellation);
+            await store.SaveToCurrentAsync(At(2), cancellationToken: Cancellation);
+            await store.QuickSaveAsync(At(3), cancellationToken: Cancellation);
+            await store.AutoSaveAsync(At(4), cancellationToken: Cancellation);
+            await store.WaitForBackgroundAsync(Cancellation);
+            Assert.Equal(["auto", "evening", "quick"], (await store.ListAsync(cancellationToken: Cancellation)).Select(slot => slot.Slot.ToString()).Order());
+            Assert.Single(await store.ListAsync([SaveKind.Quick], Cancellation));
+            Assert.Equal([2, 1], (await store.HistoryAsync("evening", Cancellation)).Select(one => one.Number));
+            Assert.True(await store.ExistsAsync("evening", Cancellation));
+            Assert.Equal(2, (await store.LoadAsync("evening", ["log"], cancellationToken: Cancellation)).State.Log.Day);
+            var live = At(9);
+            Assert.Same(live, (await store.LoadIntoAsync("evening", live, cancellationToken: Cancellation)).State);
+            Assert.Equal(2, live.Log.Day);
+            Assert.Equal(1, (await store.LoadGenerationAsync("evening", 1, cancellationToken: Cancellation)).State.Log.Day);
+            Assert.Equal(3, (await store.QuickLoadAsync(cancellationToken: Cancellation)).State.Log.Day);
+            Assert.Equal(4, (await store.ContinueAsync(["auto"], cancellationToken: Cancellation)).State.Log.Day);
+            Assert.Equal(4, (await store.ContinueOrNewAsync(Cancellation)).Log.Day);
+            Assert.Equal(3, (await store.NewestAsync(["quick"], Cancellation))!.Header!.Kind == SaveKind.Quick ? 3 : 0);
+            Assert.Equal(Png, (await store.ReadThumbnailAsync("evening", 1, Cancellation))!);
+            Assert.Equal("evening-2", (await store.FreeNameAsync("Evening", Cancellation)).ToString());
+            Assert.Equal(3, await store.ReinstateAsync("evening", 1, Cancellation));
+            await store.CopyAsync("evening", "copy", cancellationToken: Cancellation);
+            await store.RenameAsync("copy", "renamed", cancellationToken: Cancellation);
+            Assert.True(await store.DeleteGenerationAsync("renamed", 1, Cancellation));
+            Assert.True(await store.DeleteAsync("renamed", Cancellation));
+            Assert.Equal("/log/day", Assert.Single(await store.UnsavedChangesAsync(At(7), cancellationToken: Cancellation)).Path);
+            Assert.True(await store.WouldLoseProgressAsync(At(7), cancellationToken: Cancellation));
+            Assert.All(await store.ProtectAllAsync(null, Cancellation), one => Assert.Null(one.Problem));
+            Assert.Equal(0, await store.LastWriteNumberAsync(Cancellation));
+
+            var settings = store.Settings<Log>();
+            Assert.Equal(1, (await settings.LoadOrNewAsync(Cancellation)).Value.Day);
+            await settings.SaveAsync(new Log { Day = 12 }, Cancellation);
+            Assert.Equal(12, (await settings.LoadAsync(Cancellation)).Day);
+            Assert.EndsWith("settings.json", await settings.LocateAsync(Cancellation), StringComparison.Ordinal);
+            await settings.ResetAsync(Cancellation);
+            Assert.Equal(3, await store.DeleteAllAsync(Cancellation));
+        }
+        Assert.Empty(storage.Files);
+        Assert.False(storage.IsHeld);
+    }
+
+    [Fact]
+    public async Task Slots_profiles_and_counters_work_asynchronously_as_well()
+    {
+        var storage = new AsyncOnlyStorage();
+        var counting = SaveProtection.With(SaveKey.FromPassphrase("k1", "a tide table")) with { HasCounter = true };
+        await using (var store = Open(storage, new SaveStoreOptions { Protection = counting, Profile = "ann" }))
+        {
+            await store.SaveAsync("evening", At(1), cancellationToken: Cancellation);
+            await store.SaveAsync("evening", At(2), cancellationToken: Cancellation);
+            Assert.Equal(2, await store.LastWriteNumberAsync(Cancellation));
+            Assert.Null((await store.LoadAsync("evening", cancellationToken: Cancellation)).Replay);
+            Assert.Equal(["ann"], (await store.ProfilesAsync(Cancellation)).Select(one => one.ToString()));
+            await store.DeleteGenerationAsync("evening", 2, Cancellation);
+        }
+        var plain = new AsyncOnlyStorage();
+        using var slots = SaveSlots.Open(plain);
+        var bytes = await SaveBytes(plain);
+        Assert.Equal(2, await slots.AppendAsync("evening", bytes, Cancellation));
+        await slots.AddAsync("night", bytes, Cancellation);
+        Assert.Equal(2, (await slots.ListAsync(Cancellation)).Count);
+        Assert.Equal(2, (await slots.HistoryAsync("evening", Cancellation)).Count);
+        Assert.True(await slots.ExistsAsync("night", Cancellation));
+        Assert.Equal("slots-tests", (await slots.OpenSaveAsync("night", cancellationToken: Cancellation)).Header!.Game);
+        Assert.Null(await slots.ReadThumbnailAsync("night", cancellationToken: Cancellation));
+        Assert.Equal(3, await slots.ReinstateAsync("evening", 1, Cancellation));
+        await slots.CopyAsync("night", "dawn", cancellationToken: Cancellation);
+        await slots.RenameAsync("dawn", "noon", cancellationToken: Cancellation);
+        var newest = new List<string>();
+        await foreach (var one in slots.NewestAsync(Cancellation))
+            newest.Add($"{one.Slot} {one.Generation} of version {one.File.Header!.Version}");
+        Assert.Equal(["evening 3 of version 1", "night 1 of version 1", "noon 1 of version 1"], newest);
+        var key = SaveProtection.With(SaveKey.FromPassphrase("k2", "another tide table"));
+        Assert.All(await slots.ProtectAsync(null, key, Cancellation), one => Assert.True(one.Changed));
+        Assert.True(await slots.DeleteGenerationAsync("evening", 2, Cancellation));
+        Assert.Equal(2, await slots.DeleteAsync("evening", Cancellation));
+    }
+
+    [Fact]
+    public async Task A_session_saves_and_loads_asynchronously()
+    {
+        var storage = new AsyncOnlyStorage();
+        await using var store = SaveStore<RunSave>.Open(new SaveStoreOptions { Storage = storage });
+        GameSession<RunSave, Yard>? session = null;
+        session = new GameSession<RunSave, Yard>(store, Yard.Bindings(), new SessionOptions<RunSave>
+        {
+            Start = new ScenePlace("yard"),
+            ChangeScene = change => session!.Arrive(change, Yard.Author()),
+        });
+        await session.StartNewAsync();
+        session.State.Runner.Name = "Wren";
+        await session.SaveAsync("evening", cancellationToken: Cancellation);
+        await session.SaveToCurrentAsync(cancellationToken: Cancellation);
+        await session.QuickSaveAsync(cancellationToken: Cancellation);
+        session.State.Runner.Name = "Robin";
+        Assert.Equal("/runner/name", Assert.Single(await session.UnsavedChangesAsync(Cancellation)).Path);
+        foreach (var load in new Func<Task<SessionArrival>>[] { () => session.LoadAsync("evening", cancellationToken: Cancellation),
+            () => session.QuickLoadAsync(cancellationToken: Cancellation), () => session.ContinueAsync(cancellationToken: Cancellation) })
+        {
+            session.State.Runner.Name = "Robin";
+            var loading = load();
+            while (!loading.IsCompleted)
+            {
+                await Task.Yield();
+                session.Tick();
+            }
+            await loading;
+            Assert.Equal("Wren", session.State.Runner.Name);
+        }
+        session.Mark("bridge");
+        await session.TravelAsync(new ScenePlace("mill"));
+        Assert.Equal("yard", (await session.ReturnAsync()).Change.Scene);
+        await Assert.ThrowsAsync<SessionException>(() => session.ReturnAsync("nowhere"));
+        Assert.NotNull(await session.QuitAsync(Cancellation));
+        await Assert.ThrowsAsync<SessionException>(() => session.SaveAsync("evening", cancellationToken: Cancellation));
+    }
+
+    /// <summary>What has no twin: it goes to no storage, or it is one of the ways in which a task ends.</summary>
+    private static readonly string[] WithoutTwin =
+    [
+        "Open", "OpenFolder", "StartPlaythrough", "Settings", "Dispose", "DisposeAsync", "WarmUpAsync",
+        "IsStore", "IsGeneration", "IsInSlot", "TryFind", "ThumbnailBeside",
+        "Arrive", "Stay", "Tick", "Mark", "DeleteCheckpoint", "HoldAutosaves", "Print", "Register",
+    ];
+
+    [Theory]
+    [InlineData(typeof(SaveStore<LogSave>)), InlineData(typeof(SaveSlots)), InlineData(typeof(SettingsFile<Log>)), InlineData(typeof(GameSession<RunSave, Yard>)), InlineData(typeof(ISaveStorage))]
+    public void Every_call_that_goes_to_the_storage_has_a_twin_with_the_same_parameters(Type type)
+    {
+        var calls = type.GetMethods(BindingFlags.Public | BindingFlags.Instance | BindingFlags.Static | BindingFlags.DeclaredOnly)
+            .Where(method => !method.IsSpecialName && !WithoutTwin.Contains(method.Name) && method.Name != nameof(ISaveStorage.Locate) | type == typeof(SettingsFile<Log>)).ToList();
+        var blocking = calls.Where(method => !method.Name.EndsWith("Async", StringComparison.Ordinal)).Select(method => Shape(method, method.Name)).Order().ToList();
+        var twins = calls.Where(method => method.Name.EndsWith("Async", StringComparison.Ordinal)).Select(method => Shape(method, method.Name[..^5])).Order().ToList();
+        Assert.NotEmpty(blocking);
+        Assert.Equal(blocking, twins);
+
+        static string Shape(MethodInfo method, string name) =>
+            $"{name}({string.Join(", ", method.GetParameters().Where(one => one.ParameterType != typeof(CancellationToken)).Select(one => $"{one.ParameterType} {one.Name}"))})";
+    }
+
+    [Fact]
+    public async Task Whoever_only_looks_does_not_wait_for_what_is_being_written()
+    {
+        var storage = new AsyncOnlyStorage { CanBlock = true };
+        await using var store = Open(storage);
+        await store.SaveAsync("evening", At(1), cancellationToken: Cancellation);
+        storage.Shut();
+        var saving = store.SaveAsync("evening", At(2), cancellationToken: Cancellation);
+        await storage.Writing;
+        Assert.True(store.HasSaves());
+        Assert.True(store.Exists("evening"));
+        Assert.Single(store.List());
+        Assert.Single(store.History("evening"));
+        Assert.Equal(1, store.Load("evening").State.Log.Day);
+        Assert.Equal(1, store.Continue().State.Log.Day);
+        Assert.Null(store.WouldOverwrite("evening"));
+        Assert.Null(store.ReadThumbnail("evening"));
+        Assert.NotEmpty(store.UnsavedChanges(At(5)));
+        store.StartPlaythrough();
+        Assert.False(saving.IsCompleted);
+        storage.LetGo();
+        Assert.Equal(2, (await saving).Generation);
+    }
+
+    [Fact]
+    public async Task A_handler_may_save_while_the_background_saves()
+    {
+        await using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage(), EventContext = null });
+        store.Save("morning", At(1));
+        store.Loaded += (_, _) => store.Save("noon", At(2));
+        var told = 0;
+        store.Saved += (_, receipt) =>
+        {
+            if (receipt.Slot.ToString() == "evening" && Interlocked.Increment(ref told) == 1)
+                store.Save("night", At(3));
+        };
+        var saving = store.SaveAsync("evening", At(4), cancellationToken: Cancellation);
+        store.Load("morning");
+        await saving;
+        Assert.Equal(["evening", "morning", "night", "noon"], store.List().Select(slot => slot.Slot.ToString()).Order());
+    }
+
+    [Fact]
+    public async Task A_callback_that_changes_saves_in_the_middle_of_a_save_gets_an_error_and_no_deadlock()
+    {
+        await using var store = Open(new MemoryStorage());
+        var progress = new Calling(() => store.Delete("evening"));
+        Assert.Contains("callback", Assert.Throws<InvalidOperationException>(() => store.Save("evening", At(1), progress: progress)).Message, StringComparison.Ordinal);
+        await Assert.ThrowsAsync<InvalidOperationException>(() => store.SaveAsync("evening", At(1), progress: progress, cancellationToken: Cancellation));
+        Assert.Equal(1, store.Save("evening", At(1), progress: new Calling(() => store.List())).Generation);
+    }
+
+    [Fact]
+    public async Task A_load_beside_saves_raises_no_false_alarm()
+    {
+        var counting = SaveProtection.With(SaveKey.FromPassphrase("k1", "a tide table")) with { HasCounter = true };
+        await using var store = Open(new MemoryStorage(), new SaveStoreOptions { Protection = counting, ReplayedSaves = SaveTreatment.Refuse, KeepGenerations = 2 });
+        await store.SaveAsync("evening", At(0), cancellationToken: Cancellation);
+        var saving = Task.Run(() =>
+        {
+            for (var day = 1; day <= 200; day++)
+            {
+                store.Save("evening", At(day));
+                if (day % 10 == 0)
+                    store.Reinstate("evening", store.History("evening")[^1].Number);
+            }
+        }, Cancellation);
+        var last = 0;
+        while (!saving.IsCompleted)
+            last = Math.Max(last, (await store.LoadAsync("evening", cancellationToken: Cancellation)).State.Log.Day);
+        await saving;
+        Assert.True(last > 0);
+    }
+
+    [Fact]
+    public async Task What_is_given_up_leaves_the_slots_as_they_are()
+    {
+        var storage = new AsyncOnlyStorage();
+        await using var store = Open(storage);
+        await store.SaveAsync("evening", At(1), cancellationToken: Cancellation);
+        var before = storage.Files;
+        var gone = new CancellationToken(canceled: true);
+        foreach (var call in new Func<Task>[] { () => store.DeleteAsync("evening", gone), () => store.RenameAsync("evening", "night", cancellationToken: gone),
+            () => store.LoadAsync("evening", cancellationToken: gone), () => store.ListAsync(cancellationToken: gone), () => store.SaveAsync("night", At(2), cancellationToken: gone) })
+            await Assert.ThrowsAnyAsync<OperationCanceledException>(call);
+        Assert.Equal(before, storage.Files);
+    }
+
+    private static ReadOnlyMemory<byte> Png => new byte[] { 0x89, (byte)'P', (byte)'N', (byte)'G', 0x0D, 0x0A, 0x1A, 0x0A, 1, 2, 3 };
+
+    private static LogSave At(int day) => new() { Log = new Log { Day = day } };
+
+    private static SaveStore<LogSave> Open(ISaveStorage storage, SaveStoreOptions? options = null) =>
+        SaveStore<LogSave>.Open((options ?? new SaveStoreOptions()) with { Storage = storage });
+
+    private static async Task<byte[]> SaveBytes(AsyncOnlyStorage storage)
+    {
+        await using var store = Open(storage);
+        await store.SaveAsync("evening", At(1), cancellationToken: Cancellation);
+        return (await ((ISaveStorage)storage).ReadAsync("slots/evening/00000001.json", Cancellation))!;
+    }
+
+    private sealed class Calling(Action call) : IProgress<SaveProgress>
+    {
+        public void Report(SaveProgress value)
+        {
+            if (value.Stage == SaveStage.Writing)
+                call();
+        }
+    }
+
+    /// <summary>A storage behind a network: its synchronous members are a mistake, and its others are never done at once.</summary>
+    private sealed class AsyncOnlyStorage : ISaveStorage
+    {
+        private readonly MemoryStorage _inner = new();
+        private readonly TaskCompletionSource _writing = new(TaskCreationOptions.RunContinuationsAsynchronously);
+        private TaskCompletionSource? _shut;
+
+        public bool CanBlock { get; init; }
+
+        public string Description => "a far place";
+
+        public List<string> Files => [.. _inner.List("").Select(file => file.Name).Order()];
+
+        public bool IsHeld { get; private set; }
+
+        public Task Writing => _writing.Task;
+
+        public void Shut() => _shut = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+
+        public void LetGo() => _shut!.SetResult();
+
+        public IReadOnlyList<StoredFile> List(string folder) => Blocking(() => _inner.List(folder));
+
+        public byte[]? Read(string name, long offset, int count) => Blocking(() => _inner.Read(name, offset, count));
+
+        public byte[]? Read(string name) => Blocking(() => _inner.Read(name));
+
+        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace) => throw new InvalidOperationException("This blocks.");
+
+        public bool Delete(string name) => throw new InvalidOperationException("This blocks.");
+
+        public StorageHold TryHold() => throw new InvalidOperationException("This blocks.");
+
+        public string Locate(string name) => $"far:{name}";
+
+        public ValueTask<IReadOnlyList<StoredFile>> ListAsync(string folder, CancellationToken cancellationToken = default) => Far(() => _inner.List(folder), cancellationToken);
+
+        public ValueTask<byte[]?> ReadAsync(string name, long offset, int count, CancellationToken cancellationToken = default) => Far(() => _inner.Read(name, offset, count), cancellationToken);
+
+        public ValueTask<byte[]?> ReadAsync(string name, CancellationToken cancellationToken = default) => Far(() => _inner.Read(name), cancellationToken);
+
+        public async ValueTask WriteAsync(string name, ReadOnlyMemory<byte> bytes, bool replace, CancellationToken cancellationToken = default)
+        {
+            if (_shut is not null)
+            {
+                _writing.TrySetResult();
+                await _shut.Task;
+            }
+            await Far(() => { _inner.Write(name, bytes, replace); return true; }, cancellationToken);
+        }
+
+        public ValueTask<bool> DeleteAsync(string name, CancellationToken cancellationToken = default) => Far(() => _inner.Delete(name), cancellationToken);
+
+        public ValueTask<StorageHold> TryHoldAsync(CancellationToken cancellationToken = default) => Far(() =>
+        {
+            IsHeld = true;
+            return StorageHold.Held(new Released(this));
+        }, cancellationToken);
+
+        private TResult Blocking<TResult>(Func<TResult> call) => CanBlock ? call() : throw new InvalidOperationException("This blocks.");
+
+        private static async ValueTask<TResult> Far<TResult>(Func<TResult> call, CancellationToken cancellation)
+        {
+            await Task.Yield();
+            cancellation.ThrowIfCancellationRequested();
+            return call();
+        }
+
+        private sealed class Released(AsyncOnlyStorage storage) : IDisposable
+        {
+            public void Dispose() => storage.IsHeld = false;
+        }
+    }
+}
