@@ -388,7 +388,7 @@ internal static class Budgets
 
         public IReadOnlyList<StoredFile> List(string folder) => _inner.List(folder);
 
-        public byte[]? Read(string name, long offset, int count) => Counted(_inner.Read(name, offset, count));
+        public byte[]? ReadRange(string name, long offset, int count) => Counted(_inner.ReadRange(name, offset, count));
 
         public byte[]? Read(string name) => Counted(_inner.Read(name));
 

@@ -65,8 +65,8 @@ internal sealed record CodeFieldLine(string Name, string Holds, int Since, strin
 
 /// <summary>A layout as <c>code explain --json</c> gives it.</summary>
 internal sealed record CodeLayoutLine(
-    string Name, int Version, string Fingerprint, double Bits, string LargestNumber, int Characters, int MarkCharacters,
-    int CheckCharacters, int Corrects, double OddsOfGuessing, List<CodeFieldLine> Fields);
+    string Name, int Version, string Fingerprint, double Bits, string LargestNumber, int CharacterCount, int MarkCharacterCount,
+    int CheckCharacterCount, int Corrects, double OddsOfGuessing, List<CodeFieldLine> Fields);
 
 /// <summary>A field of a code as <c>code explain --json</c> gives it.</summary>
 internal sealed record CodeDigitLine(string Name, string Digit, string Weight, string Value);

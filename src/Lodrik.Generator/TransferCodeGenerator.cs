@@ -103,7 +103,7 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
         var known = arguments.Length == 1 && arguments[0].Kind == TypedConstantKind.Array && arguments[0].Values.Length > 0
             ? $"[{string.Join(", ", arguments[0].Values.Select(one => Text((string?)one.Value ?? "")))}]"
             : null;
-        var items = Named(attribute, "Items") as int? ?? 0;
+        var items = Named(attribute, "MostItems") as int? ?? 0;
         var key = Text(char.ToLowerInvariant(member.Name.TrimStart('_')[0]) + member.Name.TrimStart('_').Substring(1));
         var (get, target) = ($"state => state.{member.Name}", $"state.{member.Name}");
         var display = type.ToDisplayString(SymbolDisplayFormat.FullyQualifiedFormat);
@@ -148,7 +148,7 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
     private static string Source(INamedTypeSymbol type, AttributeData attribute, StringBuilder fields)
     {
         var name = Text((string?)attribute.ConstructorArguments[0].Value ?? "");
-        var options = string.Concat(new[] { "CheckCharacters", "Corrects", "GroupSize", "Variants" }
+        var options = string.Concat(new[] { "CheckCharacterCount", "Corrects", "GroupSize", "VariantCount" }
             .Select(option => (option, value: Named(attribute, option))).Where(one => one.value is not null)
                 .Select(one => $" {one.option} = {one.value},"));
         var space = type.ContainingNamespace.IsGlobalNamespace ? "" : $"namespace {type.ContainingNamespace.ToDisplayString()};\n\n";

@@ -1,5 +1,3 @@
-using Lodrik.Saves.Forms;
-
 namespace Lodrik;
 
 /// <summary>How the content of a save is written. The same generated code serves all three.</summary>
@@ -13,14 +11,4 @@ public enum SaveForm
 
     /// <summary>CBOR (RFC 8949): compact and fast.</summary>
     Binary,
-}
-
-/// <summary>What a form is called.</summary>
-public static class SaveForms
-{
-    /// <summary>The form's name in a sentence: JSON, XML, binary.</summary>
-    public static string DisplayName(this SaveForm form) => FileForm.Of(form).DisplayName;
-
-    /// <summary>The extension that files of this form have unless the game chooses another, with its dot.</summary>
-    public static string FileExtension(this SaveForm form) => FileForm.Of(form).Extension;
 }

@@ -7,7 +7,7 @@ public sealed class TransferCodeGeneratorTests
 {
     private const string Everything = """
         public enum Moon { New, Full }
-        [TransferCode("night", Version = 2, CheckCharacters = 4, Corrects = 2)]
+        [TransferCode("night", Version = 2, CheckCharacterCount = 4, Corrects = 2)]
         public partial class Night
         {
             [InCode] public bool Fog { get; set; }
@@ -16,9 +16,9 @@ public sealed class TransferCodeGeneratorTests
             [InCode("mill", "quay")] public string Place { get; set; } = "mill";
             [InCode("a", "b")] public HashSet<string> Beacons { get; } = [];
             [InCode("a", "b")] public List<EntityId> Gone { get; } = [];
-            [InCode(0, 9, Items = 4)] public List<int> Marks { get; } = [];
-            [InCode("x", "y", Items = 3)] public List<string> Words = [];
-            [InCode(Items = 2, Since = 2)] private readonly List<Moon> _moons = [];
+            [InCode(0, 9, MostItems = 4)] public List<int> Marks { get; } = [];
+            [InCode("x", "y", MostItems = 3)] public List<string> Words = [];
+            [InCode(MostItems = 2, Since = 2)] private readonly List<Moon> _moons = [];
             public int Elsewhere { get; set; }
         }
         """;
@@ -45,7 +45,7 @@ public sealed class TransferCodeGeneratorTests
     [InlineData("[InCode(0, 9)] public static int Oil { get; set; }")]
     [InlineData("[InCode(0, 9)] public List<int> Marks { get; } = [];")]
     [InlineData("[InCode] public HashSet<string> Beacons { get; } = [];")]
-    [InlineData("[InCode(0, 9, Items = 3)] public HashSet<int> Marks { get; } = [];")]
+    [InlineData("[InCode(0, 9, MostItems = 3)] public HashSet<int> Marks { get; } = [];")]
     [InlineData("[InCode] public DateTime At { get; set; }")]
     public void What_cannot_be_in_a_code_is_refused_where_it_stands(string member)
     {

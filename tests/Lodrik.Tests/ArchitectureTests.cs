@@ -4,38 +4,10 @@ using System.Text.RegularExpressions;
 
 namespace Lodrik.Tests;
 
-/// <summary>The folder is the layer: code refers to its own folder and to those below it, never upward.</summary>
+/// <summary>What the core is made of and what it shows; who may refer to whom is tested on symbols, with the generator's tests.</summary>
 public sealed partial class ArchitectureTests
 {
-    // From the top down. State and Storage are the ground; neither knows the other.
     private static readonly string[] Layers = ["Inspection", "Sessions", "Scenes", "Slots", "Migrations", "Saves", "Codes", "Protection", "Formats", "State", "Storage"];
-
-    [Fact]
-    public void No_folder_refers_to_one_above_it()
-    {
-        var sources = Sources();
-        var owners = sources.SelectMany(source => TypeNames(source.Text).Select(name => (name, source.Layer)))
-            .Where(one => one.Layer.Length > 0)
-            .ToLookup(one => one.name, one => one.Layer);
-        var upward = new List<string>();
-        foreach (var (path, layer, text) in sources.Where(source => source.Layer.Length > 0))
-        {
-            foreach (var word in Words().Matches(WithoutComments(text)).Select(match => match.Value).Distinct())
-            {
-                // Members that happen to have a type's name are not told apart; such names have to be listed below.
-                foreach (var owner in owners[word].Where(owner => !MayUse(layer, owner)))
-                {
-                    if (!MemberNames.Contains(word))
-                        upward.Add($"{path} ({layer}) refers to {word} ({owner})");
-                }
-            }
-        }
-        Assert.True(upward.Count == 0, string.Join("; ", upward));
-    }
-
-    [Fact]
-    public void Every_folder_of_the_core_is_a_layer() =>
-        Assert.Empty(Sources().Select(source => source.Layer).Where(layer => layer.Length > 0).Distinct().Except(Layers));
 
     [Fact]
     public void The_core_has_no_interface_code()
@@ -78,15 +50,6 @@ public sealed partial class ArchitectureTests
             .Where(source => WithoutComments(source.Text).Contains("SaveForm", StringComparison.Ordinal))
             .Select(source => source.Path));
 
-    private static readonly HashSet<string> MemberNames = ["Generation", "Subsystem"];
-
-    private static bool MayUse(string layer, string owner) => (layer, owner) switch
-    {
-        _ when layer == owner => true,
-        ("State", "Storage") or ("Storage", "State") => false,
-        _ => Array.IndexOf(Layers, owner) > Array.IndexOf(Layers, layer),
-    };
-
     private static List<(string Path, string Layer, string Text)> Sources([CallerFilePath] string here = "")
     {
         var core = Path.GetFullPath(Path.Combine(Path.GetDirectoryName(here)!, "..", "..", "src", "Lodrik"));
@@ -99,19 +62,11 @@ public sealed partial class ArchitectureTests
         ];
     }
 
-    private static IEnumerable<string> TypeNames(string text) => Declarations().Matches(text).Select(match => match.Groups[1].Value);
-
     private static string WithoutComments(string text) => Comments().Replace(text, "");
-
-    [GeneratedRegex(@"^(?:public |internal |private )?(?:sealed |static |abstract |readonly |ref |partial )*(?:class|struct|interface|enum|record(?: struct)?) (\w+)", RegexOptions.Multiline)]
-    private static partial Regex Declarations();
 
     [GeneratedRegex(@"//.*$|""(?:[^""\\]|\\.)*""", RegexOptions.Multiline)]
     private static partial Regex Comments();
 
     [GeneratedRegex(@"(?:case SaveForm\.\w+|SaveForm\.\w+ =>|[=!]= SaveForm\.\w+|is (?:not )?SaveForm\.\w+).*")]
     private static partial Regex FormMentions();
-
-    [GeneratedRegex(@"\b[A-Z]\w+\b")]
-    private static partial Regex Words();
 }

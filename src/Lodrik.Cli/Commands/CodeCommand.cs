@@ -65,9 +65,9 @@ internal static class CodeCommand
             if (fields.Except(values.Keys).ToList() is { Count: > 0 } missing)
                 throw new ArgumentException($"The state has no value for {string.Join(", ", missing)}.");
             var chosen = parsed.GetValue(variant);
-            if (chosen is not null && (chosen < 0 || chosen >= codes.Options.Variants))
+            if (chosen is not null && (chosen < 0 || chosen >= codes.Options.VariantCount))
                 throw new ArgumentException(
-                    $"A state has {codes.Options.Variants} codes in this layout; there is none of the number {chosen}.");
+                    $"A state has {codes.Options.VariantCount} codes in this layout; there is none of the number {chosen}.");
             Screen.Out.Profile.Out.Writer.WriteLine(parsed.GetValue(form) switch
             {
                 "number" => codes.ToNumber(values, chosen).ToString(CultureInfo.InvariantCulture),
@@ -155,10 +155,10 @@ internal static class CodeCommand
     }
 
     private static CodeLayoutLine Line(CodeExplanation layout, CodeOptions options) => new(
-        layout.Name, layout.Version, layout.Fingerprint, layout.Bits, Plain(layout.LargestNumber), layout.Characters, layout.MarkCharacters,
-        layout.CheckCharacters, options.Corrects, layout.OddsOfGuessing,
+        layout.Name, layout.Version, layout.Fingerprint, layout.Bits, Plain(layout.LargestNumber), layout.CharacterCount, layout.MarkCharacterCount,
+        layout.CheckCharacterCount, options.Corrects, layout.OddsOfGuessing,
         [.. layout.Fields.Select(field =>
-            new CodeFieldLine(field.Name, field.What, field.Since, Plain(field.Values), field.Bits, Plain(field.Weight)))]);
+            new CodeFieldLine(field.Name, field.What, field.Since, Plain(field.ValueCount), field.Bits, Plain(field.Weight)))]);
 
     private static CodeLine Line(CodeSteps code) => new(
         code.Text, [.. code.Corrected.Select(position => position.ToString())], Plain(code.Number), code.Version, code.Variant,
@@ -180,12 +180,12 @@ internal static class CodeCommand
             $"[{color}]{Screen.Text(name)}[/]", Screen.Text(Short(what)), values, Bits(bits), weight,
             $"[{color}]{new string('━', (int)Math.Ceiling(bits / Math.Max(layout.Bits, 1) * MostBarCells))}[/]");
         foreach (var field in layout.Fields)
-            Row(field.Name + (field.Since > 1 ? $" (since {field.Since})" : ""), field.What, Number(field.Values), field.Bits,
+            Row(field.Name + (field.Since > 1 ? $" (since {field.Since})" : ""), field.What, Number(field.ValueCount), field.Bits,
                 Number(field.Weight), Screen.Name);
         if (layout.VersionBits > 0)
-            Row("version", $"one of {options.Versions}", Number(options.Versions), layout.VersionBits, "", Screen.Notice);
+            Row("version", $"one of {options.VersionCount}", Number(options.VersionCount), layout.VersionBits, "", Screen.Notice);
         if (layout.VariantBits > 0)
-            Row("variant", $"one of {options.Variants} codes of a state", Number(options.Variants), layout.VariantBits, "", Screen.Notice);
+            Row("variant", $"one of {options.VariantCount} codes of a state", Number(options.VariantCount), layout.VariantBits, "", Screen.Notice);
         if (layout.TagBits > 0)
             Row("tag", "made with the key", $"2^{layout.TagBits:F0}", layout.TagBits, "", Screen.Notice);
         Screen.Out.Write(table);
@@ -193,10 +193,10 @@ internal static class CodeCommand
         Screen.Out.MarkupLineInterpolated(
             CultureInfo.InvariantCulture, $"Together {layout.Bits:F2} bits: numbers from 1 to {layout.LargestNumber}{exact}.");
         Screen.Out.MarkupLineInterpolated(
-            $"The number alone takes {string.Join(", ", layout.Lengths.Select(one => $"{one.Characters} characters of {one.Alphabet}"))}.");
-        var (mark, check) = (layout.MarkCharacters, layout.CheckCharacters);
-        var parts = $"{mark} for the game, {layout.Characters - mark - check} for the number, {check} to check it";
-        Screen.Out.MarkupLineInterpolated($"A code has {layout.Characters} characters: {parts}. {Corrects(options)}");
+            $"The number alone takes {string.Join(", ", layout.Lengths.Select(one => $"{one.CharacterCount} characters of {one.Alphabet}"))}.");
+        var (mark, check) = (layout.MarkCharacterCount, layout.CheckCharacterCount);
+        var parts = $"{mark} for the game, {layout.CharacterCount - mark - check} for the number, {check} to check it";
+        Screen.Out.MarkupLineInterpolated($"A code has {layout.CharacterCount} characters: {parts}. {Corrects(options)}");
         var who = options.Key is null ? "Whoever knows the layout can make one." : "Only who has the key can make one.";
         Screen.Out.MarkupLineInterpolated(
             CultureInfo.InvariantCulture, $"Typed by chance, one in {1 / layout.OddsOfGuessing:N0} is taken for a code. {who}");
@@ -205,13 +205,13 @@ internal static class CodeCommand
     private static string Correction(CodePosition position) =>
         $"Corrected {position}: {position.Typed} was typed, {position.Meant} was meant.";
 
-    private static string Corrects(CodeOptions options) => (options.CheckCharacters, options.Corrects) switch
+    private static string Corrects(CodeOptions options) => (options.CheckCharacterCount, options.Corrects) switch
     {
         (0, _) => "Nothing finds a mistake.",
-        (_, 0) => $"Up to {options.CheckCharacters} wrong ones are found for certain.",
+        (_, 0) => $"Up to {options.CheckCharacterCount} wrong ones are found for certain.",
         _ =>
             $"{options.Corrects} wrong {(options.Corrects == 1 ? "one is" : "ones are")} corrected, "
-                + $"{options.CheckCharacters - options.Corrects} found for certain.",
+                + $"{options.CheckCharacterCount - options.Corrects} found for certain.",
     };
 
     private static void ShowSteps(CodeSteps code)

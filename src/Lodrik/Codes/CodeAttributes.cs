@@ -17,8 +17,8 @@ public sealed class TransferCodeAttribute(string name) : Attribute
     /// <summary>The oldest version whose codes have the first fields of these.</summary>
     public int Oldest { get; set; } = 1;
 
-    /// <inheritdoc cref="CodeOptions.CheckCharacters"/>
-    public int CheckCharacters { get; set; } = 3;
+    /// <inheritdoc cref="CodeOptions.CheckCharacterCount"/>
+    public int CheckCharacterCount { get; set; } = 3;
 
     /// <inheritdoc cref="CodeOptions.Corrects"/>
     public int Corrects { get; set; } = 1;
@@ -26,8 +26,8 @@ public sealed class TransferCodeAttribute(string name) : Attribute
     /// <inheritdoc cref="CodeOptions.GroupSize"/>
     public int GroupSize { get; set; } = 4;
 
-    /// <inheritdoc cref="CodeOptions.Variants"/>
-    public int Variants { get; set; } = 1;
+    /// <inheritdoc cref="CodeOptions.VariantCount"/>
+    public int VariantCount { get; set; } = 1;
 }
 
 /// <summary>
@@ -56,7 +56,7 @@ public sealed class InCodeAttribute : Attribute
     public string[] Known { get; }
 
     /// <summary>How many items a list has at most; 0 for a member that is no list.</summary>
-    public int Items { get; set; }
+    public int MostItems { get; set; }
 
     /// <summary>The version of the layout that the member came with, where that is not the oldest.</summary>
     public int Since { get; set; }

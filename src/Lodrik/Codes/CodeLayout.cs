@@ -13,7 +13,7 @@ namespace Lodrik.Codes;
 /// A layout of several versions has all their fields: <see cref="CodeFields{T}.Since"/> says which came later, and codes of all these
 /// versions are read. Older ones with other fields are read by a layout of their own, see <see cref="Accepts{TOld}"/>.
 /// </remarks>
-public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
+public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new()
 {
     private const int MostBits = 4096;
 
@@ -40,9 +40,9 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         ArgumentNullException.ThrowIfNull(declare);
         (Name, Version, Oldest, Options) = (name, version, oldest, options ?? new CodeOptions());
         Options.Check(name);
-        if (oldest < 1 || version < oldest || version > Options.Versions)
+        if (oldest < 1 || version < oldest || version > Options.VersionCount)
             throw CodeException.BadLayout(
-                $"The layout \"{name}\" has the versions {oldest} to {version}; there is room for 1 to {Options.Versions}.");
+                $"The layout \"{name}\" has the versions {oldest} to {version}; there is room for 1 to {Options.VersionCount}.");
         var fields = new CodeFields<T>(name, oldest);
         declare(fields);
         (Fields, Documents) = (fields.Fields, fields.Documents);
@@ -58,7 +58,7 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
             throw CodeException.BadLayout(
                 $"The layout \"{name}\" needs numbers up to {LargestNumber}, and its host holds {largest} at most.");
 
-        _mark = [.. SHA256.HashData(Encoding.UTF8.GetBytes($"lodrik code mark\0{name}")).Take(Options.MarkCharacters)
+        _mark = [.. SHA256.HashData(Encoding.UTF8.GetBytes($"lodrik code mark\0{name}")).Take(Options.MarkCharacterCount)
             .Select(one => (byte)(one % CodeAlphabet.Size))];
         _scramble = new CodeScramble(Options.Key?.DeriveKey(Protection.EncryptionPurpose.TransferCode)
             ?? SHA256.HashData(Encoding.UTF8.GetBytes($"lodrik code scramble\0{name}")), name);
@@ -86,13 +86,13 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     public CodeOptions Options { get; }
 
     /// <summary>How many characters a code has, without what stands between groups.</summary>
-    public int Characters => TextLength(Version);
+    public int CharacterCount => TextLength(Version);
 
     /// <summary>The largest number that <see cref="ToNumber"/> gives. The least is 1: zero stands for nothing stored yet.</summary>
-    public BigInteger LargestNumber => Capacity(Version) * Options.Variants * Options.Versions;
+    public BigInteger LargestNumber => Capacity(Version) * Options.VariantCount * Options.VersionCount;
 
     /// <summary>How many bytes <see cref="ToBytes"/> gives.</summary>
-    public int Bytes => LargestNumber.GetByteCount(isUnsigned: true);
+    public int ByteCount => LargestNumber.GetByteCount(isUnsigned: true);
 
     internal IReadOnlyList<CodeField<T>> Fields { get; }
 
@@ -113,7 +113,7 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     {
         ArgumentNullException.ThrowIfNull(older);
         ArgumentNullException.ThrowIfNull(upgrade);
-        if (older.Name != Name || older.Options.MarkCharacters != Options.MarkCharacters || older.Options.Versions != Options.Versions)
+        if (older.Name != Name || older.Options.MarkCharacterCount != Options.MarkCharacterCount || older.Options.VersionCount != Options.VersionCount)
             throw CodeException.BadLayout(
                 $"The layout \"{older.Name}\" is no older one of \"{Name}\": these have one name, one number of mark characters and room "
                     + "for as many versions.");
@@ -137,7 +137,7 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
             data[i] = (byte)(number % CodeAlphabet.Size);
             number /= CodeAlphabet.Size;
         }
-        return CodeAlphabet.Write(ReedSolomon.Append(data, Options.CheckCharacters), Options.GroupSize);
+        return CodeAlphabet.Write(ReedSolomon.Append(data, Options.CheckCharacterCount), Options.GroupSize);
     }
 
     /// <summary>
@@ -146,9 +146,9 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     /// <inheritdoc cref="ToText"/>
     public byte[] ToBytes(T state, int? variant = null)
     {
-        var bytes = new byte[Bytes];
+        var bytes = new byte[ByteCount];
         var number = ToNumber(state, variant);
-        number.TryWriteBytes(bytes.AsSpan(Bytes - number.GetByteCount(isUnsigned: true)), out _, isUnsigned: true, isBigEndian: true);
+        number.TryWriteBytes(bytes.AsSpan(ByteCount - number.GetByteCount(isUnsigned: true)), out _, isUnsigned: true, isBigEndian: true);
         return bytes;
     }
 
@@ -158,8 +158,8 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     {
         ArgumentNullException.ThrowIfNull(state);
         if (variant is { } given)
-            ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual((uint)given, (uint)Options.Variants, nameof(variant));
-        var chosen = variant ?? (Options.Variants == 1 ? 0 : RandomNumberGenerator.GetInt32(Options.Variants));
+            ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual((uint)given, (uint)Options.VariantCount, nameof(variant));
+        var chosen = variant ?? (Options.VariantCount == 1 ? 0 : RandomNumberGenerator.GetInt32(Options.VariantCount));
         var (value, weight) = (BigInteger.Zero, BigInteger.One);
         foreach (var field in Fields)
         {
@@ -169,7 +169,7 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         value += weight * Tag(value, Version, chosen);
         if (Options.Scrambled)
             value = _scramble.Forth(value, Capacity(Version), Version, chosen);
-        return 1 + (Version - 1) + (Options.Versions * (chosen + (Options.Variants * value)));
+        return 1 + (Version - 1) + (Options.VersionCount * (chosen + (Options.VariantCount * value)));
     }
 
     /// <summary>The code of a state as a number of 128 bits.</summary>
@@ -220,7 +220,7 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
             return null;
         if (number.Sign < 0)
             throw OutOfRange();
-        var version = (int)((number - 1) % Options.Versions) + 1;
+        var version = (int)((number - 1) % Options.VersionCount) + 1;
         var reader = _older.Prepend(this).FirstOrDefault(one => one.Oldest <= version && version <= one.Newest)
             ?? throw WrongVersion(version);
         return reader.FromNumber(number - 1, []);
@@ -235,14 +235,14 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         {
             if (TextLength(version) != code.Symbols.Length)
                 continue;
-            var symbols = !correct ? ReedSolomon.Fits(code.Symbols, Options.CheckCharacters) ? code.Symbols : null
-                : Options.Corrects > 0 ? ReedSolomon.Correct(code.Symbols, Options.CheckCharacters, Options.Corrects) : null;
+            var symbols = !correct ? ReedSolomon.Fits(code.Symbols, Options.CheckCharacterCount) ? code.Symbols : null
+                : Options.Corrects > 0 ? ReedSolomon.Correct(code.Symbols, Options.CheckCharacterCount, Options.Corrects) : null;
             if (symbols is null)
                 continue;
             try
             {
                 var number = NumberOf(symbols, _mark.Length + NumberLength(version));
-                var actual = (int)(number % Options.Versions) + 1;
+                var actual = (int)(number % Options.VersionCount) + 1;
                 if (actual == version)
                     return ((ICodeReader<T>)this).FromNumber(number, code.Changes(symbols));
                 if (actual > Version || actual < Oldest)
@@ -259,10 +259,10 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
 
     DecodedCode<T> ICodeReader<T>.FromNumber(BigInteger number, IReadOnlyList<CodePosition> corrected)
     {
-        var version = (int)(number % Options.Versions) + 1;
-        number /= Options.Versions;
-        var variant = (int)(number % Options.Variants);
-        var value = number / Options.Variants;
+        var version = (int)(number % Options.VersionCount) + 1;
+        number /= Options.VersionCount;
+        var variant = (int)(number % Options.VariantCount);
+        var value = number / Options.VariantCount;
         if (value >= Capacity(version))
             throw OutOfRange();
         if (Options.Scrambled)
@@ -287,9 +287,9 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     /// <summary>Each field's digit in a code, in order, for an explanation.</summary>
     internal (int Version, int Variant, BigInteger Scrambled, BigInteger Value, IReadOnlyList<BigInteger> Digits) Digits(BigInteger number)
     {
-        var version = (int)((number - 1) % Options.Versions) + 1;
-        var variant = (int)((number - 1) / Options.Versions % Options.Variants);
-        var scrambled = (number - 1) / Options.Versions / Options.Variants;
+        var version = (int)((number - 1) % Options.VersionCount) + 1;
+        var variant = (int)((number - 1) / Options.VersionCount % Options.VariantCount);
+        var scrambled = (number - 1) / Options.VersionCount / Options.VariantCount;
         var value = Options.Scrambled ? _scramble.Back(scrambled, Capacity(version), version, variant) : scrambled;
         var (rest, digits) = (value, new List<BigInteger>());
         foreach (var field in FieldsOf(version))
@@ -306,15 +306,15 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
     /// <summary>How many values a version's fields and its tag have together.</summary>
     internal BigInteger Capacity(int version) => FieldsOf(version).Aggregate(TagRoom, (product, field) => product * field.Radix);
 
-    internal BigInteger TagRoom => Options.Key is null ? 1 : BigInteger.One << (CodeAlphabet.Bits * Options.TagCharacters);
+    internal BigInteger TagRoom => Options.Key is null ? 1 : BigInteger.One << (CodeAlphabet.Bits * Options.TagCharacterCount);
 
     internal int NumberLength(int version) => Math.Max(1,
-        (int)(((Capacity(version) * Options.Variants * Options.Versions) - 1).GetBitLength() + CodeAlphabet.Bits - 1) / CodeAlphabet.Bits);
+        (int)(((Capacity(version) * Options.VariantCount * Options.VersionCount) - 1).GetBitLength() + CodeAlphabet.Bits - 1) / CodeAlphabet.Bits);
 
     internal int TextLength(int version)
     {
         var data = _mark.Length + NumberLength(version);
-        return data + (Options.CheckCharacters * ReedSolomon.Blocks(data, Options.CheckCharacters));
+        return data + (Options.CheckCharacterCount * ReedSolomon.Blocks(data, Options.CheckCharacterCount));
     }
 
     private BigInteger Tag(BigInteger value, int version, int variant)
@@ -346,7 +346,7 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         var length = code.Symbols.Length;
         if (lengths.Contains(length))
         {
-            var mended = ReedSolomon.Correct(code.Symbols, Options.CheckCharacters, Options.CheckCharacters / 2);
+            var mended = ReedSolomon.Correct(code.Symbols, Options.CheckCharacterCount, Options.CheckCharacterCount / 2);
             var positions = mended is null ? [] : code.Changes(mended);
             return new CodeException(
                 SaveErrorCode.CodeMistyped,
@@ -358,16 +358,16 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
                     : $"There is a mistake in this code. Look at {string.Join(" and ", positions)}.",
                 positions);
         }
-        if (length > _mark.Length && length <= MostCharacters && ReedSolomon.Fits(code.Symbols, Options.CheckCharacters)
-            && Options.CheckCharacters > 0)
+        if (length > _mark.Length && length <= MostCharacters && ReedSolomon.Fits(code.Symbols, Options.CheckCharacterCount)
+            && Options.CheckCharacterCount > 0)
         {
             // It is a whole code, of a length that none of ours has.
             try
             {
                 var blocks = 1;
-                while (ReedSolomon.Blocks(length - (Options.CheckCharacters * blocks), Options.CheckCharacters) != blocks)
+                while (ReedSolomon.Blocks(length - (Options.CheckCharacterCount * blocks), Options.CheckCharacterCount) != blocks)
                     blocks++;
-                return WrongVersion((int)(NumberOf(code.Symbols, length - (Options.CheckCharacters * blocks)) % Options.Versions) + 1);
+                return WrongVersion((int)(NumberOf(code.Symbols, length - (Options.CheckCharacterCount * blocks)) % Options.VersionCount) + 1);
             }
             catch (CodeException anothers)
             {
@@ -399,7 +399,7 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
             + "check that you have typed it as it was given.");
 
     /// <summary>What each field costs, and what codes of this layout are like.</summary>
-    public CodeExplanation Explain() => CodeExplanation.Of(this);
+    public CodeExplanation Explain() => MakeExplanation();
 
     /// <summary>What a code is made of, step by step.</summary>
     /// <exception cref="CodeException">It cannot be read.</exception>
@@ -413,11 +413,11 @@ public sealed class CodeLayout<T> : ICodeReader<T> where T : class, new()
         foreach (var position in decoded.Corrected)
             symbols[position.Number - 1] = (byte)CodeAlphabet.Characters.IndexOf(position.Meant!.Value, StringComparison.Ordinal);
         var number = NumberOf(symbols.ToArray(), _mark.Length + NumberLength(decoded.Version)) + 1;
-        return CodeSteps.Of(this, decoded, number, CodeAlphabet.Write(symbols, Options.GroupSize));
+        return MakeSteps(decoded, number, CodeAlphabet.Write(symbols, Options.GroupSize));
     }
 
     /// <summary>The layout as a JSON document (RFC 8259), which the tool reads. The key is not in it.</summary>
-    public string ToJson() => CodeLayoutDocument.Of(this).ToJson();
+    public string ToJson() => CodeLayoutDocument.Of(Name, Version, Oldest, Options, Documents).ToJson();
 
     IEnumerable<int> ICodeReader<T>.Lengths => Enumerable.Range(Oldest, Version - Oldest + 1).Select(TextLength);
 }

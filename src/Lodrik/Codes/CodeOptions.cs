@@ -10,7 +10,7 @@ public sealed record CodeOptions
     /// How many check characters a code has, from 0 to 10; more for codes beyond 31 characters, which have as many for each part. With c of
     /// them, up to c wrong characters are found for certain, less those that are corrected.
     /// </summary>
-    public int CheckCharacters { get; init; } = 3;
+    public int CheckCharacterCount { get; init; } = 3;
 
     /// <summary>
     /// How many wrong characters are corrected, at most half as many as there are check characters. With three of those, one is corrected
@@ -23,7 +23,7 @@ public sealed record CodeOptions
     /// How many characters tell the codes of this game from those of others, from 0 to 4: with n, another game's code is taken for one of
     /// this once in 32ⁿ times.
     /// </summary>
-    public int MarkCharacters { get; init; } = 1;
+    public int MarkCharacterCount { get; init; } = 1;
 
     /// <summary>How many characters stand together, from 1.</summary>
     public int GroupSize { get; init; } = 4;
@@ -35,12 +35,12 @@ public sealed record CodeOptions
     /// How many codes a state has, of which each time another is given: 1 gives the same every time. It takes room as a field of so many
     /// values does.
     /// </summary>
-    public int Variants { get; init; } = 1;
+    public int VariantCount { get; init; } = 1;
 
     /// <summary>
     /// How many versions there can ever be. It takes room as a field of so many values does; 1 takes none, and there is no version 2 then.
     /// </summary>
-    public int Versions { get; init; } = 16;
+    public int VersionCount { get; init; } = 16;
 
     /// <summary>
     /// A secret key, where cheating matters: codes are scrambled by it, and carry a tag (HMAC with SHA-256, RFC 2104, cut short) that only
@@ -49,7 +49,7 @@ public sealed record CodeOptions
     public SaveKey? Key { get; init; }
 
     /// <summary>How long that tag is, in characters from 1 to 12: a guess has it right once in 32ⁿ times.</summary>
-    public int TagCharacters { get; init; } = 4;
+    public int TagCharacterCount { get; init; } = 4;
 
     /// <summary>
     /// The largest number that the host of a code can hold exactly, such as 2⁵³: a layout that needs a larger one cannot be built. Null for
@@ -59,14 +59,14 @@ public sealed record CodeOptions
 
     internal void Check(string layout)
     {
-        Require(CheckCharacters is >= 0 and <= 10, $"has {CheckCharacters} check characters; there are 0 to 10");
-        Require(Corrects >= 0 && 2 * Corrects <= CheckCharacters,
-            $"cannot correct {Corrects} with {CheckCharacters} check characters: it takes twice as many");
-        Require(MarkCharacters is >= 0 and <= 4, $"has {MarkCharacters} mark characters; there are 0 to 4");
+        Require(CheckCharacterCount is >= 0 and <= 10, $"has {CheckCharacterCount} check characters; there are 0 to 10");
+        Require(Corrects >= 0 && 2 * Corrects <= CheckCharacterCount,
+            $"cannot correct {Corrects} with {CheckCharacterCount} check characters: it takes twice as many");
+        Require(MarkCharacterCount is >= 0 and <= 4, $"has {MarkCharacterCount} mark characters; there are 0 to 4");
         Require(GroupSize >= 1, "has groups of no characters");
-        Require(Variants is >= 1 and <= 1 << 20, $"has {Variants} variants; there are 1 to {1 << 20}");
-        Require(Versions is >= 1 and <= 1000, $"has room for {Versions} versions; there are 1 to 1000");
-        Require(TagCharacters is >= 1 and <= 12, $"has a tag of {TagCharacters} characters; there are 1 to 12");
+        Require(VariantCount is >= 1 and <= 1 << 20, $"has {VariantCount} variants; there are 1 to {1 << 20}");
+        Require(VersionCount is >= 1 and <= 1000, $"has room for {VersionCount} versions; there are 1 to 1000");
+        Require(TagCharacterCount is >= 1 and <= 12, $"has a tag of {TagCharacterCount} characters; there are 1 to 12");
         Require(Key is null || Key.CanDerive, $"has the {Key}, which is not a secret one of 32 bytes");
 
         void Require(bool holds, string problem)

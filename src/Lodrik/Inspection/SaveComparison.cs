@@ -71,7 +71,7 @@ public sealed class SaveComparison
     {
         ArgumentNullException.ThrowIfNull(before);
         ArgumentNullException.ThrowIfNull(after);
-        var done = new SectionProgress(before, progress);
+        var done = before.ProgressOf(progress);
         var (values, entities, all) = (new List<StateChange>(), new List<EntityChange>(), new List<StateChange>());
         foreach (var name in before.Sections.Concat(after.Sections).Select(section => section.Name).Distinct(StringComparer.Ordinal))
         {

@@ -36,7 +36,7 @@ public sealed record SaveWeight(SaveForm Form, long ByteCount, long FrameByteCou
     public static SaveWeight Of(SavedFile file, IProgress<double>? progress = null)
     {
         ArgumentNullException.ThrowIfNull(file);
-        var done = new SectionProgress(file, progress);
+        var done = file.ProgressOf(progress);
         var sections = file.Sections
             .Select(section => new SectionWeight(section.Name, section.ByteCount, Section(
                 section.Name, done.Next(section.Name, file.ReadSection(section.Name)), file.SizeOf(section.Name), file.Opened.Content)))

@@ -130,7 +130,7 @@ public sealed class MigrationChain
     public T Import<T>(string path) where T : IStateRoot<T>
     {
         Check(T.Root);
-        return StateFile.Decode<T>(ImportFile(StateFile.ReadAll(path), T.Root.Game, T.Root.Version, new SaveLocation { File = path }));
+        return StateFile.Decode<T>(ImportFile(WholeFile.Read(path), T.Root.Game, T.Root.Version, new SaveLocation { File = path }));
     }
 
     /// <summary>The save as it is in a later version. The one that is given stays as it is.</summary>
@@ -272,7 +272,7 @@ public sealed class MigrationChain
         }
     }
 
-    private static SaveValue ReadJson(ReadOnlyMemory<byte> bytes) => FileForm.Of(SaveForm.Json).ReadForeign(bytes);
+    private static SaveValue ReadJson(ReadOnlyMemory<byte> bytes) => FileForms.Of(SaveForm.Json).ReadForeign(bytes);
 
     private static SaveValue ReadXml(ReadOnlyMemory<byte> bytes)
     {

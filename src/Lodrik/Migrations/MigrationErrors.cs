@@ -18,3 +18,13 @@ public sealed class MigrationException : SaveException
     /// <summary>The version that the failing step leads up from; null where no step is at fault.</summary>
     public int? FromVersion { get; }
 }
+
+/// <summary>What an operation could not do, before the step that it belongs to is named.</summary>
+internal sealed class OperationException(
+    string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
+    : Exception(problem, innerException)
+{
+    public SaveLocation Location => location;
+
+    public string? Remedy => remedy;
+}

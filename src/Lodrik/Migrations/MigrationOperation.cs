@@ -187,7 +187,7 @@ internal static class ValueOperations
     }
 
     private static MigrationPath SharedBeside(MigrationPath section) =>
-        section.Beside(section.Steps[^1] + Saves.Forms.SharedSection.Suffix);
+        section.Beside(section.Steps[^1] + Saves.Forms.SharedTree.Suffix);
 
     private static SaveValue CopyOf(SaveValue value) => SaveValueCodec.Copy(value)!;
 

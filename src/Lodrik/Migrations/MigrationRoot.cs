@@ -3,16 +3,6 @@ using Lodrik.State;
 
 namespace Lodrik.Migrations;
 
-/// <summary>What an operation could not do, before the step that it belongs to is named.</summary>
-internal sealed class OperationException(
-    string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
-    : Exception(problem, innerException)
-{
-    public SaveLocation Location => location;
-
-    public string? Remedy => remedy;
-}
-
 /// <summary>A place that a path leads to.</summary>
 /// <param name="Place">The place.</param>
 /// <param name="Each">What each <c>*</c> of the path stands for here.</param>
@@ -82,7 +72,7 @@ internal abstract class MigrationRoot
         SaveValueKind.Null => "no value",
         SaveValueKind.Text => "a text",
         SaveValueKind.Bytes => "bytes",
-        var kind => $"a {ValueConversion.NameOf(kind)}",
+        var kind => $"a {SaveValue.Conversion.NameOf(kind)}",
     };
 
     /// <summary>One walk along a path, which may part at each <c>*</c>.</summary>
@@ -205,7 +195,7 @@ internal sealed class SaveRoot(SectionStore store, IReadOnlyCollection<string> g
         return new SaveLocation { Section = section, Path = pointer.Length == 0 ? null : pointer };
     }
 
-    private static bool IsShared(string name) => name.EndsWith(Saves.Forms.SharedSection.Suffix, StringComparison.Ordinal);
+    private static bool IsShared(string name) => name.EndsWith(Saves.Forms.SharedTree.Suffix, StringComparison.Ordinal);
 
     /// <summary>The section that a path begins with, and how many steps that takes.</summary>
     private (string Name, int Taken) SectionOf(IReadOnlyList<string?> steps) =>

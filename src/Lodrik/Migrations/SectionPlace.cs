@@ -115,7 +115,7 @@ internal sealed class SectionPlace(SectionStore store, string fullName)
         set => store.Write(fullName, value);
     }
 
-    public string SharedName => fullName + SharedSection.Suffix;
+    public string SharedName => fullName + SharedTree.Suffix;
 
     /// <summary>Takes the section out, with the contents of its shared objects.</summary>
     public void Remove()
@@ -135,7 +135,7 @@ internal sealed class SectionPlace(SectionStore store, string fullName)
             return false;
         store.Rename(fullName, newName);
         if (store.Has(SharedName))
-            store.Rename(SharedName, newName + SharedSection.Suffix);
+            store.Rename(SharedName, newName + SharedTree.Suffix);
         return true;
     }
 }

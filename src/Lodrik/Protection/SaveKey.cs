@@ -9,7 +9,7 @@ namespace Lodrik.Protection;
 /// log, not in <see cref="ToString"/>.
 /// </summary>
 /// <remarks>A key that is inside a shipped game can be dug out of it; see docs/protection.md for what that means.</remarks>
-public abstract class SaveKey
+public abstract partial class SaveKey
 {
     /// <summary>How many bytes a secret key has.</summary>
     public const int SecretBytes = 32;

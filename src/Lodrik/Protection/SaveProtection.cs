@@ -1,21 +1,5 @@
 namespace Lodrik.Protection;
 
-/// <summary>How far a save is protected beyond the checksum that finds accidents.</summary>
-public enum ProtectionLevel
-{
-    /// <summary>Not at all: the checksum finds damage, and anyone can edit the save.</summary>
-    None,
-
-    /// <summary>A seal (HMAC with SHA-256, RFC 2104) that only those can make who have the secret key.</summary>
-    Seal,
-
-    /// <summary>A signature (ECDSA over P-256 with SHA-256, FIPS 186-5) that only those can make who have the private key.</summary>
-    Signature,
-
-    /// <summary>A seal, and sections that only those can read who have the secret key (AES-256-GCM). The header stays readable.</summary>
-    Encryption,
-}
-
 /// <summary>How a store protects its saves, and what it asks of those that it loads.</summary>
 /// <param name="Keys">The keys. The current one says which level it is: a secret key seals, a private one signs.</param>
 public sealed record SaveProtection(KeyRing Keys)
@@ -45,7 +29,7 @@ public sealed record SaveProtection(KeyRing Keys)
     public bool HasCounter { get; init; }
 
     /// <summary>
-    /// The newest count that the game knows of the store from elsewhere, such as its server (<see cref="SaveStore{T}.WriteCount"/>): a
+    /// The newest count that the game knows of the store from elsewhere, such as its server (<see cref="SaveStore{T}.LastWriteNumber()"/>): a
     /// store that was set back as a whole is told by nothing else. Null where it knows none.
     /// </summary>
     public long? NewestKnown { get; init; }

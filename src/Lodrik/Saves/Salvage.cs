@@ -5,6 +5,16 @@ using Lodrik.State;
 
 namespace Lodrik.Saves;
 
+/// <summary>What is whole of a damaged save.</summary>
+/// <param name="Header">What the save says of itself.</param>
+/// <param name="Sections">All sections that it had, in their order, and what could be done for each.</param>
+/// <param name="Contents">Those that are not lost.</param>
+/// <param name="IsEncrypted">Whether they were encrypted.</param>
+/// <param name="HasHiddenTitles">Whether the title and the summary were encrypted as well.</param>
+internal sealed record SalvageFindings(
+    SaveHeader Header, IReadOnlyList<SalvagedSection> Sections, IReadOnlyList<EncodedSection> Contents, bool IsEncrypted,
+    bool HasHiddenTitles);
+
 /// <summary>
 /// Finds the sections of a damaged save. The section table gives each one's size and digest; where a section begins is found by what comes
 /// before it in its form, so that bytes which were lost or added elsewhere do not matter.
@@ -29,7 +39,7 @@ internal sealed class Salvage
     {
         (_bytes, _location) = (bytes, location);
         _toHash = MostPasses * (bytes.Length + 4096L);
-        _file = FileForm.Recognise(bytes.Span, location);
+        _file = FileForms.Recognise(bytes.Span, location);
         try
         {
             _parts = _file.FindWhatIsWhole(bytes);
@@ -44,7 +54,7 @@ internal sealed class Salvage
     /// <summary>Finds what is whole.</summary>
     /// <param name="protection">The keys of a sealed save; null asks for checksums only.</param>
     /// <exception cref="SaveException">The seal is lost, or a key is needed.</exception>
-    public SalvagedSave Run(SaveProtection? protection)
+    public SalvageFindings Run(SaveProtection? protection)
     {
         var seal = protection is null ? null : FindSeal(protection);
         using var cipher = seal?.Content.Salt is { } salt ? SectionCipher.Of(seal.Key, seal.Making, salt) : null;
@@ -54,7 +64,7 @@ internal sealed class Salvage
         var found = NamesOf(seal).Select(name => Find(name, seal, cipher)).ToList();
         LoseWhatIsNotWholeAlone(found);
         var header = protection is null ? _header : HiddenLabel.Reveal(_header, protection.Keys)!;
-        return new SalvagedSave(
+        return new SalvageFindings(
             header, [.. found.Select(section => section.Report)], [.. found.Select(section => section.Content).OfType<EncodedSection>()],
             cipher is not null, _header.HasHiddenTitles);
     }
@@ -94,9 +104,9 @@ internal sealed class Salvage
         for (var i = 0; i < sections.Count; i++)
         {
             var name = sections[i].Report.Name;
-            var other = name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal)
-                ? name[..^SharedSection.Suffix.Length]
-                : name + SharedSection.Suffix;
+            var other = name.EndsWith(SharedTree.Suffix, StringComparison.Ordinal)
+                ? name[..^SharedTree.Suffix.Length]
+                : name + SharedTree.Suffix;
             if (sections[i].Content is not null && lost.Contains(other))
                 sections[i] = Found.Lost(name, $"It is not whole without {other}.");
         }
@@ -117,7 +127,7 @@ internal sealed class Salvage
     {
         try
         {
-            _parts.Content.Decode(_bytes.Slice(slice.Offset, slice.Length), new Walker());
+            FileForms.ContentOf(_file, _parts).Decode(_bytes.Slice(slice.Offset, slice.Length), new Walker());
             return true;
         }
         catch (Exception exception) when (exception is SaveException || FileForm.IsBadContent(exception))

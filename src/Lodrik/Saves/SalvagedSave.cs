@@ -5,27 +5,6 @@ using Lodrik.Saves.Writing;
 
 namespace Lodrik.Inspection;
 
-/// <summary>What could be done for a section of a damaged save.</summary>
-public enum SalvageOutcome
-{
-    /// <summary>It is as it was written.</summary>
-    Intact,
-
-    /// <summary>
-    /// It is readable and was changed since it was written, by hand or by damage that leaves it well-formed; it is taken as it stands.
-    /// </summary>
-    Changed,
-
-    /// <summary>It is not in the new save.</summary>
-    Lost,
-}
-
-/// <summary>One section of a damaged save.</summary>
-/// <param name="Name">Its name.</param>
-/// <param name="Outcome">What could be done for it.</param>
-/// <param name="Reason">Why it is lost; null where it is not.</param>
-public sealed record SalvagedSection(string Name, SalvageOutcome Outcome, string? Reason = null);
-
 /// <summary>
 /// What is still whole of a damaged save: a file that was cut, overwritten in part, or shifted. Sections are found by what the save's own
 /// list says of them, wherever they stand, and taken where they match their digests.
@@ -34,9 +13,8 @@ public sealed class SalvagedSave
 {
     private readonly IReadOnlyList<EncodedSection> _sections;
 
-    internal SalvagedSave(SaveHeader header, IReadOnlyList<SalvagedSection> sections, IReadOnlyList<EncodedSection> taken,
-        bool wasEncrypted, bool hidLabel) =>
-        (Header, Sections, _sections, IsEncrypted, HasHiddenTitles) = (header, sections, taken, wasEncrypted, hidLabel);
+    private SalvagedSave(SalvageFindings found) => (Header, Sections, _sections, IsEncrypted, HasHiddenTitles) =
+        (found.Header, found.Sections, found.Contents, found.IsEncrypted, found.HasHiddenTitles);
 
     /// <summary>What the save says of itself.</summary>
     public SaveHeader Header { get; }
@@ -56,7 +34,7 @@ public sealed class SalvagedSave
     /// <summary>Looks for what is whole in a file.</summary>
     /// <inheritdoc cref="FromBytes"/>
     public static SalvagedSave Open(string path, SaveProtection? protection = null) =>
-        FromBytes(StateFile.ReadAll(path), protection, new SaveLocation { File = path });
+        FromBytes(WholeFile.Read(path), protection, new SaveLocation { File = path });
 
     /// <summary>Looks for what is whole in the bytes of a save.</summary>
     /// <param name="bytes">The bytes.</param>
@@ -71,7 +49,8 @@ public sealed class SalvagedSave
     public static SalvagedSave FromBytes(ReadOnlyMemory<byte> bytes, SaveProtection? protection = null, SaveLocation location = default)
     {
         protection?.Check();
-        return new Salvage(bytes, location).Run(protection);
+        var found = new Salvage(bytes, location).Run(protection);
+        return new SalvagedSave(found);
     }
 
     /// <summary>The new save: what was found, under the header of the damaged one, with an id of its own.</summary>

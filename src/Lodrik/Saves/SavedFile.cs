@@ -43,7 +43,7 @@ public sealed class SavedFile
     private SavedFile(OpenedSave opened)
     {
         _opened = opened;
-        _checked = opened.CheckSums();
+        _checked = CheckedSave.WithoutSeal(opened);
         HasHiddenTitles = opened.Header is { HasHiddenTitles: true };
     }
 
@@ -100,7 +100,7 @@ public sealed class SavedFile
 
     /// <summary>Opens a file.</summary>
     /// <exception cref="SaveException">There is no such file, or it is not a save, or damaged, or of a newer format.</exception>
-    public static SavedFile Open(string path) => FromBytes(StateFile.ReadAll(path), new SaveLocation { File = path });
+    public static SavedFile Open(string path) => FromBytes(WholeFile.Read(path), new SaveLocation { File = path });
 
     /// <summary>Opens a save that is in memory.</summary>
     /// <param name="bytes">The whole save. They are not copied.</param>
@@ -186,10 +186,14 @@ public sealed class SavedFile
         terms.Protection?.CheckForWriting();
         using var writer = new SaveWriter();
         // Each section is read when its turn comes: no more than one of them is a tree at a time.
-        var done = new SectionProgress(this, progress);
+        var done = ProgressOf(progress);
         var trees = new TreeSave([.. Source.Names.Select(name => (name, new Func<SaveValue>(() => done.Next(name, ReadSection(name)))))]);
         return writer.Write(trees, header, terms).ToArray();
     }
+
+    /// <summary>Tells somebody how far something has got that goes through the sections.</summary>
+    internal SectionProgress ProgressOf(IProgress<double>? progress) =>
+        new(Sections.ToDictionary(section => section.Name, section => (long)section.ByteCount, StringComparer.Ordinal), progress);
 
     /// <summary>Whether a section is the same in another save byte for byte, and intact: then nothing in it is different.</summary>
     internal bool HasSameSection(SavedFile other, string name) =>
@@ -215,7 +219,7 @@ public sealed class SavedFile
     public void CheckSeal(SaveProtection protection)
     {
         ArgumentNullException.ThrowIfNull(protection);
-        _checked = _opened.Check(protection);
+        _checked = CheckedSave.Of(_opened, protection);
         SealKey = _checked.KeyId;
     }
 

@@ -1,11 +1,11 @@
-using Lodrik.Inspection;
-
 namespace Lodrik.Saves;
 
 /// <summary>Tells how far something has got that goes through the sections of a save, by their sizes.</summary>
-internal sealed class SectionProgress(SavedFile file, IProgress<double>? progress)
+/// <param name="sizes">The sizes of the sections in bytes, by their names.</param>
+/// <param name="progress">Who is told; null for nobody.</param>
+internal sealed class SectionProgress(IReadOnlyDictionary<string, long> sizes, IProgress<double>? progress)
 {
-    private readonly long _whole = Math.Max(file.Sections.Sum(section => (long)section.ByteCount), 1);
+    private readonly long _whole = Math.Max(sizes.Values.Sum(), 1);
     private long _done;
 
     /// <summary>Says that a section is the next, and what comes before it is done.</summary>
@@ -13,7 +13,7 @@ internal sealed class SectionProgress(SavedFile file, IProgress<double>? progres
     public T Next<T>(string section, T value)
     {
         progress?.Report((double)_done / _whole);
-        _done += file.Sections.FirstOrDefault(one => one.Name == section)?.ByteCount ?? 0;
+        _done += sizes.GetValueOrDefault(section);
         return value;
     }
 }

@@ -5,21 +5,6 @@ using Lodrik.Saves.Forms;
 
 namespace Lodrik.State;
 
-/// <summary>One value that differs between two states.</summary>
-/// <param name="Path">Where it stands, as a JSON Pointer (RFC 6901).</param>
-/// <param name="Before">What it was; null where there was nothing.</param>
-/// <param name="After">What it is; null where there is nothing any more.</param>
-public sealed record StateChange(string Path, SaveValue? Before, SaveValue? After)
-{
-    /// <summary>The change as a line for a log or a console.</summary>
-    public override string ToString() => (Before, After) switch
-    {
-        (null, _) => $"{Path}: added {After}",
-        (_, null) => $"{Path}: removed {Before}",
-        _ => $"{Path}: {Before} became {After}",
-    };
-}
-
 /// <summary>
 /// What state types are beyond being saved: they can be copied, compared, and asked what changed. Only saved members count; in a copy
 /// the others have their initial values.

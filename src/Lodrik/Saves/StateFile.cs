@@ -34,9 +34,13 @@ public static class StateFile
         new DirectoryStorage(folder).Write(Path.GetFileName(file), Encode(writer, state, form), replace: true);
     }
 
+    /// <summary>Writes the object to a stream as JSON. The stream stays open.</summary>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    public static void Write<T>(Stream stream, T state) where T : IStateRoot<T> => Write(stream, state, SaveForm.Json);
+
     /// <summary>Writes the object to a stream, which stays open.</summary>
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
-    public static void Write<T>(Stream stream, T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
+    public static void Write<T>(Stream stream, T state, SaveForm form) where T : IStateRoot<T>
     {
         ArgumentNullException.ThrowIfNull(stream);
         using var writer = new SaveWriter();
@@ -71,7 +75,7 @@ public static class StateFile
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
     public static string ToText<T>(T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
     {
-        if (!FileForm.Of(form).IsText)
+        if (!FileForms.Of(form).IsText)
             throw new ArgumentOutOfRangeException(nameof(form), form, $"The {form.DisplayName()} form is not text. Use ToBytes.");
         using var writer = new SaveWriter();
         return Encoding.UTF8.GetString(Encode(writer, state, form).Span);
@@ -150,19 +154,6 @@ public static class StateFile
         using var bytes = new MemoryStream();
         await stream.CopyToAsync(bytes, cancellationToken).ConfigureAwait(false);
         return bytes.ToArray();
-    }
-
-    internal static byte[] ReadAll(string path)
-    {
-        ArgumentException.ThrowIfNullOrEmpty(path);
-        try
-        {
-            return File.ReadAllBytes(path);
-        }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
-        {
-            throw StorageException.From(exception, path);
-        }
     }
 
     /// <summary>Reads into the object in two passes: whatever does not fit shows in the first, on an object of its own.</summary>

@@ -187,3 +187,6 @@ internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene
 
     public PartColumn MakeReferenceColumn(string name) => binding.References.First(one => one.Name == name).MakeColumn();
 }
+
+/// <summary>An object of the live scene.</summary>
+internal sealed record LiveEntity<TScene>(EntityId Id, IBoundKind<TScene> Kind, object? Parent, object Object);

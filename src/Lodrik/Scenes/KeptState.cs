@@ -71,7 +71,7 @@ internal sealed class KeptState
         foreach (var column in _record.ColumnsOf(entity.Kind))
         {
             if (column is TreePartColumn)
-                column.CopyTo(capture, entity.Kind, _record.IndexOf(entity.Id), index);
+                CopyPart(column, capture, entity, index);
         }
     }
 
@@ -83,7 +83,14 @@ internal sealed class KeptState
             if (!capture.TryAdd(entity))
                 continue;
             foreach (var column in _record.ColumnsOf(entity.Kind))
-                column.CopyTo(capture, entity.Kind, _record.IndexOf(entity.Id), capture.Entities.Count - 1);
+                CopyPart(column, capture, entity, capture.Entities.Count - 1);
         }
+    }
+
+    private void CopyPart(PartColumn column, SceneRecord capture, EntityRecord entity, int index)
+    {
+        var from = _record.IndexOf(entity.Id);
+        if (column.Has(from))
+            column.CopyTo(capture.Column(entity.Kind, column.Name, column.MakeEmpty), from, index);
     }
 }

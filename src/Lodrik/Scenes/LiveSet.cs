@@ -1,8 +1,5 @@
 namespace Lodrik.Scenes;
 
-/// <summary>An object of the live scene.</summary>
-internal sealed record LiveEntity<TScene>(EntityId Id, IBoundKind<TScene> Kind, object? Parent, object Object);
-
 /// <summary>What is in a live scene at one moment, by id and by object.</summary>
 internal sealed class LiveSet<TScene> : IEntityLookup
 {

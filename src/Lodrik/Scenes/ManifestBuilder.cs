@@ -36,7 +36,15 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
 
     /// <summary>Adds a placed object of a level of two dimensions.</summary>
     /// <inheritdoc cref="Add(string, Vector3, string, string?)"/>
-    public int Add(string kind, Vector2 place, string path = "", string? name = null) => Add(kind, new Vector3(place, 0), path, name);
+    public int Add(string kind, Vector2 place, string path, string? name) => Add(kind, new Vector3(place, 0), path, name);
+
+    /// <summary>Adds a placed object of a level of two dimensions that the designer gave no name.</summary>
+    /// <inheritdoc cref="Add(string, Vector3, string, string?)"/>
+    public int Add(string kind, Vector2 place, string path) => Add(kind, place, path, name: null);
+
+    /// <summary>Adds a placed object of a level of two dimensions that has neither a name nor a path.</summary>
+    /// <inheritdoc cref="Add(string, Vector3, string, string?)"/>
+    public int Add(string kind, Vector2 place) => Add(kind, place, path: "");
 
     /// <summary>Gives each object its id.</summary>
     /// <exception cref="SceneException">Two objects have one authored name.</exception>

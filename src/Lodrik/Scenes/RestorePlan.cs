@@ -152,13 +152,18 @@ public enum RestorePhase
 /// <param name="Total">How many there are.</param>
 public readonly record struct RestoreProgress(RestorePhase Phase, int Done, int Total);
 
+/// <summary>The time that a phase of a restoration took.</summary>
+/// <param name="Phase">The phase.</param>
+/// <param name="Time">Its time, the game's own callbacks included.</param>
+public readonly record struct PhaseTime(RestorePhase Phase, TimeSpan Time);
+
 /// <summary>What a restoration did.</summary>
 /// <param name="Plan">The plan that was carried out; what could not be done stands in it as stuck, and why.</param>
 /// <param name="Planning">The time the plan took.</param>
 /// <param name="Acting">The time the rest took, the game's own callbacks included.</param>
 /// <param name="Phases">The time that each phase took.</param>
 public sealed record RestoreReport(
-    RestorePlan Plan, TimeSpan Planning, TimeSpan Acting, IReadOnlyList<(RestorePhase Phase, TimeSpan Time)> Phases)
+    RestorePlan Plan, TimeSpan Planning, TimeSpan Acting, IReadOnlyList<PhaseTime> Phases)
 {
     /// <summary>The plan in words, and below it the time of each phase.</summary>
     public override string ToString() => string.Create(

@@ -4,7 +4,7 @@ namespace Lodrik.Scenes;
 
 /// <summary>
 /// Says once what the objects of a game's scenes are, kind by kind. Made when the game starts, and used for every scene of this
-/// type: <see cref="Begin(TScene)"/> gives what captures and restores one.
+/// type: <see cref="LiveScenes.Begin{TScene}(SceneBindings{TScene}, TScene)"/> gives what captures and restores one.
 /// </summary>
 /// <typeparam name="TScene">The game's own scene: whatever its objects are found in.</typeparam>
 public sealed class SceneBindings<TScene>
@@ -121,28 +121,6 @@ public sealed class SceneBindings<TScene>
         FindElsewhere = find;
         ResolveElsewhere = resolve;
         return this;
-    }
-
-    /// <summary>
-    /// Takes hold of a scene as the designer left it, before the player has changed anything: what is there now is the manifest,
-    /// against which a capture tells what is gone. All of it is taken down, to be put back where a save does not mention it.
-    /// </summary>
-    /// <exception cref="SceneException">
-    /// Two objects of the scene have one id, or one belongs or refers to what is not in the scene.
-    /// </exception>
-    public LiveScene<TScene> Begin(TScene scene)
-    {
-        ArgumentNullException.ThrowIfNull(scene);
-        return new LiveScene<TScene>(this, scene, null);
-    }
-
-    /// <summary>Takes hold of a scene of which a manifest was stored: what that names and is not there now is gone.</summary>
-    /// <exception cref="SceneException">Two objects of the scene have one id.</exception>
-    public LiveScene<TScene> Begin(TScene scene, SceneManifest manifest)
-    {
-        ArgumentNullException.ThrowIfNull(scene);
-        ArgumentNullException.ThrowIfNull(manifest);
-        return new LiveScene<TScene>(this, scene, manifest);
     }
 
     internal IBoundKind<TScene>? Find(string kind) => _kinds.GetValueOrDefault(_aliases.GetValueOrDefault(kind, kind));

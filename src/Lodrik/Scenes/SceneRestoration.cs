@@ -147,7 +147,7 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
         _kept.Take(Plan, _record, _unresolved);
         _report = new RestoreReport(
             Plan, _planning, _times.Aggregate(TimeSpan.Zero, (all, one) => all + one),
-            [.. _times.Select((time, phase) => ((RestorePhase)phase, time))]);
+            [.. _times.Select((time, phase) => new PhaseTime((RestorePhase)phase, time))]);
     }
 
     /// <summary>The phases in their order. Each gives a value after every single step, where it may be left for a while.</summary>

@@ -16,7 +16,7 @@ internal sealed class ProfileStorage(ISaveStorage storage, SlotName profile) : I
 
     public IReadOnlyList<StoredFile> List(string folder) => WithoutPrefix(storage.List(Below(folder)));
 
-    public byte[]? Read(string name, long offset, int count) => storage.Read(_prefix + name, offset, count);
+    public byte[]? ReadRange(string name, long offset, int count) => storage.ReadRange(_prefix + name, offset, count);
 
     public byte[]? Read(string name) => storage.Read(_prefix + name);
 
@@ -34,8 +34,8 @@ internal sealed class ProfileStorage(ISaveStorage storage, SlotName profile) : I
     public async ValueTask<IReadOnlyList<StoredFile>> ListAsync(string folder, CancellationToken cancellationToken = default) =>
         WithoutPrefix(await storage.ListAsync(Below(folder), cancellationToken).ConfigureAwait(false));
 
-    public ValueTask<byte[]?> ReadAsync(string name, long offset, int count, CancellationToken cancellationToken = default) =>
-        storage.ReadAsync(_prefix + name, offset, count, cancellationToken);
+    public ValueTask<byte[]?> ReadRangeAsync(string name, long offset, int count, CancellationToken cancellationToken = default) =>
+        storage.ReadRangeAsync(_prefix + name, offset, count, cancellationToken);
 
     public ValueTask<byte[]?> ReadAsync(string name, CancellationToken cancellationToken = default) =>
         storage.ReadAsync(_prefix + name, cancellationToken);

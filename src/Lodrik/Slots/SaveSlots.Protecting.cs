@@ -1,6 +1,7 @@
 using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
+using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;
 using Lodrik.Storage;
 
@@ -99,7 +100,7 @@ public sealed partial class SaveSlots
             return false;
         try
         {
-            return file.Opened.Check(to).KeyId == to.Keys.Current.Id;
+            return CheckedSave.Of(file.Opened, to).KeyId == to.Keys.Current.Id;
         }
         catch (TamperedSaveException)
         {
@@ -111,7 +112,7 @@ public sealed partial class SaveSlots
     private static string ExtensionFor(string name, SavedFile file, SaveProtection? to)
     {
         var extension = Path.GetExtension(name);
-        return FileForm.All.Any(form => form.Extension == extension)
+        return FileForms.All.Any(form => form.Extension == extension)
             ? new SaveTerms(
                 file.Form, Compression: file.IsCompressed ? SaveCompression.Fast : SaveCompression.None, Protection: to).File.Extension
             : extension;

@@ -62,14 +62,14 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         _slots.InBackground(LastWriteNumber, cancellationToken);
 
     /// <summary>Opens the game's store. Nothing is written before the first save.</summary>
-    /// <param name="options">How the saves are kept; null takes the defaults: readable JSON in the platform's place.</param>
+    /// <param name="options">How the saves are kept.</param>
     /// <exception cref="ArgumentException">An option cannot be.</exception>
     /// <exception cref="MigrationException">
     /// The chain of migrations has a gap, a step twice, or does not lead to the game's version.
     /// </exception>
-    public static SaveStore<T> Open(SaveStoreOptions? options = null)
+    public static SaveStore<T> Open(SaveStoreOptions options)
     {
-        options ??= new SaveStoreOptions();
+        ArgumentNullException.ThrowIfNull(options);
         if (!T.Root.IsSaveFile)
             throw new ArgumentException($"{typeof(T).Name} is a state type; a store needs the game's save root, marked [SaveFile(game)].");
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepGenerations, 1, nameof(options));
@@ -90,6 +90,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         options.Protection?.Check();
         return new SaveStore<T>(options);
     }
+
+    /// <summary>Opens the game's store with the defaults: readable JSON in the platform's place.</summary>
+    public static SaveStore<T> Open() => Open(new SaveStoreOptions());
 
     /// <summary>Opens the game's store in a folder.</summary>
     public static SaveStore<T> Open(string folder) => Open(new SaveStoreOptions { Folder = folder });
@@ -283,7 +286,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
 
     private ValueTask<LoadResult<T>> Load(
         SlotFiles files, SlotName slot, IProgress<SaveProgress>? progress, Func<SavedFile, T> decode) =>
-        LoadAny(files, () => OfSlot(files, slot), progress, decode, async () => new LoadResult<T>(slot, SlotException.NoSuchSlot(
+        LoadAny(files, () => OfSlot(files, slot), progress, decode, async () => new LoadResult<T>(slot, SlotFiles.NoSuchSlot(
             slot, (await files.All().ConfigureAwait(false)).Keys, "Ask Found before State, or use LoadOrNew.")));
 
     private static async ValueTask<List<SlotGeneration>> OfSlot(SlotFiles files, SlotName slot) =>

@@ -116,7 +116,7 @@ public sealed class SettingsFile<T> where T : IStateType<T>
         string[] names = [FileName, .. Enum.GetValues<SaveForm>().Select(form => Name + form.FileExtension())];
         foreach (var name in names)
         {
-            if (await files.Calls.Read(name, 0, 1).ConfigureAwait(false) is not null)
+            if (await files.Calls.ReadRange(name, 0, 1).ConfigureAwait(false) is not null)
                 return name;
         }
         return null;

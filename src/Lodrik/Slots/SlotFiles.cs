@@ -56,7 +56,7 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
     public async ValueTask<List<Generation>> OfExisting(SlotName slot)
     {
         var generations = await Of(slot).ConfigureAwait(false);
-        return generations.Count > 0 ? generations : throw SlotException.NoSuchSlot(slot, (await All().ConfigureAwait(false)).Keys);
+        return generations.Count > 0 ? generations : throw NoSuchSlot(slot, (await All().ConfigureAwait(false)).Keys);
     }
 
     /// <summary>A generation that has to be there.</summary>
@@ -145,7 +145,7 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
         for (var read = 0; read < bytes.Length;)
         {
             calls.Cancellation.ThrowIfCancellationRequested();
-            var part = await calls.Read(generation.File, read, ReadAtOnce).ConfigureAwait(false)
+            var part = await calls.ReadRange(generation.File, read, ReadAtOnce).ConfigureAwait(false)
                 ?? throw new GenerationGoneException(location);
             if (part.Length == 0)
             {
@@ -201,8 +201,8 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
         var location = Locate(slot, generation);
         for (var count = HeaderBytes; ; count *= 8)
         {
-            var start = await calls.Read(generation.File, 0, count).ConfigureAwait(false) ?? throw new GenerationGoneException(location);
-            var header = FileForm.Recognise(start, location).FindHeader(start);
+            var start = await calls.ReadRange(generation.File, 0, count).ConfigureAwait(false) ?? throw new GenerationGoneException(location);
+            var header = FileForms.Recognise(start, location).FindHeader(start);
             if (header is null && start.Length < count)
                 header = SavedFile.FromBytes(start, location).Header;
             else if (header is null)
@@ -293,4 +293,14 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
     }
 
     private static void SortNewestFirst(List<Generation> generations) => generations.Sort((a, b) => b.Number.CompareTo(a.Number));
+
+    /// <summary>There is no such slot; names the one that was most likely meant.</summary>
+    public static SlotException NoSuchSlot(SlotName slot, IEnumerable<SlotName> known, string? otherwise = null)
+    {
+        var names = known.Select(name => name.ToString()).ToList();
+        var remedy = State.Spelling.Nearest(slot.ToString(), names) is { } nearest
+            ? $"Did you mean \"{nearest}\"?"
+            : otherwise ?? (names.Count == 0 ? "There are no slots at all." : $"There are: {string.Join(", ", names.Take(12))}.");
+        return new SlotException(SaveErrorCode.NoSuchSlot, "There is no such slot.", new SaveLocation { Slot = slot.ToString() }, remedy);
+    }
 }

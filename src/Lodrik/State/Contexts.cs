@@ -5,12 +5,15 @@ namespace Lodrik.State;
 // What the writer and the reader of one section hand along beside its tokens. It is passed, never found: a second section that is written
 // in between, on this thread or another, has a context of its own.
 
+/// <summary>The shared objects of one section. What is in it only those know who write and read such objects.</summary>
+internal abstract class SharedPool;
+
 /// <summary>What goes along while one section is written.</summary>
 [EditorBrowsable(EditorBrowsableState.Never)]
 public sealed class WriteContext
 {
     /// <summary>The shared objects of the section; null where none may be.</summary>
-    internal SharedWriting? Shared { get; set; }
+    internal SharedPool? Shared { get; set; }
 
     /// <summary>Whether half of a character pair was replaced in some text.</summary>
     internal bool HasReplacedText { get; set; }
@@ -21,7 +24,7 @@ public sealed class WriteContext
 public sealed class ReadContext
 {
     /// <summary>The shared objects of the section; null where there are none.</summary>
-    internal SharedReading? Shared { get; init; }
+    internal SharedPool? Shared { get; init; }
 }
 
 /// <summary>What goes along while an object is copied: the copies of shared objects, each one made once.</summary>
@@ -31,17 +34,14 @@ public sealed class CopyContext
     private readonly Dictionary<object, object> _copies = new(ReferenceEqualityComparer.Instance);
     private readonly Queue<Action> _toFill = [];
 
-    /// <summary>
-    /// The copy of a shared object, made if there is none yet. It is filled later, so that circles close and long chains do not nest.
-    /// </summary>
-    internal T CopyOf<T, TContent>(T value) where T : class where TContent : ISharedCodec<T>
+    /// <summary>The copy of a shared object; null where there is none yet.</summary>
+    internal object? Find(object value) => _copies.GetValueOrDefault(value);
+
+    /// <summary>Notes the copy of a shared object. It is filled later, so that circles close and long chains do not nest.</summary>
+    internal void Add(object value, object copy, Action fill)
     {
-        if (_copies.TryGetValue(value, out var known))
-            return (T)known;
-        var copy = TContent.CreateLike(value);
         _copies.Add(value, copy);
-        _toFill.Enqueue(() => TContent.CopyMembers(value, copy, this));
-        return copy;
+        _toFill.Enqueue(fill);
     }
 
     /// <summary>Fills the copies that were made, and those that they lead to.</summary>

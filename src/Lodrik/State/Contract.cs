@@ -1,3 +1,4 @@
+using System.ComponentModel;
 using System.Numerics;
 
 namespace Lodrik.State;
@@ -5,41 +6,6 @@ namespace Lodrik.State;
 // The whole framework is four interfaces. A state type says what it is (IStateRoot, IStateCodec); a format says how that
 // looks (IStateWriter, IStateReader); neither knows the other. The generator writes the first two for the game's types, the
 // Formats folder holds the last two for JSON, XML, CBOR and the value tree.
-
-/// <summary>What can stand at the top of a file: a state type, or the root of a game's saves. Implemented by the generator.</summary>
-/// <typeparam name="TSelf">The type itself.</typeparam>
-public interface IStateRoot<TSelf> where TSelf : IStateRoot<TSelf>
-{
-    /// <summary>What is known before any save is read: the game, the version and the sections.</summary>
-    static abstract StateRoot Root { get; }
-
-    /// <summary>A new object with every member at its initial value.</summary>
-    static abstract TSelf CreateState();
-
-    /// <summary>A new object whose saved members have the same content, and share nothing that could be changed.</summary>
-    static abstract TSelf CopyState(TSelf state, CopyContext? context);
-
-    /// <summary>Whether the saved members of two objects have the same content.</summary>
-    static abstract bool AreEqualStates(TSelf one, TSelf other, CompareContext? context);
-
-    /// <summary>Hands out the sections of a save, in their order.</summary>
-    static abstract void WriteSections<TSections>(ref TSections sections, TSelf state) where TSections : ISectionWriter, allows ref struct;
-
-    /// <summary>Asks for the sections of a save, in their order.</summary>
-    static abstract void ReadSections<TSections>(ref TSections sections, ref TSelf state)
-        where TSections : ISectionReader, allows ref struct;
-}
-
-/// <summary>A type marked <see cref="StateTypeAttribute"/>. Implemented by the generator.</summary>
-/// <typeparam name="TSelf">The type itself.</typeparam>
-public interface IStateType<TSelf> : IStateRoot<TSelf> where TSelf : IStateType<TSelf>
-{
-    /// <summary>Writes the state as one value.</summary>
-    static abstract void WriteState<TWriter>(ref TWriter writer, TSelf state) where TWriter : IStateWriter, allows ref struct;
-
-    /// <summary>Reads one value into the state; what the value does not mention stays as it is.</summary>
-    static abstract void ReadState<TReader>(ref TReader reader, ref TSelf state) where TReader : IStateReader, allows ref struct;
-}
 
 /// <summary>How values of one type are written and read. Implemented by structs without fields, so that the code is specialised.</summary>
 /// <typeparam name="T">The type of the values.</typeparam>
@@ -246,78 +212,6 @@ public interface IStateReader
     Exception Invalid(long mark, string problem);
 }
 
-/// <summary>Takes the sections of a save, one after the other.</summary>
-public interface ISectionWriter
-{
-    /// <summary>Writes one section.</summary>
-    void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>;
-
-    /// <summary>Writes as many sections as the group has, each named <c>name/…</c>.</summary>
-    void WriteGroup(string name, ISectionGroup? group);
-}
-
-/// <summary>Gives the sections of a save, as far as they are there and were asked for.</summary>
-public interface ISectionReader
-{
-    /// <summary>Reads one section into the value; a section that is not there leaves it as it is.</summary>
-    void Read<T, TCodec>(string name, ref T value) where TCodec : IStateCodec<T>;
-
-    /// <summary>Hands the sections named <c>name/…</c> to the group, without decoding them.</summary>
-    void ReadGroup(string name, ISectionGroup? group);
-}
-
-/// <summary>A root's member that stands for several sections, each read when it is asked for.</summary>
-public interface ISectionGroup
-{
-    /// <summary>The names of the sections, without the group's own.</summary>
-    IEnumerable<string> SectionNames { get; }
-
-    /// <summary>Writes one section as one value.</summary>
-    void WriteSection<TWriter>(string name, ref TWriter writer) where TWriter : IStateWriter, allows ref struct;
-
-    /// <summary>
-    /// An object that is another one as soon as the section's content is another: as long as it stays the same, bytes that were written
-    /// before are used again. Null where that cannot be told.
-    /// </summary>
-    object? IdentityOf(string name);
-
-    /// <summary>Forgets what it holds and takes these sections, undecoded.</summary>
-    void TakeSections(IReadOnlyList<UndecodedSection> sections);
-}
-
-/// <summary>A section that has been checked and not decoded yet.</summary>
-public abstract class UndecodedSection
-{
-    /// <summary>The section's name within its group.</summary>
-    public abstract string Name { get; }
-
-    /// <summary>
-    /// Whether the bytes are as they were written. Those that are not may turn out not to fit, and are best decoded at once.
-    /// </summary>
-    public abstract bool IsIntact { get; }
-
-    /// <summary>Decodes the section.</summary>
-    /// <exception cref="SaveException">The content does not fit.</exception>
-    public abstract void Decode(ISectionDecoder decoder);
-
-    /// <summary>The content without the game's types.</summary>
-    /// <exception cref="SaveException">The content is no well-formed value.</exception>
-    internal SaveValue ToTree()
-    {
-        var decoder = new TreeDecoder();
-        Decode(decoder);
-        return decoder.Tree;
-    }
-
-    private sealed class TreeDecoder : ISectionDecoder
-    {
-        public SaveValue Tree { get; private set; } = SaveValue.Null;
-
-        public void Decode<TReader>(ref TReader reader)
-            where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
-    }
-}
-
 /// <summary>What is to be done with a section's content, whichever format it is in.</summary>
 public interface ISectionDecoder
 {
@@ -325,18 +219,62 @@ public interface ISectionDecoder
     void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct;
 }
 
-/// <summary>What is fixed about a save's root when the game is built.</summary>
-/// <param name="Game">The game's id; empty for a state type that is saved on its own.</param>
-/// <param name="Version">The save version; 0 for a state type that is saved on its own.</param>
-/// <param name="Sections">The section names; a group's name ends in <c>/</c>.</param>
-public sealed record StateRoot(string Game, int Version, IReadOnlyList<string> Sections)
+/// <summary>Takes many objects of one type at once.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface IRowWriter : IStateWriter
 {
-    /// <summary>The name of the only section of a state type that is saved on its own.</summary>
-    public const string SingleSection = "state";
+    /// <summary>Begins so many objects; false where they have to be written one by one.</summary>
+    bool TryBeginRows(RowShape shape, int count);
 
-    /// <summary>The root of a state type that is saved on its own: no game, no version, one section.</summary>
-    public static StateRoot Single { get; } = new("", 0, [SingleSection]);
+    /// <summary>Where the values of a member go that is handed over as whole numbers, one for each row.</summary>
+    Span<long> IntegerRows(int member);
 
-    /// <summary>Whether this is a game's save root, with sections of its own.</summary>
-    public bool IsSaveFile => Version > 0;
+    /// <summary>Where the values of a member go that is handed over as single-precision numbers.</summary>
+    Span<float> SingleRows(int member);
+
+    /// <summary>Where the values of a member go that is handed over as double-precision numbers.</summary>
+    Span<double> DoubleRows(int member);
+
+    /// <summary>Where the values of a member go that is handed over as truth values.</summary>
+    Span<bool> BoolRows(int member);
+
+    /// <summary>Writes the next row's value of a member that is handed over as text.</summary>
+    void WriteTextRow(int member, string? value);
+
+    /// <summary>Names the member whose next value is written now.</summary>
+    void AtRow(int member);
+
+    /// <summary>Ends the objects.</summary>
+    void EndRows();
+}
+
+/// <summary>Gives many objects of one type at once.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface IRowReader : IStateReader
+{
+    /// <summary>Begins so many objects; false where they have to be read one by one.</summary>
+    bool TryBeginRows(RowShape shape, int count);
+
+    /// <summary>
+    /// A member's values, if all are whole numbers between the bounds; otherwise nothing, and <see cref="AtRow"/> has them.
+    /// </summary>
+    ReadOnlySpan<long> IntegerRows(int member, long min, long max);
+
+    /// <summary>A member's values, if all are single-precision numbers.</summary>
+    ReadOnlySpan<float> SingleRows(int member);
+
+    /// <summary>A member's values, if all are double-precision numbers.</summary>
+    ReadOnlySpan<double> DoubleRows(int member);
+
+    /// <summary>A member's values, if all are truth values.</summary>
+    ReadOnlySpan<bool> BoolRows(int member);
+
+    /// <summary>A member's values, if all are texts.</summary>
+    ReadOnlySpan<string> TextRows(int member);
+
+    /// <summary>Moves to a member's next value, to be read now; false where the save does not have the member.</summary>
+    bool AtRow(int member);
+
+    /// <summary>Ends the objects.</summary>
+    void EndRows();
 }

@@ -1,5 +1,4 @@
 using System.Diagnostics.CodeAnalysis;
-using Lodrik.Scenes;
 
 namespace Lodrik.State;
 
@@ -16,7 +15,13 @@ internal abstract class PartColumn(string name)
     public abstract void Read<TReader>(ref TReader reader, int entity) where TReader : IStateReader, allows ref struct;
 
     /// <summary>Gives an entity's part to an entity of another record. Records do not change, so it need not be copied.</summary>
-    public abstract void CopyTo(SceneRecord target, string kind, int from, int to);
+    /// <param name="target">The column of the same part in the other record.</param>
+    /// <param name="from">The entity's index in this one.</param>
+    /// <param name="to">The entity's index in the other.</param>
+    public abstract void CopyTo(PartColumn target, int from, int to);
+
+    /// <summary>An empty column of the same part.</summary>
+    public abstract PartColumn MakeEmpty();
 
     /// <summary>Takes back the part of the entity that came last, if it has one.</summary>
     public abstract void RemoveLast(int entity);
@@ -47,9 +52,9 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
         _values.Add(value);
     }
 
-    public override void CopyTo(SceneRecord target, string kind, int from, int to)
+    public override void CopyTo(PartColumn target, int from, int to)
     {
-        if (TryGet(from, out var value) && target.Column(kind, Name, MakeEmpty) is PartColumn<T> column && !column.Has(to))
+        if (TryGet(from, out var value) && target is PartColumn<T> column && !column.Has(to))
             column.Add(to, value);
     }
 
@@ -60,9 +65,6 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
         _entities.RemoveAt(_entities.Count - 1);
         _values.RemoveAt(_values.Count - 1);
     }
-
-    /// <summary>An empty column of the same part.</summary>
-    protected abstract PartColumn MakeEmpty();
 
     private int Row(int entity)
     {
@@ -87,7 +89,7 @@ internal sealed class ScalarPartColumn<T, TCodec>(string name) : PartColumn<T>(n
 {
     public override T Copy(T value) => TCodec.Copy(value, context: null);
 
-    protected override PartColumn MakeEmpty() => new ScalarPartColumn<T, TCodec>(Name);
+    public override PartColumn MakeEmpty() => new ScalarPartColumn<T, TCodec>(Name);
 
     public override void Write<TWriter>(ref TWriter writer, int entity)
     {
@@ -110,7 +112,7 @@ internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) wher
 {
     public override T Copy(T value) => T.CopyState(value, context: null);
 
-    protected override PartColumn MakeEmpty() => new StatePartColumn<T>(Name);
+    public override PartColumn MakeEmpty() => new StatePartColumn<T>(Name);
 
     public override void Write<TWriter>(ref TWriter writer, int entity)
     {
@@ -133,7 +135,7 @@ internal sealed class TreePartColumn(string name) : PartColumn<SaveValue>(name)
 {
     public override SaveValue Copy(SaveValue value) => SaveValueCodec.Copy(value)!;
 
-    protected override PartColumn MakeEmpty() => new TreePartColumn(Name);
+    public override PartColumn MakeEmpty() => new TreePartColumn(Name);
 
     public override void Write<TWriter>(ref TWriter writer, int entity)
     {

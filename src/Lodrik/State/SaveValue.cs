@@ -42,7 +42,7 @@ public enum SaveValueKind
 /// The untyped form of saved state: a tree of scalars, lists and maps. Free-form members, migrations and the command-line
 /// tool work on it. Two trees are equal by content; the order of a map's entries does not count, and 1 is not 1.0.
 /// </summary>
-public abstract class SaveValue : IEquatable<SaveValue>
+public abstract partial class SaveValue : IEquatable<SaveValue>
 {
     private protected SaveValue(SaveValueKind kind) => Kind = kind;
 
@@ -81,7 +81,7 @@ public abstract class SaveValue : IEquatable<SaveValue>
     /// but themselves.
     /// </summary>
     /// <exception cref="InvalidCastException">It stands for no value of that sort; the message has both.</exception>
-    public SaveValue ConvertTo(SaveValueKind kind) => ValueConversion.Convert(this, kind);
+    public SaveValue ConvertTo(SaveValueKind kind) => Conversion.Convert(this, kind);
 
     /// <summary>The whole number that this is, or that its text or its digits stand for.</summary>
     /// <exception cref="InvalidCastException">It is no whole number of 64 bits.</exception>
@@ -325,4 +325,19 @@ public sealed class SaveMap() : SaveValue(SaveValueKind.Map), IReadOnlyCollectio
 
     /// <summary>The number of entries, in words.</summary>
     public override string ToString() => Count == 1 ? "1 entry" : $"{Count} entries";
+}
+
+/// <summary>The items of a list that were checked and are not decoded yet.</summary>
+internal abstract class RowSource
+{
+    public abstract int Count { get; }
+
+    /// <summary>The items in order, each decoded when its turn comes.</summary>
+    public abstract IEnumerable<SaveValue> Read();
+
+    /// <summary>One item, without the others.</summary>
+    public abstract SaveValue Read(int index);
+
+    /// <summary>One member of every item in order; null where an item does not have it. Nothing else is decoded.</summary>
+    public abstract IEnumerable<SaveValue?> ReadMember(string key);
 }

@@ -35,7 +35,7 @@ public static class SharedObjects
             writer.WriteNull();
             return;
         }
-        var objects = writer.Context?.Shared ?? throw new ContentException(
+        var objects = (SharedWriting?)writer.Context?.Shared ?? throw new ContentException(
             SaveErrorCode.UndeclaredType,
             $"A {typeof(T).Name} is shared, and shared objects belong into a section of the save root, not into a part of a scene.",
             new ContentPlace(long.MaxValue, int.MaxValue));
@@ -49,7 +49,7 @@ public static class SharedObjects
         if (reader.TryReadNull())
             return null;
         var number = (int)reader.ReadInteger(1, int.MaxValue);
-        return reader.Context?.Shared?.Find<T, TContent>(number) switch
+        return ((SharedReading?)reader.Context?.Shared)?.Find<T, TContent>(number) switch
         {
             null => throw reader.Wrong($"The shared object {number} is not in the save."),
             T found => found,
@@ -64,10 +64,19 @@ public static class SharedObjects
         if (value is null)
             return null;
         if (context is not null)
-            return context.CopyOf<T, TContent>(value);
+            return CopyOf<T, TContent>(value, context);
         var own = new CopyContext();
-        var copy = own.CopyOf<T, TContent>(value);
+        var copy = CopyOf<T, TContent>(value, own);
         own.Fill();
+        return copy;
+    }
+
+    private static T CopyOf<T, TContent>(T value, CopyContext context) where T : class where TContent : ISharedCodec<T>
+    {
+        if (context.Find(value) is { } known)
+            return (T)known;
+        var copy = TContent.CreateLike(value);
+        context.Add(value, copy, () => TContent.CopyMembers(value, copy, context));
         return copy;
     }
 
@@ -84,7 +93,7 @@ public static class SharedObjects
 }
 
 /// <summary>The shared objects of a section that is being written.</summary>
-internal sealed class SharedWriting
+internal sealed class SharedWriting : SharedPool
 {
     private Dictionary<object, int>? _numbers;
 
@@ -135,7 +144,7 @@ internal abstract class SharedContents
 
 /// <summary>The shared objects of a section that is being read.</summary>
 /// <param name="contents">Where their contents come from.</param>
-internal sealed class SharedReading(SharedContents contents)
+internal sealed class SharedReading(SharedContents contents) : SharedPool
 {
     private readonly Dictionary<int, object> _objects = [];
     private readonly Queue<Action> _toFill = [];

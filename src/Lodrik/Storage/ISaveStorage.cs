@@ -19,7 +19,7 @@ public interface ISaveStorage
 
     /// <summary>Reads a range of a file; fewer bytes where the file ends before, null where there is no such file.</summary>
     /// <exception cref="StorageException">The file cannot be read.</exception>
-    byte[]? Read(string name, long offset, int count);
+    byte[]? ReadRange(string name, long offset, int count);
 
     /// <summary>Reads a whole file; null where there is none.</summary>
     /// <exception cref="StorageException">The file cannot be read.</exception>
@@ -58,18 +58,18 @@ public interface ISaveStorage
         return new(List(folder));
     }
 
-    /// <summary>As <see cref="Read(string, long, int)"/>, without blocking the caller's thread where the storage can do so.</summary>
+    /// <summary>As <see cref="ReadRange(string, long, int)"/>, without blocking the caller's thread where the storage can do so.</summary>
     /// <exception cref="OperationCanceledException">It was given up.</exception>
-    /// <inheritdoc cref="Read(string, long, int)"/>
-    ValueTask<byte[]?> ReadAsync(string name, long offset, int count, CancellationToken cancellationToken = default)
+    /// <inheritdoc cref="ReadRange(string, long, int)"/>
+    ValueTask<byte[]?> ReadRangeAsync(string name, long offset, int count, CancellationToken cancellationToken = default)
     {
         cancellationToken.ThrowIfCancellationRequested();
-        return new(Read(name, offset, count));
+        return new(ReadRange(name, offset, count));
     }
 
-    /// <summary>As <see cref="Read(string)"/>, without blocking the caller's thread where the storage can do so.</summary>
+    /// <summary>As <see cref="Read"/>, without blocking the caller's thread where the storage can do so.</summary>
     /// <exception cref="OperationCanceledException">It was given up.</exception>
-    /// <inheritdoc cref="Read(string)"/>
+    /// <inheritdoc cref="Read"/>
     ValueTask<byte[]?> ReadAsync(string name, CancellationToken cancellationToken = default)
     {
         cancellationToken.ThrowIfCancellationRequested();

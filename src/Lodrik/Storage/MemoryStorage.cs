@@ -22,7 +22,7 @@ public sealed class MemoryStorage : ISaveStorage
     }
 
     /// <inheritdoc/>
-    public byte[]? Read(string name, long offset, int count)
+    public byte[]? ReadRange(string name, long offset, int count)
     {
         StorageNames.Check(name);
         ArgumentOutOfRangeException.ThrowIfNegative(offset);

@@ -26,8 +26,8 @@ internal sealed class StorageCalls
     public ValueTask<IReadOnlyList<StoredFile>> List(string folder) =>
         _isAsync ? Storage.ListAsync(folder, Cancellation) : new(Storage.List(folder));
 
-    public ValueTask<byte[]?> Read(string name, long offset, int count) =>
-        _isAsync ? Storage.ReadAsync(name, offset, count, Cancellation) : new(Storage.Read(name, offset, count));
+    public ValueTask<byte[]?> ReadRange(string name, long offset, int count) =>
+        _isAsync ? Storage.ReadRangeAsync(name, offset, count, Cancellation) : new(Storage.ReadRange(name, offset, count));
 
     public ValueTask<byte[]?> Read(string name) => _isAsync ? Storage.ReadAsync(name, Cancellation) : new(Storage.Read(name));
 

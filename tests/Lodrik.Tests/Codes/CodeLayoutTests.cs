@@ -29,8 +29,8 @@ public sealed class CodeLayoutTests
             var number = layout.ToNumber(state);
             Assert.InRange(number, BigInteger.One, layout.LargestNumber);
             Assert.Equal(state, layout.FromNumber(number)!.State);
-            Assert.Equal(layout.Bytes, layout.ToBytes(state).Length);
-            Assert.Equal(layout.Characters, layout.ToText(state).Count(char.IsAsciiLetterOrDigit));
+            Assert.Equal(layout.ByteCount, layout.ToBytes(state).Length);
+            Assert.Equal(layout.CharacterCount, layout.ToText(state).Count(char.IsAsciiLetterOrDigit));
             // The layout itself comes back from its document too.
             Assert.Equal(layout.Fingerprint(), CodeLayoutFile.Read(layout.ToJson(), layout.Options.Key).Fingerprint());
             Assert.Equal(state, CodeLayoutFile.Read(layout.ToJson(), layout.Options.Key).FromText(layout.ToText(state)).State);
@@ -38,7 +38,7 @@ public sealed class CodeLayoutTests
         iter: 400);
 
     [Fact]
-    public void Every_wrong_character_and_every_swap_is_corrected_or_found() => Layouts.Where(layout => layout.Options.CheckCharacters > 0)
+    public void Every_wrong_character_and_every_swap_is_corrected_or_found() => Layouts.Where(layout => layout.Options.CheckCharacterCount > 0)
         .SelectMany(layout => States(layout).Select(state => (layout, state))).Sample(
         one =>
         {
@@ -61,18 +61,18 @@ public sealed class CodeLayoutTests
                         var problem = Assert.Throws<CodeException>(() => layout.FromText(typed));
                         Assert.Equal(SaveErrorCode.CodeMistyped, problem.Code);
                         // With two checks the place is known as well.
-                        Assert.Equal(layout.Options.CheckCharacters > 1, problem.Positions.Count == 1 && problem.Positions[0].Number == at + 1);
+                        Assert.Equal(layout.Options.CheckCharacterCount > 1, problem.Positions.Count == 1 && problem.Positions[0].Number == at + 1);
                     }
                 }
                 // A swap is two mistakes: two checks find it, beside those that are needed to correct.
-                if (at == 0 || code[at] == code[at - 1] || layout.Options.CheckCharacters - layout.Options.Corrects < (layout.Options.Corrects > 0 ? 2 : 1))
+                if (at == 0 || code[at] == code[at - 1] || layout.Options.CheckCharacterCount - layout.Options.Corrects < (layout.Options.Corrects > 0 ? 2 : 1))
                     continue;
                 var swapped = $"{code[..(at - 1)]}{code[at]}{code[at - 1]}{code[(at + 1)..]}";
                 // Corrected where two are, or where the two stand in different blocks.
                 try
                 {
                     Assert.Equal(state, layout.FromText(swapped).State);
-                    Assert.True(layout.Options.Corrects >= 2 || layout.Characters > 31);
+                    Assert.True(layout.Options.Corrects >= 2 || layout.CharacterCount > 31);
                 }
                 catch (CodeException problem)
                 {
@@ -85,7 +85,7 @@ public sealed class CodeLayoutTests
     [Fact]
     public void Two_wrong_characters_are_corrected_where_that_is_promised_and_never_taken_for_another_state()
     {
-        var (correcting, finding) = (Make(new CodeOptions { CheckCharacters = 4, Corrects = 2 }), Make(new CodeOptions()));
+        var (correcting, finding) = (Make(new CodeOptions { CheckCharacterCount = 4, Corrects = 2 }), Make(new CodeOptions()));
         var random = new Random(11);
         foreach (var layout in new[] { correcting, finding })
         {
@@ -111,10 +111,10 @@ public sealed class CodeLayoutTests
     [InlineData(0, 0)]
     public void Codes_that_are_guessed_are_taken_as_often_as_the_layout_says(int checks, int corrects)
     {
-        var layout = new CodeLayout<SaveMap>("guess", 1, fields => fields.Number("oil", 0, 699, state => state["oil"].AsInt64(), (state, value) => state["oil"] = value), new CodeOptions { CheckCharacters = checks, Corrects = corrects, MarkCharacters = 0, Versions = 1 });
+        var layout = new CodeLayout<SaveMap>("guess", 1, fields => fields.Number("oil", 0, 699, state => state["oil"].AsInt64(), (state, value) => state["oil"] = value), new CodeOptions { CheckCharacterCount = checks, Corrects = corrects, MarkCharacterCount = 0, VersionCount = 1 });
         var (random, taken) = (new Random(5), 0);
         const int Guesses = 25_000;
-        var guess = new char[layout.Characters];
+        var guess = new char[layout.CharacterCount];
         for (var run = 0; run < Guesses; run++)
         {
             for (var i = 0; i < guess.Length; i++)
@@ -135,7 +135,7 @@ public sealed class CodeLayoutTests
     [Fact]
     public void A_key_makes_guessing_as_unlikely_as_its_tag_is_long()
     {
-        var options = new CodeOptions { Key = Key, TagCharacters = 2, CheckCharacters = 0, Corrects = 0, MarkCharacters = 0, Versions = 1 };
+        var options = new CodeOptions { Key = Key, TagCharacterCount = 2, CheckCharacterCount = 0, Corrects = 0, MarkCharacterCount = 0, VersionCount = 1 };
         var layout = new CodeLayout<SaveMap>("guess", 1, fields => fields.Number("oil", 0, 31, state => state["oil"].AsInt64(), (state, value) => state["oil"] = value), options);
         Assert.Equal(1.0 / 1024, layout.Explain().OddsOfGuessing, 9);
         var numbers = (int)layout.LargestNumber;
@@ -160,14 +160,14 @@ public sealed class CodeLayoutTests
     public void No_fraction_of_a_bit_is_wasted_and_neighbours_look_unrelated()
     {
         var layout = new CodeLayout<SaveMap>("dense", 1, fields => fields.Choice("day", ["mo", "tu", "we", "th", "fr", "sa", "su"], state => state["day"].AsText()!, (state, value) => state["day"] = value)
-            .Number("oil", -3, 7, state => state["oil"].AsInt64(), (state, value) => state["oil"] = value), new CodeOptions { Versions = 1 });
+            .Number("oil", -3, 7, state => state["oil"].AsInt64(), (state, value) => state["oil"] = value), new CodeOptions { VersionCount = 1 });
         Assert.Equal(77, layout.LargestNumber);
         var all = Enumerable.Range(1, 77).Select(number => layout.FromNumber(number)!.State).ToList();
         Assert.Equal(77, all.Distinct().Count());
         // Each number is one state's, and neighbours are anywhere.
         var numbers = Enumerable.Range(-3, 11).Select(oil => (int)layout.ToNumber(new SaveMap { ["day"] = "mo", ["oil"] = oil })).ToList();
         Assert.True(numbers.Zip(numbers.Skip(1)).Count(pair => Math.Abs(pair.First - pair.Second) > 7) >= 6);
-        var plain = new CodeLayout<SaveMap>("dense", 1, Oil, new CodeOptions { Versions = 1, Scrambled = false });
+        var plain = new CodeLayout<SaveMap>("dense", 1, Oil, new CodeOptions { VersionCount = 1, Scrambled = false });
         Assert.Equal(5, plain.ToNumber(new SaveMap { ["oil"] = 4 }));
         Assert.Null(plain.FromNumber(0));
         Assert.Null(plain.FromBytes([0, 0]));
@@ -179,7 +179,7 @@ public sealed class CodeLayoutTests
         var state = new SaveMap { ["oil"] = 4 };
         var one = new CodeLayout<SaveMap>("one", 1, Oil);
         Assert.Single(Enumerable.Range(0, 20).Select(_ => one.ToText(state)).Distinct());
-        var many = new CodeLayout<SaveMap>("many", 1, Oil, new CodeOptions { Variants = 64 });
+        var many = new CodeLayout<SaveMap>("many", 1, Oil, new CodeOptions { VariantCount = 64 });
         var codes = Enumerable.Range(0, 64).Select(variant => many.ToText(state, variant)).ToList();
         Assert.Equal(64, codes.Distinct().Count());
         Assert.All(codes, code => Assert.Equal(state, many.FromText(code).State));
@@ -228,7 +228,7 @@ public sealed class CodeLayoutTests
     [Fact]
     public void Numbers_that_stand_for_nothing_are_out_of_range()
     {
-        var layout = new CodeLayout<SaveMap>("seven", 1, fields => fields.Number("oil", 0, 6, state => state["oil"].AsInt64(), (state, value) => state["oil"] = value), new CodeOptions { MarkCharacters = 0, Versions = 1, Scrambled = false });
+        var layout = new CodeLayout<SaveMap>("seven", 1, fields => fields.Number("oil", 0, 6, state => state["oil"].AsInt64(), (state, value) => state["oil"] = value), new CodeOptions { MarkCharacterCount = 0, VersionCount = 1, Scrambled = false });
         foreach (var number in new BigInteger[] { 8, 1000, -1, BigInteger.Pow(2, 200) })
             Assert.Equal(SaveErrorCode.CodeOutOfRange, Assert.Throws<CodeException>(() => layout.FromNumber(number)).Code);
         // One character has 32 values, and seven are states.
@@ -260,7 +260,7 @@ public sealed class CodeLayoutTests
     {
         var first = new CodeLayout<SaveMap>("tide", 1, Oil);
         var second = new CodeLayout<SaveMap>("tide", 2, fields => { Oil(fields); fields.Since(2, first.Fingerprint()).Flag("fog", state => state["fog"].AsBool(), (state, value) => state["fog"] = value); });
-        var third = new CodeLayout<SaveMap>("tide", 3, fields => fields.Number("litres", 0, 9000, state => state["litres"].AsInt64(), (state, value) => state["litres"] = value), new CodeOptions { CheckCharacters = 5 }, oldest: 3)
+        var third = new CodeLayout<SaveMap>("tide", 3, fields => fields.Number("litres", 0, 9000, state => state["litres"].AsInt64(), (state, value) => state["litres"] = value), new CodeOptions { CheckCharacterCount = 5 }, oldest: 3)
             .Accepts(second, old => new SaveMap { ["litres"] = old["oil"].AsInt64() * 10 });
         var (one, two, three) = (first.ToText(new SaveMap { ["oil"] = 42 }), second.ToText(new SaveMap { ["oil"] = 42, ["fog"] = true }), third.ToText(new SaveMap { ["litres"] = 421 }));
 
@@ -294,11 +294,11 @@ public sealed class CodeLayoutTests
         Bad("not what they were", fields => { Oil(fields); fields.Since(2, "ABCDEF"); }, version: 2);
         Bad("room for 1 to 16", Oil, version: 17);
         Bad("takes", fields => fields.Set("beacons", [.. Enumerable.Range(0, 1000).Select(i => $"b{i}")], _ => [], (_, _) => { }).Numbers("more", 1000, 0, 1000, _ => [], (_, _) => { }));
-        Bad("cannot correct", Oil, new CodeOptions { CheckCharacters = 1, Corrects = 1 });
-        Bad("check characters", Oil, new CodeOptions { CheckCharacters = 11 });
-        Bad("mark characters", Oil, new CodeOptions { MarkCharacters = 5 });
+        Bad("cannot correct", Oil, new CodeOptions { CheckCharacterCount = 1, Corrects = 1 });
+        Bad("check characters", Oil, new CodeOptions { CheckCharacterCount = 11 });
+        Bad("mark characters", Oil, new CodeOptions { MarkCharacterCount = 5 });
         Bad("groups", Oil, new CodeOptions { GroupSize = 0 });
-        Bad("variants", Oil, new CodeOptions { Variants = 0 });
+        Bad("variants", Oil, new CodeOptions { VariantCount = 0 });
         Bad("host holds", Declare, new CodeOptions { LargestNumber = 1L << 20 });
         Assert.True(new CodeLayout<SaveMap>("fits", 1, Declare, new CodeOptions { LargestNumber = BigInteger.One << 53 }).LargestNumber < BigInteger.One << 53);
         var layout = new CodeLayout<SaveMap>("tide", 2, Oil);
@@ -321,7 +321,7 @@ public sealed class CodeLayoutTests
         var layout = Make(new CodeOptions());
         var costs = layout.Explain();
         Assert.Equal(BigInteger.Log(layout.LargestNumber, 2), costs.Bits, 6);
-        Assert.Equal(layout.Characters, costs.MarkCharacters + costs.CheckCharacters + costs.Lengths.Single(one => one.Alphabet == 32).Characters);
+        Assert.Equal(layout.CharacterCount, costs.MarkCharacterCount + costs.CheckCharacterCount + costs.Lengths.Single(one => one.Alphabet == 32).CharacterCount);
         var state = StateOf(layout, new Random(9));
         var steps = layout.Explain(layout.ToText(state));
         Assert.Equal(steps.Packed, steps.Fields.Aggregate(BigInteger.Zero, (sum, field) => sum + (field.Digit * field.Weight)));

@@ -67,7 +67,7 @@ public sealed class CborTests
             {
                 var bytes = StateFile.ToBytes(save, SaveForm.Binary);
                 var file = SavedFile.FromBytes(bytes);
-                foreach (var slice in Lodrik.Saves.Forms.FileForm.Recognise(bytes, default).Find(bytes, default).Sections)
+                foreach (var slice in Lodrik.Saves.Forms.FileForms.Recognise(bytes, default).Find(bytes, default).Sections)
                 {
                     var reader = new CborReader(bytes.AsMemory(slice.Offset, slice.Length), CborConformanceMode.Strict);
                     Same.Assert(file.ReadSection(slice.Name), PlainCbor.Read(reader));

@@ -142,7 +142,7 @@ public sealed class ProtectAllTests
 
         public IReadOnlyList<StoredFile> List(string folder) => whole.List(folder);
 
-        public byte[]? Read(string name, long offset, int count) => whole.Read(name, offset, count);
+        public byte[]? ReadRange(string name, long offset, int count) => whole.ReadRange(name, offset, count);
 
         public byte[]? Read(string name) => whole.Read(name);
 

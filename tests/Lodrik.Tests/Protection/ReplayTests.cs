@@ -28,7 +28,7 @@ public sealed class ReplayTests
 
         var loaded = store.Load("evening");
         Assert.Equal((3, 7), (loaded.Generation, loaded.State.Pilot.Hp));
-        Assert.Equal((1L, 2L), (loaded.Replay!.Count!.Value, loaded.Replay.Newest!.Value));
+        Assert.Equal((1L, 2L), (loaded.Replay!.WriteNumber!.Value, loaded.Replay.NewestKnown!.Value));
         Assert.Contains("has held a newer save", loaded.Replay.Reason, StringComparison.Ordinal);
         // What is saved now is newer than everything known.
         store.Save("evening", loaded.State);

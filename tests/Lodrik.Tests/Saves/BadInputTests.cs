@@ -358,7 +358,7 @@ public sealed class BadInputTests
     private static int IndexOf(byte[] file, SavedSection section)
     {
         // The sections stand in order, each behind its head; the search starts behind the table, which ends with the last digest.
-        var slices = Lodrik.Saves.Forms.FileForm.Recognise(file, default).Find(file, default).Sections;
+        var slices = Lodrik.Saves.Forms.FileForms.Recognise(file, default).Find(file, default).Sections;
         return slices.Single(slice => slice.Name == section.Name).Offset;
     }
 

@@ -63,7 +63,7 @@ public sealed class SnapshotTests
     {
         var bytes = StateFile.ToBytes(new Roll { Names = { "a" } }, form);
         var opened = OpenedSave.Open(bytes);
-        var save = opened.CheckSums();
+        var save = CheckedSave.WithoutSeal(opened);
         Assert.Same(save.Find("names"), save.Find("names"));
         // Once it was hashed, nothing looks at the bytes again: what is spoilt after that is the memory's fault.
         Assert.Equal(SectionHealth.Intact, opened.Find("names")!.Health);
@@ -78,7 +78,7 @@ public sealed class SnapshotTests
         const int Count = 20_000;
         var tree = TreeSave.Of(Enumerable.Range(0, Count).Select(i => KeyValuePair.Create($"part-{i:D6}", (SaveValue)i)));
         using var writer = new SaveWriter();
-        var save = OpenedSave.Open(writer.Write(tree, new SaveHeader { Game = "many" }, new SaveTerms(form)).ToArray()).CheckSums();
+        var save = CheckedSave.WithoutSeal(OpenedSave.Open(writer.Write(tree, new SaveHeader { Game = "many" }, new SaveTerms(form)).ToArray()));
         var before = GC.GetAllocatedBytesForCurrentThread();
         for (var i = 0; i < Count; i++)
             Assert.NotNull(save.Find($"part-{i:D6}"));
@@ -96,7 +96,7 @@ public sealed class SnapshotTests
         {
             using var batch = new SectionBatch();
             batch.Begin(isIndented: true);
-            FileForm.Of(form).Write(TreeSave.Of([KeyValuePair.Create("twin", (SaveValue)number)]), batch);
+            FileForms.Of(form).Write(TreeSave.Of([KeyValuePair.Create("twin", (SaveValue)number)]), batch);
             return EncodedSection.Of("twin", batch.BytesOf(batch.Slices[0]).ToArray());
         }
         var bytes = writer.Write([Section(1), Section(2)], new SaveHeader { Game = "twins" }, form, null).ToArray();

@@ -204,11 +204,11 @@ public sealed class StateFileTests : IDisposable
     public void The_header_is_read_from_the_beginning_of_a_file(SaveForm form)
     {
         var bytes = StateFile.ToBytes(new SampleSave { Collections = { Ints = new int[100_000] } }, form);
-        var header = Lodrik.Saves.Forms.FileForm.Of(form).FindHeader(bytes.AsMemory(0, 1500));
+        var header = Lodrik.Saves.Forms.FileForms.Of(form).FindHeader(bytes.AsMemory(0, 1500));
         Assert.Equal("lodrik-tests", header?.Game);
         Assert.Equal(3, header?.Version);
         Assert.Equal(form, header?.Content);
-        Assert.Null(Lodrik.Saves.Forms.FileForm.Of(form).FindHeader(bytes.AsMemory(0, 60)));
+        Assert.Null(Lodrik.Saves.Forms.FileForms.Of(form).FindHeader(bytes.AsMemory(0, 60)));
     }
 
     [Theory]

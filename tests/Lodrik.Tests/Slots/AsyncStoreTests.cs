@@ -297,7 +297,7 @@ public sealed class AsyncStoreTests
 
         public IReadOnlyList<StoredFile> List(string folder) => Blocking(() => _inner.List(folder));
 
-        public byte[]? Read(string name, long offset, int count) => Blocking(() => _inner.Read(name, offset, count));
+        public byte[]? ReadRange(string name, long offset, int count) => Blocking(() => _inner.ReadRange(name, offset, count));
 
         public byte[]? Read(string name) => Blocking(() => _inner.Read(name));
 
@@ -311,7 +311,7 @@ public sealed class AsyncStoreTests
 
         public ValueTask<IReadOnlyList<StoredFile>> ListAsync(string folder, CancellationToken cancellationToken = default) => Far(() => _inner.List(folder), cancellationToken);
 
-        public ValueTask<byte[]?> ReadAsync(string name, long offset, int count, CancellationToken cancellationToken = default) => Far(() => _inner.Read(name, offset, count), cancellationToken);
+        public ValueTask<byte[]?> ReadRangeAsync(string name, long offset, int count, CancellationToken cancellationToken = default) => Far(() => _inner.ReadRange(name, offset, count), cancellationToken);
 
         public ValueTask<byte[]?> ReadAsync(string name, CancellationToken cancellationToken = default) => Far(() => _inner.Read(name), cancellationToken);
 

@@ -230,7 +230,7 @@ public sealed class BackgroundSaveTests : IDisposable
 
         public IReadOnlyList<StoredFile> List(string folder) => _inner.List(folder);
 
-        public byte[]? Read(string name, long offset, int count) => _inner.Read(name, offset, count);
+        public byte[]? ReadRange(string name, long offset, int count) => _inner.ReadRange(name, offset, count);
 
         public byte[]? Read(string name) => _inner.Read(name);
 

@@ -12,17 +12,17 @@ public abstract class StorageContractTests
     {
         Storage.Write("slots/a/1.json", "0123456789"u8.ToArray(), replace: false);
         Assert.Equal("0123456789"u8.ToArray(), Storage.Read("slots/a/1.json"));
-        Assert.Equal("234"u8.ToArray(), Storage.Read("slots/a/1.json", 2, 3));
-        Assert.Equal("89"u8.ToArray(), Storage.Read("slots/a/1.json", 8, 100));
-        Assert.Equal([], Storage.Read("slots/a/1.json", 100, 1)!);
-        Assert.Equal([], Storage.Read("slots/a/1.json", 0, 0)!);
+        Assert.Equal("234"u8.ToArray(), Storage.ReadRange("slots/a/1.json", 2, 3));
+        Assert.Equal("89"u8.ToArray(), Storage.ReadRange("slots/a/1.json", 8, 100));
+        Assert.Equal([], Storage.ReadRange("slots/a/1.json", 100, 1)!);
+        Assert.Equal([], Storage.ReadRange("slots/a/1.json", 0, 0)!);
     }
 
     [Fact]
     public void What_is_not_there_is_read_as_nothing_and_deleted_as_nothing()
     {
         Assert.Null(Storage.Read("none"));
-        Assert.Null(Storage.Read("no/such/file", 0, 10));
+        Assert.Null(Storage.ReadRange("no/such/file", 0, 10));
         Assert.False(Storage.Delete("none"));
         Assert.Empty(Storage.List(""));
         Assert.Empty(Storage.List("no/such"));
@@ -126,7 +126,7 @@ public sealed class HoldTests
 
         public IReadOnlyList<StoredFile> List(string folder) => _memory.List(folder);
 
-        public byte[]? Read(string name, long offset, int count) => _memory.Read(name, offset, count);
+        public byte[]? ReadRange(string name, long offset, int count) => _memory.ReadRange(name, offset, count);
 
         public byte[]? Read(string name) => _memory.Read(name);
 

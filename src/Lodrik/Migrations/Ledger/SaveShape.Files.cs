@@ -45,22 +45,6 @@ public sealed partial class SaveShape
     /// <summary>The text that a ledger keeps: JSON (RFC 8259) with one line for each member, in a fixed order.</summary>
     public string ToText() => Write(withRelease: true);
 
-    /// <summary>What is different in a later shape, and what of it loses something.</summary>
-    public IReadOnlyList<ShapeChange> ChangesTo(SaveShape later)
-    {
-        ArgumentNullException.ThrowIfNull(later);
-        return ShapeComparison.Of(this, later);
-    }
-
-    /// <summary>
-    /// The operations that a migration step to a later shape most likely needs, as C# to paste; empty where no step is needed.
-    /// </summary>
-    public string ProposeStepTo(SaveShape later)
-    {
-        ArgumentNullException.ThrowIfNull(later);
-        return StepProposal.For(this, later);
-    }
-
     /// <summary>The digest of the shape (SHA-256, FIPS 180-4, in hexadecimal): of its text without what is said of its release.</summary>
     internal string Digest => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(Write(withRelease: false))));
 

@@ -13,45 +13,6 @@ namespace Lodrik.Saves.Forms;
 /// </summary>
 internal abstract class FileForm
 {
-    private static readonly JsonFile Json = new();
-    private static readonly XmlFile Xml = new();
-
-    /// <summary>Packed files: binary content, and content of any form that is compressed or encrypted.</summary>
-    public static PackedFile Packed { get; } = new();
-
-    /// <summary>All forms, in the order in which they are recognised.</summary>
-    public static IReadOnlyList<FileForm> All { get; } = [Packed, Json, Xml];
-
-    /// <summary>The form of that name.</summary>
-    /// <exception cref="ArgumentOutOfRangeException">There is no such form.</exception>
-    public static FileForm Of(SaveForm form) => form switch
-    {
-        SaveForm.Json => Json,
-        SaveForm.Xml => Xml,
-        SaveForm.Binary => Packed,
-        _ => throw new ArgumentOutOfRangeException(nameof(form), form, $"{(int)form} is not a valid form."),
-    };
-
-    /// <summary>Recognises the form by the first bytes (byte order mark and white space aside).</summary>
-    /// <exception cref="DamagedSaveException">No form begins like this.</exception>
-    public static FileForm Recognise(ReadOnlySpan<byte> bytes, SaveLocation location)
-    {
-        foreach (var form in All)
-        {
-            if (form.IsBeginning(bytes))
-                return form;
-        }
-        throw bytes.IsEmpty
-            ? new DamagedSaveException(
-                SaveErrorCode.NotASave, "The file is empty.", location, "Load an older generation, or delete the file.")
-            : Packed.IsBeginningOf(bytes)
-                ? new DamagedSaveException(
-                    SaveErrorCode.Damaged, "The file ends after its first bytes.", location, "Load an older generation.")
-                : new DamagedSaveException(
-                    SaveErrorCode.NotASave, "This is not a save: it begins like neither JSON nor XML nor a packed save.",
-                    location, "Check that this is the right file.");
-    }
-
     // What it is.
 
     public abstract SaveForm Form { get; }
@@ -67,7 +28,8 @@ internal abstract class FileForm
 
     // Finding the parts of a file.
 
-    protected abstract bool IsBeginning(ReadOnlySpan<byte> bytes);
+    /// <summary>Whether a file that begins with these bytes is of this form.</summary>
+    public abstract bool IsBeginning(ReadOnlySpan<byte> bytes);
 
     /// <summary>Finds the parts of a file.</summary>
     /// <exception cref="SaveException">The bytes are not a save, or a damaged one, or one of a newer format.</exception>
@@ -278,7 +240,7 @@ internal abstract class FileForm
     public abstract void Write<T>(T state, SectionBatch batch) where T : IStateRoot<T>;
 
     /// <summary>Writes sections whose content is packed.</summary>
-    public abstract void Write(IReadOnlyList<PackedSection> sections, SectionBatch batch);
+    public abstract void Write(IReadOnlyList<IPackedContent> sections, SectionBatch batch);
 
     /// <summary>Makes a file of sections that are written: the header, the table, the sections, the seal.</summary>
     public abstract void Assemble(FileAssembly assembly);

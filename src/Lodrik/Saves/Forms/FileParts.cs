@@ -6,15 +6,12 @@ namespace Lodrik.Saves.Forms;
 internal readonly record struct SectionSlice(string Name, int Offset, int Length);
 
 /// <summary>The parts of a save file, found without decoding any section.</summary>
-internal sealed class FileParts(FileForm file)
+internal sealed class FileParts
 {
     private readonly OrderedDictionary<string, SectionSlice> _sections = new(StringComparer.Ordinal);
 
-    /// <summary>The form of the file.</summary>
-    public FileForm File { get; } = file;
-
-    /// <summary>The form of the sections' content: another than the file's in a packed save whose content is text.</summary>
-    public FileForm Content { get; set; } = file;
+    /// <summary>The form of the sections' content, where a packed file says so; null where it is the file's own.</summary>
+    public SaveForm? ContentForm { get; set; }
 
     /// <summary>The header, or null in a file that was written wholly by hand.</summary>
     public SaveHeader? Header { get; set; }

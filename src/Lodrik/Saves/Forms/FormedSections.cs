@@ -30,7 +30,7 @@ internal readonly struct FormedSections<TSink, TWriter>(TSink sink, SectionBatch
     }
 
     /// <summary>Writes sections whose content is packed.</summary>
-    public static void WriteAll(IReadOnlyList<PackedSection> packed, TSink sink, SectionBatch batch)
+    public static void WriteAll(IReadOnlyList<IPackedContent> packed, TSink sink, SectionBatch batch)
     {
         var sections = new FormedSections<TSink, TWriter>(sink, batch);
         foreach (var section in packed)
@@ -61,8 +61,8 @@ internal readonly struct FormedSections<TSink, TWriter>(TSink sink, SectionBatch
         End(name);
         if (_shared.Entries.Count == 0)
             return;
-        var beside = name + SharedSection.Suffix;
-        var contents = SharedSection.ToTree(_shared, beside, batch.Context);
+        var beside = name + SharedTree.Suffix;
+        var contents = SharedTree.ToTree(_shared, beside, batch.Context);
         var tokens = sink.Begin(beside);
         SaveValueCodec.Write(ref tokens, contents);
         End(beside);
@@ -91,22 +91,4 @@ internal readonly struct FormedSections<TSink, TWriter>(TSink sink, SectionBatch
         var length = sink.Written().Length;
         batch.Add(name, batch.Body.Length - length, length);
     }
-}
-
-/// <summary>A state that cannot be saved as it is.</summary>
-internal static class Unsavable
-{
-    private const int LongestPath = 200;
-
-    public static UnsavableStateException At(ContentException content, string section, string path) => new(
-        content.Code,
-        content.Message,
-        new SaveLocation { Section = section, Path = path.Length <= LongestPath ? path : path[..LongestPath] + "…" },
-        content.Code switch
-        {
-            SaveErrorCode.TooDeep => "Leave the member that leads back out with [NotSaved], and set it again after loading.",
-            SaveErrorCode.UndeclaredType => "Declare the member with the object's own type, or name its variants with [SaveVariant].",
-            _ => null,
-        },
-        content);
 }

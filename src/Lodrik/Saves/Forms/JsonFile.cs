@@ -20,7 +20,7 @@ internal sealed class JsonFile : FileForm
 
     public override bool IsText => true;
 
-    protected override bool IsBeginning(ReadOnlySpan<byte> bytes)
+    public override bool IsBeginning(ReadOnlySpan<byte> bytes)
     {
         var text = SkipMark(bytes).TrimStart(" \t\r\n"u8);
         return text.Length > 0 && text[0] is (byte)'{' or (byte)'/';
@@ -28,7 +28,7 @@ internal sealed class JsonFile : FileForm
 
     protected override FileParts FindParts(ReadOnlyMemory<byte> file)
     {
-        var parts = new FileParts(this);
+        var parts = new FileParts();
         var mark = file.Length - SkipMark(file.Span).Length;
         var reader = new Utf8JsonReader(file.Span[mark..], JsonStateReader.Options);
         reader.Read();
@@ -124,7 +124,7 @@ internal sealed class JsonFile : FileForm
         FormedSections<Sink, JsonStateWriter>.WriteAll(state, new Sink(writer, batch), batch);
     }
 
-    public override void Write(IReadOnlyList<PackedSection> sections, SectionBatch batch)
+    public override void Write(IReadOnlyList<IPackedContent> sections, SectionBatch batch)
     {
         using var writer = Begin(batch);
         FormedSections<Sink, JsonStateWriter>.WriteAll(sections, new Sink(writer, batch), batch);
@@ -194,7 +194,7 @@ internal sealed class JsonFile : FileForm
 
     public override FileParts FindWhatIsWhole(ReadOnlyMemory<byte> file)
     {
-        var parts = new FileParts(this);
+        var parts = new FileParts();
         var mark = file.Length - SkipMark(file.Span).Length;
         try
         {

@@ -29,7 +29,7 @@ internal sealed class PackedFile : FileForm
 
     public override bool IsText => false;
 
-    protected override bool IsBeginning(ReadOnlySpan<byte> bytes) => bytes.StartsWith(Cbor.Signature);
+    public override bool IsBeginning(ReadOnlySpan<byte> bytes) => bytes.StartsWith(Cbor.Signature);
 
     /// <summary>Whether these few bytes may be the start of a packed save that was cut off.</summary>
     public bool IsBeginningOf(ReadOnlySpan<byte> bytes) => bytes.Length < Cbor.Signature.Length && Cbor.Signature.StartsWith(bytes);
@@ -38,7 +38,7 @@ internal sealed class PackedFile : FileForm
     {
         var reader = new BinaryStateReader(file.Span);
         var (header, count) = ReadStart(ref reader, file);
-        var parts = new FileParts(this) { Header = header, Content = Of(header.Content) };
+        var parts = new FileParts { Header = header, ContentForm = header.Content };
         reader.NextItem();
         var (offset, length) = reader.ReadBlock();
         var table = file.Slice(offset, length);
@@ -135,7 +135,7 @@ internal sealed class PackedFile : FileForm
     public override void Write<T>(T state, SectionBatch batch) =>
         FormedSections<Sink, BinaryStateWriter>.WriteAll(state, new Sink(batch), batch);
 
-    public override void Write(IReadOnlyList<PackedSection> sections, SectionBatch batch) =>
+    public override void Write(IReadOnlyList<IPackedContent> sections, SectionBatch batch) =>
         FormedSections<Sink, BinaryStateWriter>.WriteAll(sections, new Sink(batch), batch);
 
     public override void Assemble(FileAssembly assembly)
@@ -183,7 +183,7 @@ internal sealed class PackedFile : FileForm
         var (header, _) = ReadStart(ref reader, file, isChecked: false);
         reader.NextItem();
         var (offset, length) = reader.ReadBlock();
-        return new FileParts(this) { Header = header, Content = Of(header.Content), Table = ReadPackedTable(file.Slice(offset, length)) };
+        return new FileParts { Header = header, ContentForm = header.Content, Table = ReadPackedTable(file.Slice(offset, length)) };
     }
 
     public override SectionMark MarkOf(SectionEntry section)

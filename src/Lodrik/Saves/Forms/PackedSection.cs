@@ -13,7 +13,7 @@ namespace Lodrik.Saves.Forms;
 /// <param name="shared">The section beside it that holds the contents of its shared objects.</param>
 /// <param name="origin">What it was made of, for errors.</param>
 internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, PackedSection? shared = null, SaveLocation origin = default)
-    : SectionContent
+    : SectionContent, IPackedContent
 {
     private UInt128? _digest;
 
@@ -21,7 +21,7 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
 
     public override bool IsIntact => true;
 
-    public override FileForm Form => FileForm.Packed;
+    public override FileForm Form => FileForms.Packed;
 
     public override ReadOnlyMemory<byte> Bytes => cbor;
 
@@ -42,31 +42,14 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
     public (SaveForm Form, bool IsIndented, EncodedSection Section)? Formed { get; set; }
 
     /// <summary>A section that holds a value.</summary>
-    public static PackedSection Of<T, TCodec>(string name, T value, SaveLocation origin = default) where TCodec : IStateCodec<T>
-    {
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        TCodec.Write(ref writer, value);
-        return new PackedSection(name, buffer.Written.ToArray(), null, origin);
-    }
+    public static PackedSection Of<T, TCodec>(string name, T value, SaveLocation origin = default) where TCodec : IStateCodec<T> =>
+        new(name, BinaryEncoding.Of<T, TCodec>(value), null, origin);
 
     /// <summary>A section that holds what writes itself.</summary>
-    public static PackedSection Of<TValue>(string name, TValue value) where TValue : IValueWriter
-    {
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        value.Write(ref writer);
-        return new PackedSection(name, buffer.Written.ToArray());
-    }
+    public static PackedSection Of<TValue>(string name, TValue value) where TValue : IValueWriter => new(name, BinaryEncoding.Of(value));
 
     /// <summary>A section of a group.</summary>
-    public static PackedSection Of(ISectionGroup group, string name)
-    {
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        group.WriteSection(name, ref writer);
-        return new PackedSection(name, buffer.Written.ToArray());
-    }
+    public static PackedSection Of(ISectionGroup group, string name) => new(name, BinaryEncoding.Of(group, name));
 
     /// <summary>The same section with bytes of its own, which stay valid.</summary>
     public PackedSection Copied() => new(name, cbor.ToArray()) { HasReplacedText = HasReplacedText, IsKept = true };
@@ -81,5 +64,5 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
     }
 
     public override SaveException Misfit(Exception exception, string name) =>
-        FileForm.Packed.Misfit(exception, cbor, new SectionSlice(name, 0, cbor.Length), origin);
+        FileForms.Packed.Misfit(exception, cbor, new SectionSlice(name, 0, cbor.Length), origin);
 }

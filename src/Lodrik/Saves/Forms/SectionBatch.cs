@@ -3,6 +3,16 @@ using Lodrik.State;
 
 namespace Lodrik.Saves.Forms;
 
+/// <summary>A section whose content is packed, and that can be written in any form.</summary>
+internal interface IPackedContent
+{
+    /// <summary>The section's name.</summary>
+    string Name { get; }
+
+    /// <summary>Writes the content as one value.</summary>
+    void WriteTo<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct;
+}
+
 /// <summary>Sections that are being written in one form, one after the other into one buffer.</summary>
 internal sealed class SectionBatch : IDisposable
 {

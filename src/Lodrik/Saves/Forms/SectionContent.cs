@@ -1,3 +1,4 @@
+using Lodrik.Formats.Binary;
 using Lodrik.State;
 
 namespace Lodrik.Saves.Forms;
@@ -76,4 +77,69 @@ internal sealed class NamedSection(SectionContent content, string name, string f
     public override SaveLocation Origin => content.Origin;
 
     public override SaveException Misfit(Exception exception, string name) => content.Misfit(exception, name);
+}
+
+/// <summary>The section beside another one that holds the contents of its shared objects, by their numbers.</summary>
+internal sealed class SharedSection : SharedContents
+{
+    private readonly Dictionary<int, SectionContent> _contents = [];
+    private readonly SectionContent _section;
+
+    /// <param name="section">The section itself.</param>
+    /// <exception cref="SaveException">It is not a map from numbers to contents.</exception>
+    public SharedSection(SectionContent section)
+    {
+        _section = section;
+        section.Decode(new Splitter(_contents), new ReadContext());
+    }
+
+    public override bool Has(int number) => _contents.ContainsKey(number);
+
+    public override void Decode(int number, ISectionDecoder decoder, SharedReading objects)
+    {
+        try
+        {
+            // Making an object reads no more than tells which one it is.
+            _contents[number].Decode(decoder, new ReadContext { Shared = objects }, toEnd: false);
+        }
+        catch (SaveContentException content)
+        {
+            var path = $"/{number}{content.Location.Path}";
+            throw new SaveContentException(content.Code, content.Problem, new SaveLocation { Path = path }.Within(
+                new SaveLocation { Section = _section.FullName }).Within(_section.Origin), content.Remedy, content.InnerException);
+        }
+    }
+
+    /// <summary>Puts each object's content aside as a value of its own.</summary>
+    private sealed class Splitter(Dictionary<int, SectionContent> contents) : ISectionDecoder
+    {
+        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
+        {
+            if (SaveValueCodec.ReadTree(ref reader) is not SaveMap map)
+                throw reader.Wrong("Shared objects are a map from numbers to contents.");
+            foreach (var (key, value) in map)
+            {
+                if (!ParsableKey<int>.TryParse(key, out var number) || number < 1)
+                    throw reader.Wrong($"\"{Shorten.Text(key)}\" is not a valid number of a shared object.");
+                contents[number] = new ObjectContent(key, BinaryEncoding.Of<SaveValue?, SaveValueCodec>(value));
+            }
+        }
+    }
+
+    /// <summary>What one object holds, packed.</summary>
+    private sealed class ObjectContent(string name, ReadOnlyMemory<byte> cbor) : SectionContent
+    {
+        public override string Name => name;
+
+        public override bool IsIntact => true;
+
+        public override FileForm Form => FileForms.Packed;
+
+        public override ReadOnlyMemory<byte> Bytes => cbor;
+
+        public override SaveLocation Origin => default;
+
+        public override SaveException Misfit(Exception exception, string name) =>
+            Form.Misfit(exception, cbor, new SectionSlice(name, 0, cbor.Length), Origin);
+    }
 }

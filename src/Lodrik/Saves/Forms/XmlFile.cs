@@ -23,7 +23,7 @@ internal sealed class XmlFile : FileForm
 
     public override bool IsText => true;
 
-    protected override bool IsBeginning(ReadOnlySpan<byte> bytes)
+    public override bool IsBeginning(ReadOnlySpan<byte> bytes)
     {
         var text = SkipMark(bytes).TrimStart(" \t\r\n"u8);
         return text.Length > 0 && text[0] == '<';
@@ -31,7 +31,7 @@ internal sealed class XmlFile : FileForm
 
     protected override FileParts FindParts(ReadOnlyMemory<byte> file)
     {
-        var parts = new FileParts(this);
+        var parts = new FileParts();
         var slices = new XmlSlices(file);
         foreach (var (name, offset, length) in slices.All())
             parts.Add(new SectionSlice(name, offset, length), offset);
@@ -94,7 +94,7 @@ internal sealed class XmlFile : FileForm
         FormedSections<Sink, XmlStateWriter>.WriteAll(state, new Sink(writer, batch), batch);
     }
 
-    public override void Write(IReadOnlyList<PackedSection> sections, SectionBatch batch)
+    public override void Write(IReadOnlyList<IPackedContent> sections, SectionBatch batch)
     {
         using var writer = Begin(batch);
         FormedSections<Sink, XmlStateWriter>.WriteAll(sections, new Sink(writer, batch), batch);
@@ -180,7 +180,7 @@ internal sealed class XmlFile : FileForm
 
     public override FileParts FindWhatIsWhole(ReadOnlyMemory<byte> file)
     {
-        var parts = new FileParts(this);
+        var parts = new FileParts();
         try
         {
             foreach (var (name, offset, length) in new XmlSlices(file).All())

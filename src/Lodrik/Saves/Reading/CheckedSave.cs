@@ -40,7 +40,51 @@ internal sealed class CheckedSave : ISectionSource
     private readonly FittingSeal? _seal;
     private readonly Dictionary<string, VerifiedSection> _verified = new(StringComparer.Ordinal);
 
-    public CheckedSave(OpenedSave save, SaveHeader? header, FittingSeal? seal) => (Opened, Header, _seal) = (save, header, seal);
+    private CheckedSave(OpenedSave save, SaveHeader? header, FittingSeal? seal) => (Opened, Header, _seal) = (save, header, seal);
+
+    /// <summary>
+    /// The save without a look at its seal: sections are held against their checksums only, and encrypted ones cannot be read.
+    /// </summary>
+    public static CheckedSave WithoutSeal(OpenedSave save) => new(save, save.Header, seal: null);
+
+    /// <summary>
+    /// Holds the save against its seal: the frame, and which sections there are in which order, at once; the content of each section before
+    /// it is decoded.
+    /// </summary>
+    /// <param name="save">The save.</param>
+    /// <param name="protection">The keys, and whether the save has to be encrypted.</param>
+    /// <exception cref="TamperedSaveException">There is no seal, or it does not fit.</exception>
+    public static CheckedSave Of(OpenedSave save, SaveProtection protection)
+    {
+        if (save.Seal is not { } seal)
+        {
+            throw new TamperedSaveException(
+                SaveErrorCode.Unprotected,
+                $"The save has no {(protection.Level == ProtectionLevel.Signature ? "signature" : "seal")}, and one is required.",
+                save.Location, "Load an older generation.");
+        }
+        var file = save.Bytes.Span;
+        var value = save.File.SealValueOf(file, seal) ?? throw Changed(save, "The seal is not written as seals are.");
+        var opened = save.File.OpenSeal(file.Slice(value.Offset, value.Length), protection.Keys, save.Location);
+        var content = opened.Content;
+        if (!content.Sections.Select(section => section.Name).SequenceEqual(save.Sections.Select(section => section.Name)))
+            throw Changed(save, "Sections were added, removed, renamed or reordered since the save was sealed.");
+        var places = save.Sections.Select(section => (section.Name, section.Slice.Offset, section.Slice.Length)).ToList();
+        var frame = SealContent.FrameOf(file, places, value.Offset, value.Length, protection.Context);
+        if (!CryptographicOperations.FixedTimeEquals(frame, content.Frame))
+            throw Changed(save, "The header or something between the sections was changed since the save was sealed, or the save is bound to "
+                + "another context.");
+        var isEncrypted = content.Salt is not null && save.Table.All(entry => entry.IsEncrypted);
+        if (protection.IsEncrypted != isEncrypted)
+        {
+            throw new TamperedSaveException(
+                SaveErrorCode.Unprotected, protection.IsEncrypted
+                    ? "The save is not encrypted, and it is required to be."
+                    : "The save is encrypted, and only a seal is expected.",
+                save.Location, "Load an older generation.");
+        }
+        return new CheckedSave(save, HiddenLabel.Reveal(save.Header, protection.Keys), new FittingSeal(opened, isEncrypted));
+    }
 
     /// <summary>The save as it was opened.</summary>
     public OpenedSave Opened { get; }
@@ -61,7 +105,7 @@ internal sealed class CheckedSave : ISectionSource
             return known;
         if (Opened.Find(name) is not { } section)
             return null;
-        var shared = name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal) ? null : Find(name + SharedSection.Suffix);
+        var shared = name.EndsWith(SharedTree.Suffix, StringComparison.Ordinal) ? null : Find(name + SharedTree.Suffix);
         var verified = Verify(section, shared);
         _verified.Add(name, verified);
         return verified;
@@ -141,6 +185,9 @@ internal sealed class CheckedSave : ISectionSource
     }
 
     private SaveLocation At(OpenedSection section) => new SaveLocation { Section = section.Name }.Within(Opened.Location);
+
+    private static TamperedSaveException Changed(OpenedSave save, string problem) =>
+        new(SaveErrorCode.Tampered, problem, save.Location, "Load an older generation.");
 
     /// <summary>
     /// A section whose bytes were checked. There is no other way from a file to a section's content than through this class.

@@ -26,6 +26,6 @@ internal sealed class PackedSource(IReadOnlyList<PackedSection> sections) : ISec
     public IReadOnlyList<string> Names { get; } = [.. sections.Select(section => section.Name)];
 
     public SectionContent? Find(string name) => _sections.TryGetValue(name, out var section)
-        ? new NamedSection(section, name, name, _sections.GetValueOrDefault(name + SharedSection.Suffix))
+        ? new NamedSection(section, name, name, _sections.GetValueOrDefault(name + SharedTree.Suffix))
         : null;
 }

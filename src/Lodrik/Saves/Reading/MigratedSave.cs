@@ -43,7 +43,7 @@ internal sealed class MigratedSave : ISectionSource
             return known;
         if (!_sections.TryGetValue(name, out var section))
             return null;
-        var shared = name.EndsWith(SharedSection.Suffix, StringComparison.Ordinal) ? null : Find(name + SharedSection.Suffix);
+        var shared = name.EndsWith(SharedTree.Suffix, StringComparison.Ordinal) ? null : Find(name + SharedTree.Suffix);
         var content = section.Tree is { } tree
             ? PackedSection.Of<SaveValue?, SaveValueCodec>(name, tree, Location)
             : _origin.Find(section.Origin!)!;

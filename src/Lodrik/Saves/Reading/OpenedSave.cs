@@ -1,4 +1,3 @@
-using System.Security.Cryptography;
 using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
@@ -6,8 +5,8 @@ using Lodrik.Saves.Forms;
 namespace Lodrik.Saves.Reading;
 
 /// <summary>
-/// A save of which the header, the sections and their health are known. Nothing in it can be decoded: <see cref="Check"/> makes it a save
-/// that can.
+/// A save of which the header, the sections and their health are known. Nothing in it can be decoded: that takes a
+/// <see cref="CheckedSave"/>.
 /// </summary>
 internal sealed class OpenedSave
 {
@@ -18,7 +17,8 @@ internal sealed class OpenedSave
     private OpenedSave(ReadOnlyMemory<byte> bytes, SaveLocation location)
     {
         (Bytes, Location) = (bytes, location);
-        _parts = FileForm.Recognise(bytes.Span, location).Find(bytes, location);
+        File = FileForms.Recognise(bytes.Span, location);
+        _parts = File.Find(bytes, location);
         var table = new Dictionary<string, SectionEntry>(StringComparer.Ordinal);
         foreach (var entry in _parts.Table)
             table.TryAdd(entry.Name, entry);
@@ -33,10 +33,10 @@ internal sealed class OpenedSave
     public SaveLocation Location { get; }
 
     /// <summary>The form of the file.</summary>
-    public FileForm File => _parts.File;
+    public FileForm File { get; }
 
     /// <summary>The form of the sections' content.</summary>
-    public FileForm Content => _parts.Content;
+    public FileForm Content => FileForms.ContentOf(File, _parts);
 
     /// <summary>The header as it is in the file; null in one that was written wholly by hand.</summary>
     public SaveHeader? Header => _parts.Header;
@@ -88,56 +88,17 @@ internal sealed class OpenedSave
 
     public OpenedSection? Find(string name) => _sections.GetValueOrDefault(name);
 
-    /// <summary>
-    /// The save without a look at its seal: sections are held against their checksums only, and encrypted ones cannot be read.
-    /// </summary>
-    public CheckedSave CheckSums() => new(this, Header, seal: null);
+    /// <summary>What the file says its sections are; empty without a header.</summary>
+    public IReadOnlyList<SectionEntry> Table => _parts.Table;
 
-    /// <summary>
-    /// Holds the save against its seal: the frame, and which sections there are in which order, at once; the content of each section before
-    /// it is decoded.
-    /// </summary>
-    /// <param name="protection">The keys, and whether the save has to be encrypted.</param>
-    /// <exception cref="TamperedSaveException">There is no seal, or it does not fit.</exception>
-    public CheckedSave Check(SaveProtection protection)
-    {
-        if (_parts.Seal is not { } seal)
-        {
-            throw new TamperedSaveException(
-                SaveErrorCode.Unprotected,
-                $"The save has no {(protection.Level == ProtectionLevel.Signature ? "signature" : "seal")}, and one is required.",
-                Location, "Load an older generation.");
-        }
-        var file = Bytes.Span;
-        var value = File.SealValueOf(file, seal) ?? throw Changed("The seal is not written as seals are.");
-        var opened = File.OpenSeal(file.Slice(value.Offset, value.Length), protection.Keys, Location);
-        var content = opened.Content;
-        if (!content.Sections.Select(section => section.Name).SequenceEqual(Sections.Select(section => section.Name)))
-            throw Changed("Sections were added, removed, renamed or reordered since the save was sealed.");
-        var places = Sections.Select(section => (section.Name, section.Slice.Offset, section.Slice.Length)).ToList();
-        var frame = SealContent.FrameOf(file, places, value.Offset, value.Length, protection.Context);
-        if (!CryptographicOperations.FixedTimeEquals(frame, content.Frame))
-            throw Changed("The header or something between the sections was changed since the save was sealed, or the save is bound to "
-                + "another context.");
-        var isEncrypted = content.Salt is not null && _parts.Table.TrueForAll(entry => entry.IsEncrypted);
-        if (protection.IsEncrypted != isEncrypted)
-        {
-            throw new TamperedSaveException(
-                SaveErrorCode.Unprotected, protection.IsEncrypted
-                    ? "The save is not encrypted, and it is required to be."
-                    : "The save is encrypted, and only a seal is expected.",
-                Location, "Load an older generation.");
-        }
-        return new CheckedSave(this, HiddenLabel.Reveal(Header, protection.Keys), new FittingSeal(opened, isEncrypted));
-    }
+    /// <summary>Where the seal is, with all that belongs to its item; null where there is none.</summary>
+    public SectionSlice? Seal => _parts.Seal;
 
     /// <summary>Whether a section is the same in another save byte for byte, and intact: then nothing in it is different.</summary>
     public bool HasSameSection(OpenedSave other, string name) =>
         Content == other.Content && !IsEncrypted && !other.IsEncrypted && IsCompressed == other.IsCompressed && Find(name) is { } mine
             && other.Find(name) is { } theirs
         && mine.Health == SectionHealth.Intact && theirs.Health == SectionHealth.Intact && mine.Raw.Span.SequenceEqual(theirs.Raw.Span);
-
-    private TamperedSaveException Changed(string problem) => new(SaveErrorCode.Tampered, problem, Location, "Load an older generation.");
 }
 
 /// <summary>A section as it is in a file.</summary>

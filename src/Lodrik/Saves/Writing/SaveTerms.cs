@@ -12,8 +12,8 @@ internal sealed record SaveTerms(
     SaveForm Form, bool IsIndented = true, SaveCompression Compression = SaveCompression.None, SaveProtection? Protection = null)
 {
     /// <summary>The form of the content.</summary>
-    public FileForm Content => FileForm.Of(Form);
+    public FileForm Content => FileForms.Of(Form);
 
     /// <summary>The form of the file: that of its content, unless that is compressed or encrypted.</summary>
-    public FileForm File => Compression == SaveCompression.None && Protection is not { IsEncrypted: true } ? Content : FileForm.Packed;
+    public FileForm File => Compression == SaveCompression.None && Protection is not { IsEncrypted: true } ? Content : FileForms.Packed;
 }

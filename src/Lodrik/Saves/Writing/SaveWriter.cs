@@ -108,7 +108,7 @@ internal sealed class SaveWriter : IDisposable
             Encrypt(cipher);
         if (terms.Protection is { HasHiddenTitles: true } hiding && header.Slot is { } label)
             header.Slot = HiddenLabel.Hide(label, header.SaveId, hiding.Keys.Current, making);
-        var file = _sections.Exists(section => section.Decompressed > 0) ? FileForm.Packed : terms.File;
+        var file = _sections.Exists(section => section.Decompressed > 0) ? FileForms.Packed : terms.File;
         _assembly.Begin(
             header, _sections, terms.IsIndented, terms.Protection is null ? null : new FileSeal(terms.Protection, making, cipher?.Salt));
         file.Assemble(_assembly);

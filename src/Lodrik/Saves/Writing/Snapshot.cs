@@ -92,13 +92,13 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
         }
         var end = body.Length;
         var hasReplacedText = TakeReplacedText();
-        var beside = _shared.Entries.Count > 0 ? WriteShared(name + SharedSection.Suffix) : null;
+        var beside = _shared.Entries.Count > 0 ? WriteShared(name + SharedTree.Suffix) : null;
         Add(new Pending(name, identity, start, end - start, hasReplacedText, beside));
     }
 
     private Pending WriteShared(string name)
     {
-        var tree = SharedSection.ToTree(_shared, name, _context);
+        var tree = SharedTree.ToTree(_shared, name, _context);
         var start = body.Length;
         var writer = new BinaryStateWriter(body);
         SaveValueCodec.Write(ref writer, tree);

@@ -489,3 +489,22 @@ internal sealed class ColumnWriter
         chunk = [];
     }
 }
+
+/// <summary>All columns of one table, and what is counted over them.</summary>
+internal sealed class TableTally : SlotTally
+{
+    /// <summary>The columns by their numbers.</summary>
+    public List<ColumnWriter> Columns { get; } = [];
+
+    public int Add(ColumnWriter column)
+    {
+        Columns.Add(column);
+        return Columns.Count - 1;
+    }
+
+    public override void Reset()
+    {
+        Columns.Clear();
+        base.Reset();
+    }
+}

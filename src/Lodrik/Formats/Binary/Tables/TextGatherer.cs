@@ -91,7 +91,7 @@ internal sealed class TextGatherer
             _texts.Add(text);
     }
 
-    public void WriteTo(BinaryStateWriter writer, TableTally tally)
+    public void WriteTo(BinaryStateWriter writer, SlotTally tally)
     {
         if (_looksForEqual && _flushedRows == 0 && !SavesSpace())
             StopLooking();

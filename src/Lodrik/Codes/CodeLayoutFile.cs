@@ -1,0 +1,79 @@
+using Lodrik.Protection;
+using Lodrik.State;
+
+namespace Lodrik.Codes;
+
+/// <summary>Layouts that stand in a JSON document, for states without a type of their own: what the tool uses.</summary>
+public static class CodeLayoutFile
+{
+    /// <summary>
+    /// Builds the layout of a document (<see cref="CodeLayout{T}.ToJson"/>). A state is a map from the names of the fields to their values.
+    /// </summary>
+    /// <param name="json">The document.</param>
+    /// <param name="key">The key of keyed codes; null where they have none.</param>
+    /// <exception cref="CodeException">The document is none, or its layout cannot be.</exception>
+    public static CodeLayout<SaveMap> Read(string json, SaveKey? key = null)
+    {
+        ArgumentNullException.ThrowIfNull(json);
+        var document = CodeLayoutDocument.FromJson(json);
+        return new CodeLayout<SaveMap>(
+            document.Name, document.Version, fields => Declare(fields, document), document.Options(key), document.Oldest);
+    }
+
+    private static void Declare(CodeFields<SaveMap> fields, CodeLayoutDocument document)
+    {
+        var version = document.Oldest;
+        foreach (var field in document.Fields)
+        {
+            if (field.Since is { } since && since != version)
+                fields.Since(version = since);
+            Declare(fields, field);
+        }
+    }
+
+    private static void Declare(CodeFields<SaveMap> fields, CodeFieldDocument field)
+    {
+        var name = field.Name;
+        _ = field switch
+        {
+            { Flag: true } =>
+                fields.Flag(name, state => Value(state, name, value => value.AsBool()), (state, value) => state[name] = value),
+            { Set: { } known } => fields.Set(name, known, state => List(state, name, value => value.AsText() ?? ""),
+                (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
+            { Choices: { } choices, Items: { } most } => fields.Choices(name, most, choices, state => List(state, name,
+                value => value.AsText() ?? ""), (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
+            { Choices: { } choices } => fields.Choice(
+                name, choices, state => Value(state, name, value => value.AsText() ?? ""), (state, value) => state[name] = value),
+            { From: { } least, To: { } most, Items: { } items } => fields.Numbers(name, items, least, most, state => List(
+                state, name, value => value.AsInt64()), (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
+            { From: { } least, To: { } most } => fields.Number(
+                name, least, most, state => Value(state, name, value => value.AsInt64()), (state, value) => state[name] = value),
+            _ => throw CodeException.BadLayout($"The field \"{name}\" is none of a range (from, to), a flag, choices, a set."),
+        };
+    }
+
+    private static TValue Value<TValue>(SaveMap state, string name, Func<SaveValue, TValue> read)
+    {
+        if (!state.TryGet(name, out var value))
+            throw CodeException.DoesNotFit(name, "is missing.");
+        try
+        {
+            return read(value);
+        }
+        catch (InvalidCastException exception)
+        {
+            throw CodeException.DoesNotFit(name, $"is not what the layout has there: {exception.Message}");
+        }
+    }
+
+    private static List<TValue> List<TValue>(SaveMap state, string name, Func<SaveValue, TValue> read) =>
+        Value(state, name, value => value is SaveList list ? list.Select(read).ToList() : throw new InvalidCastException("It is no list."));
+
+    private static SaveList ListOf(IEnumerable<SaveValue> values)
+    {
+        var list = new SaveList();
+        foreach (var value in values)
+            list.Add(value);
+        return list;
+    }
+}

@@ -1,0 +1,31 @@
+using Lodrik.Scenes;
+
+namespace Lodrik;
+
+/// <summary>Takes hold of live scenes.</summary>
+public static class LiveScenes
+{
+    /// <summary>
+    /// Takes hold of a scene as the designer left it, before the player has changed anything: what is there now is the manifest,
+    /// against which a capture tells what is gone. All of it is taken down, to be put back where a save does not mention it.
+    /// </summary>
+    /// <exception cref="SceneException">
+    /// Two objects of the scene have one id, or one belongs or refers to what is not in the scene.
+    /// </exception>
+    public static LiveScene<TScene> Begin<TScene>(this SceneBindings<TScene> bindings, TScene scene)
+    {
+        ArgumentNullException.ThrowIfNull(bindings);
+        ArgumentNullException.ThrowIfNull(scene);
+        return new LiveScene<TScene>(bindings, scene, null);
+    }
+
+    /// <summary>Takes hold of a scene of which a manifest was stored: what that names and is not there now is gone.</summary>
+    /// <exception cref="SceneException">Two objects of the scene have one id.</exception>
+    public static LiveScene<TScene> Begin<TScene>(this SceneBindings<TScene> bindings, TScene scene, SceneManifest manifest)
+    {
+        ArgumentNullException.ThrowIfNull(bindings);
+        ArgumentNullException.ThrowIfNull(scene);
+        ArgumentNullException.ThrowIfNull(manifest);
+        return new LiveScene<TScene>(bindings, scene, manifest);
+    }
+}
