@@ -2,12 +2,13 @@ using System.CommandLine;
 using Lodrik;
 using Lodrik.Cli;
 using Lodrik.Cli.Commands;
+using Lodrik.Cli.Demo;
 using Spectre.Console;
 
 // Exit codes: 0 all is well, 1 something is wrong with a save (or differs), 2 wrong use.
 var root = new RootCommand("Looks into save files, without the game.")
 {
-    DemoCommand.Create(),
+    DemoCommand.Create(new TidewardenDemo()),
     SlotsCommand.Create(),
     HistoryCommand.Create(),
     ReinstateCommand.Create(),

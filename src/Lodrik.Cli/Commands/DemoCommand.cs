@@ -1,39 +1,39 @@
 using System.CommandLine;
 using System.Globalization;
+using Lodrik.Cli.Demo;
 using Lodrik.Protection;
 using Lodrik.Slots;
 using Spectre.Console;
-using Tidewarden;
 
 namespace Lodrik.Cli.Commands;
 
-/// <summary><c>lodrik demo</c>: plays the demo game through once in each form, and leaves its saves to be looked into.</summary>
-internal static class DemoCommand
+/// <summary><c>lodrik demo</c>: plays a game through once in each form, and leaves its saves to be looked into.</summary>
+internal sealed class DemoCommand(IGameDemo game)
 {
     private static readonly (SaveForm Form, string Folder)[] Forms =
         [(SaveForm.Json, "json"), (SaveForm.Xml, "xml"), (SaveForm.Binary, "binary")];
 
-    public static Command Create()
+    /// <summary>The command that starts a game's demo.</summary>
+    public static Command Create(IGameDemo game)
     {
         var folder = new Option<string?>("--out") { Description = "The folder for the demo's saves; a new temporary one if not given." };
         var command = new Command("demo", "Plays a short game, saves it in JSON, XML and binary, plays on, loads it, and compares.")
         {
             folder,
         };
-        command.SetAction(parsed => Run(parsed.GetValue(folder)));
+        command.SetAction(parsed => new DemoCommand(game).Run(parsed.GetValue(folder)));
         return command;
     }
 
-    private static int Run(string? chosen)
+    private int Run(string? chosen)
     {
-        var folder = chosen is null ? Directory.CreateTempSubdirectory("tidewarden-").FullName : Path.GetFullPath(chosen);
-        var results = new List<(SaveForm Form, string Folder, StoryResult Story)>();
+        var folder = chosen is null ? Directory.CreateTempSubdirectory($"{game.Name.ToLowerInvariant()}-").FullName : Path.GetFullPath(chosen);
+        var results = new List<(SaveForm Form, string Folder, DemoStory Story)>();
         foreach (var (form, name) in Forms)
         {
             var place = Path.Combine(folder, name);
-            using var store = SaveStore<TidewardenSave>.Open(
-                new SaveStoreOptions { Folder = place, Form = form, Migrations = SaveHistory.Migrations });
-            results.Add((form, place, Story.Play(store)));
+            var options = new SaveStoreOptions { Folder = place, Form = form, Migrations = game.Migrations };
+            results.Add((form, place, game.Play(options)));
         }
         var first = results[0].Story;
         ShowMoments(first);
@@ -46,42 +46,37 @@ internal static class DemoCommand
         return good ? ExitCode.Fine : ExitCode.FoundWrong;
     }
 
-    private static void ShowMoments(StoryResult story)
+    private void ShowMoments(DemoStory story)
     {
-        Screen.Out.MarkupLine("[bold]Tidewarden[/]: the keeper of the tidal beacons rows out, lights two of them, sets lanterns adrift, "
-            + "saves,");
+        Screen.Out.MarkupLineInterpolated($"[bold]{game.Name}[/]: {game.Plot}, saves,");
         Screen.Out.MarkupLine("plays on for a while, and loads the save into the [italic]running[/] scene.");
         Screen.Out.WriteLine();
-        Moment[] moments = [story.Authored, story.AtSave, story.PlayedOn, story.Loaded];
         var maps = new Table().Border(TableBorder.None).HideHeaders();
-        foreach (var _ in moments)
+        foreach (var _ in story.Moments)
             maps.AddColumn(new TableColumn("").NoWrap());
-        if (Screen.Out.Profile.Width >= 4 * (Scene.Width + 6))
+        if (Screen.Out.Profile.Width >= story.Moments.Count * (game.MapWidth + 6))
         {
-            maps.AddRow(moments.Select(Map).ToArray<Spectre.Console.Rendering.IRenderable>());
+            maps.AddRow(story.Moments.Select(Map).ToArray<Spectre.Console.Rendering.IRenderable>());
             Screen.Out.Write(maps);
         }
         else
         {
-            Screen.Out.Write(new Columns(moments.Select(Map)).Collapse());
+            Screen.Out.Write(new Columns(story.Moments.Select(Map)).Collapse());
         }
-        Screen.Out.MarkupLine(
-            $"[{Screen.Faint}]@ warden  [/]{Sign('B')} [{Screen.Faint}]beacon lit[/]  {Sign('b')} [{Screen.Faint}]dark[/]  {Sign('*')} "
-                + $"[{Screen.Faint}]drift lantern[/]  {Sign('p')} [{Screen.Faint}]punt[/]  {Sign('s')} [{Screen.Faint}]sluice[/] "
-            + $"{Sign('S')} [{Screen.Faint}]open[/]  {Sign('o')} [{Screen.Faint}]oil[/]  {Sign('l')} [{Screen.Faint}]letter[/]  "
-            + $"{Sign('h')} [{Screen.Faint}]heron[/]");
+        var signs = game.Legend.Select(one => $"{Sign(one.Key)} [{Screen.Faint}]{Markup.Escape(one.Value)}[/]");
+        Screen.Out.MarkupLine(string.Join("  ", signs));
         Screen.Out.WriteLine();
 
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
         table.AddColumn("");
-        foreach (var moment in moments)
+        foreach (var moment in story.Moments)
             table.AddColumn($"[{Screen.Faint}]{moment.Title}[/]");
         for (var i = 0; i < story.AtSave.Facts.Count; i++)
         {
             var (name, saved) = story.AtSave.Facts[i];
             table.AddRow(
                 $"[{Screen.Faint}]{name}[/]",
-                Markup.Escape(story.Authored.Facts[i].Value),
+                Markup.Escape(story.Moments[0].Facts[i].Value),
                 Markup.Escape(saved),
                 story.PlayedOn.Facts[i].Value == saved
                     ? Markup.Escape(saved)
@@ -97,14 +92,14 @@ internal static class DemoCommand
         Screen.Out.WriteLine();
     }
 
-    private static void ShowCheckpoint(StoryResult story)
+    private static void ShowCheckpoint(DemoStory story)
     {
         Screen.Out.MarkupLine("The warden marks a checkpoint, goes too far out, and drowns: back at the checkpoint, and the season's tally "
             + "survives.");
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
         foreach (var title in (string[])["", "at the checkpoint", "before the flood", "back again"])
             table.AddColumn($"[{Screen.Faint}]{title}[/]");
-        foreach (var (name, marked, before, after) in story.Checkpoint.Facts)
+        foreach (var (name, marked, before, after) in story.Checkpoint)
         {
             table.AddRow(
                 $"[{Screen.Faint}]{name}[/]", Markup.Escape(marked),
@@ -115,7 +110,7 @@ internal static class DemoCommand
         Screen.Out.WriteLine();
     }
 
-    private static void ShowUpdate(StoryResult story)
+    private static void ShowUpdate(DemoStory story)
     {
         Screen.Out.MarkupLine("A later release of the game, which has changed the marsh, loads the evening's save:");
         foreach (var line in story.Updated.ToString().Split('\n'))
@@ -124,32 +119,29 @@ internal static class DemoCommand
     }
 
     /// <summary>A save that the game's first release made loads in today's.</summary>
-    private static void ShowFirstRelease(string folder)
+    private void ShowFirstRelease(string folder)
     {
         var slots = SaveSlots.OpenFolder(folder);
         // The demo may have been played into this folder before.
         if (slots.List().Any(slot => slot.Slot == "night"))
             slots.Delete("night");
-        slots.Add("night", SaveHistory.SaveOfFirstRelease());
-        using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Folder = folder, Migrations = SaveHistory.Migrations });
-        var loaded = store.Load("night");
-        var version = SaveHistory.Migrations.Steps[^1].To;
+        slots.Add("night", game.SaveOfFirstRelease());
+        var from = game.LoadFirstRelease(
+            new SaveStoreOptions { Folder = folder, Migrations = game.Migrations }, "night", out var outcome);
+        var version = game.Migrations.Steps[^1].To;
         Screen.Out.MarkupLineInterpolated(
             $"A save of the game's [bold]first release[/] loads in version {version}, and its file stays as it is:");
-        foreach (var step in SaveHistory.Migrations.Steps.Where(step => step.From >= loaded.MigratedFrom))
+        foreach (var step in game.Migrations.Steps.Where(step => step.From >= from))
         {
             var told = step.ToString().Split('\n');
             Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {told[0].TrimEnd()}{(told.Length > 1 ? " …" : "")}[/]");
         }
-        var (warden, season) = (loaded.State.Warden, loaded.State.Season);
-        var letters = season.Tally.LettersDelivered;
-        Screen.Out.MarkupLineInterpolated(
-            $"[{Screen.Good}]  {warden.Name}, {warden.Oil} l of oil, day {season.Day}, {letters} letter delivered[/]");
+        Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]  {outcome}[/]");
         Screen.Out.WriteLine();
     }
 
     /// <summary>The same story in a store that is sealed, one that is signed and one that is encrypted, with their keys.</summary>
-    private static void WriteProtected(string folder)
+    private void WriteProtected(string folder)
     {
         var keys = Directory.CreateDirectory(Path.Combine(folder, "keys")).FullName;
         var (secret, signing) = (Path.Combine(keys, "demo.jwk"), Path.Combine(keys, "studio.jwk"));
@@ -167,13 +159,11 @@ internal static class DemoCommand
             ("encrypted", SaveProtection.Encrypted(KeyFile.Read(secret))),
         })
         {
-            using var store = SaveStore<TidewardenSave>.Open(
-                new SaveStoreOptions { Folder = Path.Combine(folder, name), Protection = protection });
-            Story.Play(store);
+            game.Play(new SaveStoreOptions { Folder = Path.Combine(folder, name), Protection = protection });
         }
     }
 
-    private static bool ShowForms(List<(SaveForm Form, string Folder, StoryResult Story)> results)
+    private static bool ShowForms(List<(SaveForm Form, string Folder, DemoStory Story)> results)
     {
         var table = new Table().Border(TableBorder.Rounded).BorderColor(Color.Grey50);
         table.AddColumn($"[{Screen.Faint}]form[/]");
@@ -198,37 +188,26 @@ internal static class DemoCommand
         return good;
     }
 
-    private static void ShowNext(string folder, string json)
+    private void ShowNext(string folder, string json)
     {
         Screen.Out.MarkupLineInterpolated($"The saves are in [bold]{folder}[/]. Try next:");
         // A native build has no assembly of the game beside it, and could not load one.
-        var game = Path.Combine(AppContext.BaseDirectory, "Tidewarden.dll");
+        var assembly = Path.Combine(AppContext.BaseDirectory, game.AssemblyFile);
         foreach (var command in (string[])[$"slots {json}", $"show {json}/evening", $"show {json}/evening marsh/beacon-1",
             $"diff {json}/auto", $"weigh {json}/evening", $"report {json} -o {folder}/report.html", $"check {folder}",
-            $"migrate {folder}/first-release --with {game} --dry-run", $"check {folder}/encrypted --key {folder}/keys/demo.jwk"])
+            $"migrate {folder}/first-release --with {assembly} --dry-run", $"check {folder}/encrypted --key {folder}/keys/demo.jwk"])
         {
-            if (!command.Contains(game, StringComparison.Ordinal) || File.Exists(game))
+            if (!command.Contains(assembly, StringComparison.Ordinal) || File.Exists(assembly))
                 Screen.Out.Profile.Out.Writer.WriteLine($"  lodrik {command}"); // Not wrapped, so that it can be copied.
         }
         Screen.Out.MarkupLine($"[{Screen.Faint}]Without an installed lodrik: dotnet run --project src/Lodrik.Cli -- slots …[/]");
     }
 
-    private static Panel Map(Moment moment) =>
+    private Panel Map(DemoMoment moment) =>
         new Panel(new Markup(string.Join('\n', moment.Map.Select(row => string.Concat(row.Select(Sign))))))
         .Header($" {moment.Title} ").Border(BoxBorder.Rounded).BorderColor(Color.Grey50);
 
-    private static string Sign(char sign) => sign switch
-    {
-        '@' => "[bold white]@[/]",
-        'B' => "[bold yellow]B[/]",
-        '*' => "[orange1]*[/]",
-        'p' => "[tan]p[/]",
-        'S' => $"[{Screen.Good}]S[/]",
-        'H' => "[bold]H[/]",
-        'o' or 'l' => $"[{Screen.Name}]{sign}[/]",
-        '·' => "[grey27]·[/]",
-        _ => $"[{Screen.Faint}]{sign}[/]",
-    };
+    private string Sign(char sign) => $"[{game.StyleOf(sign) ?? Screen.Faint}]{sign}[/]";
 
     private static string Milliseconds(TimeSpan time) => string.Create(CultureInfo.InvariantCulture, $"{time.TotalMilliseconds:F2} ms");
 }

@@ -1,6 +1,5 @@
 using System.CommandLine;
 using Lodrik.Migrations;
-using Lodrik.Testing;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -193,7 +192,7 @@ internal static class LedgerCommand
                     $"Wrote {written} files of version {shape.Version}.  [{Screen.Faint}]{target.Description}[/]");
                 return ExitCode.Fine;
             }
-            catch (CompatibilityException problem)
+            catch (LedgerException problem)
             {
                 throw new ArgumentException(problem.Message, problem);
             }

@@ -1,4 +1,3 @@
-using Lodrik.Saves;
 using Lodrik.Saves.Forms;
 using Lodrik.State;
 

@@ -18,13 +18,20 @@ namespace Lodrik;
 /// </remarks>
 public static class StateFile
 {
+    /// <summary>Writes the object to a file as JSON. The file is replaced if it is there; its folder is created.</summary>
+    /// <param name="path">The file.</param>
+    /// <param name="state">The object.</param>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    /// <exception cref="StorageException">The file cannot be written.</exception>
+    public static void Write<T>(string path, T state) where T : IStateRoot<T> => Write(path, state, SaveForm.Json);
+
     /// <summary>Writes the object to a file, which is replaced if it is there; its folder is created.</summary>
     /// <param name="path">The file.</param>
     /// <param name="state">The object.</param>
     /// <param name="form">The form of the content; readable ones are laid out for people.</param>
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
     /// <exception cref="StorageException">The file cannot be written.</exception>
-    public static void Write<T>(string path, T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
+    public static void Write<T>(string path, T state, SaveForm form) where T : IStateRoot<T>
     {
         ArgumentException.ThrowIfNullOrEmpty(path);
         using var writer = new SaveWriter();

@@ -26,25 +26,13 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
     /// <param name="path">Where it stands in the level's tree, such as the names of the nodes above it; may be empty.</param>
     /// <param name="name">The name that the designer gave it, which is its id then; null where it has none.</param>
     /// <returns>The object's place in <see cref="ManifestResult.Ids"/>.</returns>
-    public int Add(string kind, Vector3 place, string path = "", string? name = null)
+    public int Add(string kind, LevelPosition place, string path = "", string? name = null)
     {
         ArgumentException.ThrowIfNullOrEmpty(kind);
         ArgumentNullException.ThrowIfNull(path);
-        _placed.Add(new Placed(kind, place, path, name is null ? default(EntityId?) : EntityId.Placed(name)));
+        _placed.Add(new Placed(kind, place.Value, path, name is null ? default(EntityId?) : EntityId.Placed(name)));
         return _placed.Count - 1;
     }
-
-    /// <summary>Adds a placed object of a level of two dimensions.</summary>
-    /// <inheritdoc cref="Add(string, Vector3, string, string?)"/>
-    public int Add(string kind, Vector2 place, string path, string? name) => Add(kind, new Vector3(place, 0), path, name);
-
-    /// <summary>Adds a placed object of a level of two dimensions that the designer gave no name.</summary>
-    /// <inheritdoc cref="Add(string, Vector3, string, string?)"/>
-    public int Add(string kind, Vector2 place, string path) => Add(kind, place, path, name: null);
-
-    /// <summary>Adds a placed object of a level of two dimensions that has neither a name nor a path.</summary>
-    /// <inheritdoc cref="Add(string, Vector3, string, string?)"/>
-    public int Add(string kind, Vector2 place) => Add(kind, place, path: "");
 
     /// <summary>Gives each object its id.</summary>
     /// <exception cref="SceneException">Two objects have one authored name.</exception>

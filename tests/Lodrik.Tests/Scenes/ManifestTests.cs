@@ -74,7 +74,7 @@ public sealed class ManifestTests
     public void A_name_of_the_designers_is_the_id_and_must_not_stand_twice()
     {
         var builder = new ManifestBuilder();
-        builder.Add("door", new Vector2(1, 1), path: "", name: "gate");
+        builder.Add("door", new Vector2(1, 1), name: "gate");
         builder.Add("door", new Vector2(2, 1));
         Assert.Equal("gate", builder.Build().Ids[0].ToString());
         builder.Add("door", new Vector3(3, 1, 0), name: "gate");
@@ -110,8 +110,8 @@ public sealed class ManifestTests
     {
         var builder = new ManifestBuilder();
         foreach (var name in new[] { "b1", "b2", "b3", "b4" })
-            builder.Add("barrel", default(Vector2), path: "", name: name);
-        builder.Add("wagon", default(Vector2), path: "", name: "w1");
+            builder.Add("barrel", default(Vector2), name: name);
+        builder.Add("wagon", default(Vector2), name: "w1");
         var live = Yard.Bindings().Begin(Yard.Author(), builder.Build().Manifest);
         Assert.Equal(["b4"], live.Capture().Gone.Select(id => id.ToString()));
         Assert.Equal(5, live.Manifest.Count);

@@ -1,225 +1,224 @@
-namespace Lodrik.Migrations
+namespace Lodrik.Migrations;
+
+/// <summary>Holds the shape of an older version against a later one: by what is saved, not by what the types are called.</summary>
+internal sealed class ShapeComparison
 {
-    /// <summary>Holds the shape of an older version against a later one: by what is saved, not by what the types are called.</summary>
-    internal sealed class ShapeComparison
+    private static readonly string[] Whole = ["int8", "int16", "int32", "int64", "int128", "integer"];
+    private static readonly string[] WholeUnsigned = ["uint8", "uint16", "uint32", "uint64", "uint128"];
+
+    private readonly SaveShape _before;
+    private readonly SaveShape _after;
+    private readonly List<ShapeChange> _changes = [];
+    private readonly HashSet<(string, string)> _compared = [];
+
+    private ShapeComparison(SaveShape before, SaveShape after) => (_before, _after) = (before, after);
+
+    /// <summary>
+    /// All that is different in the later shape, from the root on, then in scenes and in the sections of the game's parts.
+    /// </summary>
+    public static IReadOnlyList<ShapeChange> Of(SaveShape before, SaveShape after)
     {
-        private static readonly string[] Whole = ["int8", "int16", "int32", "int64", "int128", "integer"];
-        private static readonly string[] WholeUnsigned = ["uint8", "uint16", "uint32", "uint64", "uint128"];
-
-        private readonly SaveShape _before;
-        private readonly SaveShape _after;
-        private readonly List<ShapeChange> _changes = [];
-        private readonly HashSet<(string, string)> _compared = [];
-
-        private ShapeComparison(SaveShape before, SaveShape after) => (_before, _after) = (before, after);
-
-        /// <summary>
-        /// All that is different in the later shape, from the root on, then in scenes and in the sections of the game's parts.
-        /// </summary>
-        public static IReadOnlyList<ShapeChange> Of(SaveShape before, SaveShape after)
-        {
-            var comparison = new ShapeComparison(before, after);
-            if (before.Root.Length > 0 && after.Root.Length > 0)
-                comparison.CompareNamed(before.Root, after.Root, "");
-            comparison.CompareKinds();
-            comparison.CompareSubsystems();
-            // What is reached from nowhere is used in ways that cannot be seen from here, and goes by its name.
-            foreach (var type in before.Types.Keys.Where(after.Types.ContainsKey).ToList())
-                comparison.CompareNamed(type, type, type + ": ");
-            return comparison._changes;
-        }
-
-        private void CompareNamed(string before, string after, string path)
-        {
-            if (!_compared.Add((before, after)) || _before.Find(before) is not { } old || _after.Find(after) is not { } now)
-                return;
-            if (path == after + ": " && _compared.Any(pair => pair.Item2 == after && pair.Item1 != before))
-                return;
-            if (old.IsEnum || now.IsEnum)
-            {
-                CompareEnums(old, now, after, path);
-                return;
-            }
-            foreach (var member in old.Members)
-                CompareMember(old, now, member.Key, after, path);
-            foreach (var member in now.Members.Where(member => !old.Members.ContainsKey(member.Key)))
-            {
-                var required = now.Required.Contains(member.Key);
-                Add(required ? ShapeChangeKind.BecameRequired : ShapeChangeKind.Added, ShapeElement.Member, $"{path}/{Escape(member.Key)}",
-                    member.Key, after, "", member.Value, required,
-                    required ? "it is new" : "");
-            }
-            foreach (var variant in old.Variants)
-            {
-                if (now.Variants.TryGetValue(variant.Key, out var type))
-                    CompareNamed(variant.Value, type, $"{path}/{Escape(variant.Key)}");
-                else
-                    Add(ShapeChangeKind.Removed, ShapeElement.Variant, path, variant.Key, after, variant.Value, "", true);
-            }
-            foreach (var variant in now.Variants.Where(variant => !old.Variants.ContainsKey(variant.Key)))
-                Add(ShapeChangeKind.Added, ShapeElement.Variant, path, variant.Key, after, "", variant.Value, false);
-            if (old.Variants.Count == 0 != (now.Variants.Count == 0))
-                Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, "", after, old.Variants.Count == 0
-                    ? "without variants"
-                    : "one of several variants", now.Variants.Count == 0
-                    ? "without variants"
-                    : "one of several variants", true);
-        }
-
-        private void CompareMember(ShapeType old, ShapeType now, string key, string owner, string path)
-        {
-            var at = $"{path}/{Escape(key)}";
-            if (!now.Members.TryGetValue(key, out var type))
-            {
-                if (!now.KeepsUnknown)
-                    Add(ShapeChangeKind.Removed, ShapeElement.Member, at, key, owner, old.Members[key], "", true);
-                return;
-            }
-            if (now.Required.Contains(key) && !old.Required.Contains(key))
-                Add(ShapeChangeKind.BecameRequired, ShapeElement.Member, at, key, owner, old.Members[key], type,
-                    false, "saves of the older version have it");
-            if (HasAnotherMeaning(old, now, key))
-                Add(ShapeChangeKind.MeaningChanged, ShapeElement.Member, at, key, owner, old.Members[key], type, true,
-                    $"it was {NameOf(old, key)} and is {NameOf(now, key)}");
-            CompareValues(old.Members[key], type, at, key, owner);
-        }
-
-        /// <summary>
-        /// Whether a key went from one member to another that was there under another key, or left one that is still there.
-        /// </summary>
-        private static bool HasAnotherMeaning(ShapeType old, ShapeType now, string key)
-        {
-            var (was, @is) = (NameOf(old, key), NameOf(now, key));
-            return was != @is && (now.Members.Keys.Any(other => other != key && NameOf(now, other) == was)
-                || old.Members.Keys.Any(other => other != key && NameOf(old, other) == @is));
-        }
-
-        private static string NameOf(ShapeType type, string key) => type.Named.TryGetValue(key, out var name) ? name : key;
-
-        private void CompareValues(string before, string after, string path, string name, string owner)
-        {
-            var (old, now) = (ShapeExpression.Parse(before), ShapeExpression.Parse(after));
-            if (!Compare(old, now, path))
-                Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, name, owner, before, after, true);
-        }
-
-        /// <summary>Whether the later type reads what the older one wrote; what is within it is looked at as well.</summary>
-        private bool Compare(ShapeExpression old, ShapeExpression now, string path)
-        {
-            if (now.Name == "any")
-                return true;
-            if (old.IsNullable && !now.IsNullable && IsValue(now))
-                return false;
-            if (old.IsNamed && now.IsNamed)
-                return CompareTypes(old, now, path);
-            if (old.Name == now.Name && old.Count == now.Count && old.Arguments.Count == now.Arguments.Count)
-                return old.Name == "map" ? CompareMaps(old, now, path) : CompareArguments(old, now, path);
-            return IsWider(old, now) || IsListOf(old, now) || (old.Name == "entry" && now.Name == "text");
-        }
-
-        private bool CompareTypes(ShapeExpression old, ShapeExpression now, string path)
-        {
-            var (one, other) = (_before.Find(old.Name), _after.Find(now.Name));
-            if (one is not null && other is not null && (one.IsEnum != other.IsEnum || one.IsShared != other.IsShared))
-                return false;
-            CompareNamed(old.Name, now.Name, path);
-            return true;
-        }
-
-        /// <summary>A list's item has a path of its own, and a tuple's parts have the tuple's.</summary>
-        private bool CompareArguments(ShapeExpression old, ShapeExpression now, string path) =>
-            old.Arguments.Zip(now.Arguments, (a, b) => (a, b))
-                .All(pair => Compare(pair.a, pair.b, old.Name == "tuple" ? path : path + "/*"));
-
-        /// <summary>Several of a fixed number became a list of them.</summary>
-        private static bool IsListOf(ShapeExpression old, ShapeExpression now) =>
-            old.Count > 0 && now.Name == "list" && now.Arguments[0].Name == old.Name;
-
-        private bool CompareMaps(ShapeExpression old, ShapeExpression now, string path)
-        {
-            var (oldKey, newKey) = (old.Arguments[0], now.Arguments[0]);
-            return (newKey.Name == "text" || Compare(oldKey, newKey, path)) && Compare(old.Arguments[1], now.Arguments[1], path + "/*");
-        }
-
-        private static bool IsWider(ShapeExpression old, ShapeExpression now)
-        {
-            if (old.Count > 0 || now.Count > 0)
-                return false;
-            var (from, to) = (Array.IndexOf(Whole, old.Name), Array.IndexOf(Whole, now.Name));
-            var (fromUnsigned, toUnsigned) = (Array.IndexOf(WholeUnsigned, old.Name), Array.IndexOf(WholeUnsigned, now.Name));
-            return (from >= 0 && to >= from)
-                || (fromUnsigned >= 0 && toUnsigned >= fromUnsigned)
-                || (fromUnsigned >= 0 && to > fromUnsigned)
-                || (old.Name == "half" && now.Name is "single" or "double")
-                || (old.Name == "single" && now.Name == "double");
-        }
-
-        private bool IsValue(ShapeExpression type) => type.IsNamed
-            ? _after.Find(type.Name) is { } named && (named.IsEnum || named.IsStruct)
-            : type.Name is not ("text" or "entry" or "bytes" or "uri" or "version" or "any" or "list" or "map" or "grid2" or "grid3");
-
-        private void CompareEnums(ShapeType old, ShapeType now, string owner, string path)
-        {
-            foreach (var value in old.Values.Where(value => !now.Values.Contains(value) && !now.FormerValues.Contains(value)))
-                Add(ShapeChangeKind.Removed, ShapeElement.EnumValue, path, value, owner, "", "", true);
-            foreach (var value in now.Values.Where(value => !old.Values.Contains(value)))
-                Add(ShapeChangeKind.Added, ShapeElement.EnumValue, path, value, owner, "", "", false);
-        }
-
-        private void CompareKinds()
-        {
-            foreach (var kind in _before.Kinds.Where(kind => kind.Key != "*"))
-            {
-                var today = _after.FormerKinds.TryGetValue(kind.Key, out var renamed) ? renamed : kind.Key;
-                if (!_after.Kinds.TryGetValue(today, out var parts))
-                {
-                    // Where kinds are bound in a way that does not show their names, nothing can be said of them.
-                    if (!_after.Kinds.ContainsKey("*"))
-                        Add(ShapeChangeKind.Removed, ShapeElement.Kind, "", kind.Key, "", "", "", true);
-                    continue;
-                }
-                foreach (var part in kind.Value)
-                    ComparePart(kind.Key, part.Key, part.Value, parts);
-                foreach (var part in parts.Where(part => !kind.Value.ContainsKey(part.Key)))
-                    Add(ShapeChangeKind.Added, ShapeElement.Part, $"{part.Key} of each {today}", part.Key, "", "", part.Value, false);
-            }
-            foreach (var kind in _after.Kinds.Keys.Where(kind =>
-                kind != "*" && !_before.Kinds.ContainsKey(kind) && !_after.FormerKinds.Values.Contains(kind)))
-                Add(ShapeChangeKind.Added, ShapeElement.Kind, "", kind, "", "", "", false);
-        }
-
-        private void ComparePart(string kind, string part, string before, SortedDictionary<string, string> parts)
-        {
-            if (!parts.TryGetValue(part, out var after)
-                && !(_after.Kinds.TryGetValue("*", out var any) && any.TryGetValue(part, out after)))
-            {
-                Add(ShapeChangeKind.Removed, ShapeElement.Part, $"{part} of each {kind}", part, "", before, "", true);
-                return;
-            }
-            if (!Compare(ShapeExpression.Parse(before), ShapeExpression.Parse(after), $"{part} of each {kind}: "))
-                Add(ShapeChangeKind.TypeChanged, ShapeElement.Part, $"{part} of each {kind}", part, "", before, after, true);
-        }
-
-        private void CompareSubsystems()
-        {
-            foreach (var subsystem in _before.Subsystems)
-            {
-                if (_after.Subsystems.TryGetValue(subsystem.Key, out var type))
-                    CompareValues(subsystem.Value, type, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "");
-                else
-                    Add(ShapeChangeKind.Removed, ShapeElement.Subsystem, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "",
-                        subsystem.Value, "", true);
-            }
-            foreach (var subsystem in _after.Subsystems.Where(subsystem => !_before.Subsystems.ContainsKey(subsystem.Key)))
-                Add(ShapeChangeKind.Added, ShapeElement.Subsystem, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "", "",
-                    subsystem.Value, false);
-        }
-
-        private void Add(ShapeChangeKind kind, ShapeElement element, string path, string name, string owner, string before, string after,
-            bool isLoss, string note = "") =>
-            _changes.Add(new ShapeChange(kind, element, path, name, owner, before, after, isLoss, note));
-
-        // RFC 6901 section 3.
-        private static string Escape(string key) => key.Replace("~", "~0").Replace("/", "~1");
+        var comparison = new ShapeComparison(before, after);
+        if (before.Root.Length > 0 && after.Root.Length > 0)
+            comparison.CompareNamed(before.Root, after.Root, "");
+        comparison.CompareKinds();
+        comparison.CompareSubsystems();
+        // What is reached from nowhere is used in ways that cannot be seen from here, and goes by its name.
+        foreach (var type in before.Types.Keys.Where(after.Types.ContainsKey).ToList())
+            comparison.CompareNamed(type, type, type + ": ");
+        return comparison._changes;
     }
+
+    private void CompareNamed(string before, string after, string path)
+    {
+        if (!_compared.Add((before, after)) || _before.Find(before) is not { } old || _after.Find(after) is not { } now)
+            return;
+        if (path == after + ": " && _compared.Any(pair => pair.Item2 == after && pair.Item1 != before))
+            return;
+        if (old.IsEnum || now.IsEnum)
+        {
+            CompareEnums(old, now, after, path);
+            return;
+        }
+        foreach (var member in old.Members)
+            CompareMember(old, now, member.Key, after, path);
+        foreach (var member in now.Members.Where(member => !old.Members.ContainsKey(member.Key)))
+        {
+            var required = now.Required.Contains(member.Key);
+            Add(required ? ShapeChangeKind.BecameRequired : ShapeChangeKind.Added, ShapeElement.Member, $"{path}/{Escape(member.Key)}",
+                member.Key, after, "", member.Value, required,
+                required ? "it is new" : "");
+        }
+        foreach (var variant in old.Variants)
+        {
+            if (now.Variants.TryGetValue(variant.Key, out var type))
+                CompareNamed(variant.Value, type, $"{path}/{Escape(variant.Key)}");
+            else
+                Add(ShapeChangeKind.Removed, ShapeElement.Variant, path, variant.Key, after, variant.Value, "", true);
+        }
+        foreach (var variant in now.Variants.Where(variant => !old.Variants.ContainsKey(variant.Key)))
+            Add(ShapeChangeKind.Added, ShapeElement.Variant, path, variant.Key, after, "", variant.Value, false);
+        if (old.Variants.Count == 0 != (now.Variants.Count == 0))
+            Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, "", after, old.Variants.Count == 0
+                ? "without variants"
+                : "one of several variants", now.Variants.Count == 0
+                ? "without variants"
+                : "one of several variants", true);
+    }
+
+    private void CompareMember(ShapeType old, ShapeType now, string key, string owner, string path)
+    {
+        var at = $"{path}/{Escape(key)}";
+        if (!now.Members.TryGetValue(key, out var type))
+        {
+            if (!now.KeepsUnknown)
+                Add(ShapeChangeKind.Removed, ShapeElement.Member, at, key, owner, old.Members[key], "", true);
+            return;
+        }
+        if (now.Required.Contains(key) && !old.Required.Contains(key))
+            Add(ShapeChangeKind.BecameRequired, ShapeElement.Member, at, key, owner, old.Members[key], type,
+                false, "saves of the older version have it");
+        if (HasAnotherMeaning(old, now, key))
+            Add(ShapeChangeKind.MeaningChanged, ShapeElement.Member, at, key, owner, old.Members[key], type, true,
+                $"it was {NameOf(old, key)} and is {NameOf(now, key)}");
+        CompareValues(old.Members[key], type, at, key, owner);
+    }
+
+    /// <summary>
+    /// Whether a key went from one member to another that was there under another key, or left one that is still there.
+    /// </summary>
+    private static bool HasAnotherMeaning(ShapeType old, ShapeType now, string key)
+    {
+        var (was, @is) = (NameOf(old, key), NameOf(now, key));
+        return was != @is && (now.Members.Keys.Any(other => other != key && NameOf(now, other) == was)
+            || old.Members.Keys.Any(other => other != key && NameOf(old, other) == @is));
+    }
+
+    private static string NameOf(ShapeType type, string key) => type.Named.TryGetValue(key, out var name) ? name : key;
+
+    private void CompareValues(string before, string after, string path, string name, string owner)
+    {
+        var (old, now) = (ShapeExpression.Parse(before), ShapeExpression.Parse(after));
+        if (!Compare(old, now, path))
+            Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, name, owner, before, after, true);
+    }
+
+    /// <summary>Whether the later type reads what the older one wrote; what is within it is looked at as well.</summary>
+    private bool Compare(ShapeExpression old, ShapeExpression now, string path)
+    {
+        if (now.Name == "any")
+            return true;
+        if (old.IsNullable && !now.IsNullable && IsValue(now))
+            return false;
+        if (old.IsNamed && now.IsNamed)
+            return CompareTypes(old, now, path);
+        if (old.Name == now.Name && old.Count == now.Count && old.Arguments.Count == now.Arguments.Count)
+            return old.Name == "map" ? CompareMaps(old, now, path) : CompareArguments(old, now, path);
+        return IsWider(old, now) || IsListOf(old, now) || (old.Name == "entry" && now.Name == "text");
+    }
+
+    private bool CompareTypes(ShapeExpression old, ShapeExpression now, string path)
+    {
+        var (one, other) = (_before.Find(old.Name), _after.Find(now.Name));
+        if (one is not null && other is not null && (one.IsEnum != other.IsEnum || one.IsShared != other.IsShared))
+            return false;
+        CompareNamed(old.Name, now.Name, path);
+        return true;
+    }
+
+    /// <summary>A list's item has a path of its own, and a tuple's parts have the tuple's.</summary>
+    private bool CompareArguments(ShapeExpression old, ShapeExpression now, string path) =>
+        old.Arguments.Zip(now.Arguments, (a, b) => (a, b))
+            .All(pair => Compare(pair.a, pair.b, old.Name == "tuple" ? path : path + "/*"));
+
+    /// <summary>Several of a fixed number became a list of them.</summary>
+    private static bool IsListOf(ShapeExpression old, ShapeExpression now) =>
+        old.Count > 0 && now.Name == "list" && now.Arguments[0].Name == old.Name;
+
+    private bool CompareMaps(ShapeExpression old, ShapeExpression now, string path)
+    {
+        var (oldKey, newKey) = (old.Arguments[0], now.Arguments[0]);
+        return (newKey.Name == "text" || Compare(oldKey, newKey, path)) && Compare(old.Arguments[1], now.Arguments[1], path + "/*");
+    }
+
+    private static bool IsWider(ShapeExpression old, ShapeExpression now)
+    {
+        if (old.Count > 0 || now.Count > 0)
+            return false;
+        var (from, to) = (Array.IndexOf(Whole, old.Name), Array.IndexOf(Whole, now.Name));
+        var (fromUnsigned, toUnsigned) = (Array.IndexOf(WholeUnsigned, old.Name), Array.IndexOf(WholeUnsigned, now.Name));
+        return (from >= 0 && to >= from)
+            || (fromUnsigned >= 0 && toUnsigned >= fromUnsigned)
+            || (fromUnsigned >= 0 && to > fromUnsigned)
+            || (old.Name == "half" && now.Name is "single" or "double")
+            || (old.Name == "single" && now.Name == "double");
+    }
+
+    private bool IsValue(ShapeExpression type) => type.IsNamed
+        ? _after.Find(type.Name) is { } named && (named.IsEnum || named.IsStruct)
+        : type.Name is not ("text" or "entry" or "bytes" or "uri" or "version" or "any" or "list" or "map" or "grid2" or "grid3");
+
+    private void CompareEnums(ShapeType old, ShapeType now, string owner, string path)
+    {
+        foreach (var value in old.Values.Where(value => !now.Values.Contains(value) && !now.FormerValues.Contains(value)))
+            Add(ShapeChangeKind.Removed, ShapeElement.EnumValue, path, value, owner, "", "", true);
+        foreach (var value in now.Values.Where(value => !old.Values.Contains(value)))
+            Add(ShapeChangeKind.Added, ShapeElement.EnumValue, path, value, owner, "", "", false);
+    }
+
+    private void CompareKinds()
+    {
+        foreach (var kind in _before.Kinds.Where(kind => kind.Key != "*"))
+        {
+            var today = _after.FormerKinds.TryGetValue(kind.Key, out var renamed) ? renamed : kind.Key;
+            if (!_after.Kinds.TryGetValue(today, out var parts))
+            {
+                // Where kinds are bound in a way that does not show their names, nothing can be said of them.
+                if (!_after.Kinds.ContainsKey("*"))
+                    Add(ShapeChangeKind.Removed, ShapeElement.Kind, "", kind.Key, "", "", "", true);
+                continue;
+            }
+            foreach (var part in kind.Value)
+                ComparePart(kind.Key, part.Key, part.Value, parts);
+            foreach (var part in parts.Where(part => !kind.Value.ContainsKey(part.Key)))
+                Add(ShapeChangeKind.Added, ShapeElement.Part, $"{part.Key} of each {today}", part.Key, "", "", part.Value, false);
+        }
+        foreach (var kind in _after.Kinds.Keys.Where(kind =>
+            kind != "*" && !_before.Kinds.ContainsKey(kind) && !_after.FormerKinds.Values.Contains(kind)))
+            Add(ShapeChangeKind.Added, ShapeElement.Kind, "", kind, "", "", "", false);
+    }
+
+    private void ComparePart(string kind, string part, string before, SortedDictionary<string, string> parts)
+    {
+        if (!parts.TryGetValue(part, out var after)
+            && !(_after.Kinds.TryGetValue("*", out var any) && any.TryGetValue(part, out after)))
+        {
+            Add(ShapeChangeKind.Removed, ShapeElement.Part, $"{part} of each {kind}", part, "", before, "", true);
+            return;
+        }
+        if (!Compare(ShapeExpression.Parse(before), ShapeExpression.Parse(after), $"{part} of each {kind}: "))
+            Add(ShapeChangeKind.TypeChanged, ShapeElement.Part, $"{part} of each {kind}", part, "", before, after, true);
+    }
+
+    private void CompareSubsystems()
+    {
+        foreach (var subsystem in _before.Subsystems)
+        {
+            if (_after.Subsystems.TryGetValue(subsystem.Key, out var type))
+                CompareValues(subsystem.Value, type, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "");
+            else
+                Add(ShapeChangeKind.Removed, ShapeElement.Subsystem, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "",
+                    subsystem.Value, "", true);
+        }
+        foreach (var subsystem in _after.Subsystems.Where(subsystem => !_before.Subsystems.ContainsKey(subsystem.Key)))
+            Add(ShapeChangeKind.Added, ShapeElement.Subsystem, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "", "",
+                subsystem.Value, false);
+    }
+
+    private void Add(ShapeChangeKind kind, ShapeElement element, string path, string name, string owner, string before, string after,
+        bool isLoss, string note = "") =>
+        _changes.Add(new ShapeChange(kind, element, path, name, owner, before, after, isLoss, note));
+
+    // RFC 6901 section 3.
+    private static string Escape(string key) => key.Replace("~", "~0").Replace("/", "~1");
 }

@@ -1,5 +1,4 @@
 using System.Runtime.CompilerServices;
-using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.State;
 

@@ -1,5 +1,4 @@
 using Lodrik.Inspection;
-using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 
 namespace Lodrik.Saves.Reading;

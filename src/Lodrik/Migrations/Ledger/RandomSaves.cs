@@ -1,9 +1,8 @@
 using System.Globalization;
 using System.Numerics;
-using Lodrik.Migrations;
 using Lodrik.State;
 
-namespace Lodrik.Testing;
+namespace Lodrik.Migrations;
 
 /// <summary>
 /// Makes saves of a recorded shape: boundary values, empty and long collections, every variant and every kind, in any combination. The same
@@ -105,7 +104,7 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
     private SaveValue Named(string name)
     {
         if (shape.Find(name) is not { } type)
-            throw new CompatibilityException($"The ledger of version {shape.Version} speaks of {name}, and does not say what it is.");
+            throw new LedgerException($"The ledger of version {shape.Version} speaks of {name}, and does not say what it is.");
         if (type.IsEnum)
             return OneOf(type.Values);
         // What stands for a shared object is a number whose content is elsewhere; none is always there.
@@ -215,7 +214,7 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
         "entity" => OneOf(["beacon-1", "#12"]),
         "reference" => OneOf(["beacon-1", "#12", "far shore>#3"]),
         "any" => OneOf<SaveValue>([SaveValue.Null, 5, "free", new SaveList { 1, "two" }, new SaveMap { ["three"] = true }]),
-        _ => throw new CompatibilityException(
+        _ => throw new LedgerException(
             $"The ledger of version {shape.Version} speaks of {type}, which this library does not know. Update Lodrik."),
     };
 
