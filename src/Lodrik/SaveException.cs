@@ -197,7 +197,7 @@ public readonly record struct SaveLocation
     public int? Column { get; init; }
 
     /// <summary>This place, with what it leaves open filled in from a wider one.</summary>
-    public SaveLocation Within(SaveLocation wider) => new()
+    internal SaveLocation Within(SaveLocation wider) => new()
     {
         File = File ?? wider.File,
         Slot = Slot ?? wider.Slot,

@@ -1,6 +1,4 @@
 using System.Runtime.CompilerServices;
-using Lodrik.Formats;
-using Lodrik.Formats.Binary;
 using Lodrik.State;
 
 namespace Lodrik.Scenes;
@@ -105,18 +103,5 @@ internal sealed class ScalarPart<TEntity, TPart, TCodec>(
 
     public void Clear(TEntity entity)
     {
-    }
-}
-
-/// <summary>Reads a part into an object that is there.</summary>
-internal static class PartInPlace
-{
-    public static void Read<TPart>(TPart from, TPart into) where TPart : class, IStateType<TPart>
-    {
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        TPart.WriteState(ref writer, from);
-        var reader = new BinaryStateReader(buffer.Written);
-        TPart.ReadState(ref reader, ref into);
     }
 }

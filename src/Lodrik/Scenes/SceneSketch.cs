@@ -1,4 +1,3 @@
-using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.State;
 
@@ -18,11 +17,7 @@ public sealed class SceneSketch
     internal SceneSketch(SceneRecord authored)
     {
         _authored = authored;
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        authored.Write(ref writer);
-        var reader = new BinaryStateReader(buffer.Written);
-        _entities = (SaveMap)((SaveMap)SaveValueCodec.ReadTree(ref reader))["entities"];
+        _entities = (SaveMap)((SaveMap)BinaryEncoding.ToTree(authored))["entities"];
     }
 
     /// <summary>These are gone.</summary>
@@ -48,16 +43,12 @@ public sealed class SceneSketch
     {
         ArgumentException.ThrowIfNullOrEmpty(part);
         Require(id);
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        T.WriteState(ref writer, value);
-        var reader = new BinaryStateReader(buffer.Written);
         var name = id.ToString();
         // The rest of the entity is as it was authored: an entity of a record is all there.
         var entity = (SaveMap)(_mentioned.TryGet(name, out var mentioned) ? mentioned : _entities[name]);
         if (!entity.TryGet("parts", out var parts))
             entity["parts"] = parts = new SaveMap();
-        ((SaveMap)parts)[part] = SaveValueCodec.ReadTree(ref reader);
+        ((SaveMap)parts)[part] = BinaryEncoding.ToTreeOf(value);
         _mentioned[name] = entity;
         return this;
     }
@@ -68,19 +59,7 @@ public sealed class SceneSketch
         foreach (var id in _gone.Distinct().Order())
             gone.Add(id.ToString());
         var scene = new SaveMap { ["nextSpawn"] = _authored.NextSpawn, ["gone"] = gone, ["entities"] = _mentioned };
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        SaveValueCodec.Write(ref writer, scene);
-        var reader = new BinaryStateReader(buffer.Written);
-        try
-        {
-            return SceneRecord.Read(ref reader, types);
-        }
-        catch (ContentException content)
-        {
-            throw new SaveContentException(content.Code, content.Message,
-                new SaveLocation { Path = BinaryPlace.PointerAt(buffer.Written, content.Place) }, "The scene was not touched.", content);
-        }
+        return TypedScene.Read(BinaryEncoding.Of<SaveValue?, SaveValueCodec>(scene), types);
     }
 
     private void Require(EntityId id)

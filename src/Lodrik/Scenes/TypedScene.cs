@@ -1,4 +1,3 @@
-using Lodrik.Formats;
 using Lodrik.Formats.Binary;
 using Lodrik.State;
 
@@ -17,17 +16,21 @@ internal static class TypedScene
             column.Column is TreePartColumn && types.MakeColumn(column.Kind, column.Column.Name) is not null);
         if (isTyped && (!types.HasFormerKinds || record.Kinds.All(kind => types.KindName(kind) == kind)))
             return record;
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        record.Write(ref writer);
-        var reader = new BinaryStateReader(buffer.Written);
+        return Read(BinaryEncoding.Of(record), types);
+    }
+
+    /// <summary>Reads a record that is in memory.</summary>
+    /// <exception cref="SaveContentException">A part does not fit its type.</exception>
+    public static SceneRecord Read(ReadOnlySpan<byte> cbor, SceneTypes types)
+    {
+        var reader = new BinaryStateReader(cbor);
         try
         {
             return SceneRecord.Read(ref reader, types);
         }
         catch (ContentException content)
         {
-            var path = BinaryPlace.PointerAt(buffer.Written, content.Place);
+            var path = BinaryPlace.PointerAt(cbor, content.Place);
             throw new SaveContentException(
                 content.Code, content.Message, new SaveLocation { Path = path }, "The scene was not touched.", content);
         }

@@ -26,8 +26,22 @@ internal static class StateLimits
     /// </summary>
     public const int MaxDepth = 128;
 
+    /// <summary>How deep a section is embedded where a checkpoint has it: what a game saves leaves room for that.</summary>
+    public const int CheckpointDepth = 2;
+
     public static string TooDeepToWrite =>
-        $"The state is nested more than {MaxDepth} deep. Most often an object refers back to one that contains it.";
+        $"The state is nested more than {MaxDepth - CheckpointDepth} deep. Most often an object refers back to one that contains it.";
+
+    /// <summary>Holds to the limit where a list is written that is entered when it is read.</summary>
+    /// <exception cref="ContentException">There is no room for another level.</exception>
+    public static void RequireRoom(int depth)
+    {
+        if (depth >= MaxDepth)
+            throw TooDeep();
+    }
+
+    /// <summary>The error of a writer that is to go deeper than a reader would.</summary>
+    public static ContentException TooDeep() => new(SaveErrorCode.TooDeep, TooDeepToWrite, new ContentPlace(long.MaxValue, int.MaxValue));
 
     public static string TooDeepToRead => $"The content is nested more than {MaxDepth} deep.";
 }

@@ -99,14 +99,15 @@ public abstract class UndecodedSection
         Decode(decoder);
         return decoder.Tree;
     }
+}
 
-    private sealed class TreeDecoder : ISectionDecoder
-    {
-        public SaveValue Tree { get; private set; } = SaveValue.Null;
+/// <summary>Decodes a section as a tree.</summary>
+internal sealed class TreeDecoder : ISectionDecoder
+{
+    public SaveValue Tree { get; private set; } = SaveValue.Null;
 
-        public void Decode<TReader>(ref TReader reader)
-            where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
-    }
+    public void Decode<TReader>(ref TReader reader)
+        where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
 }
 
 /// <summary>What is fixed about a save's root when the game is built.</summary>

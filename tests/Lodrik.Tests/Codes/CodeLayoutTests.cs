@@ -20,6 +20,25 @@ public sealed class CodeLayoutTests
     }
 
     [Fact]
+    public void A_list_of_choices_comes_back_and_the_layout_says_what_it_is()
+    {
+        var layout = new CodeLayout<SaveMap>("moons", 2, fields => fields
+            .Choices("seen", 3, [Moon.New, Moon.Full, Moon.Waning], state => ((SaveList)state["seen"]).Select(one => Enum.Parse<Moon>(one.AsText()!)).ToList(),
+                (state, seen) => state["seen"] = ListOf(seen)), oldest: 1);
+        Assert.Equal(("moons", 2, 1), (layout.Name, layout.Version, layout.Oldest));
+        var state = new SaveMap { ["seen"] = new SaveList { "Full", "New" } };
+        Assert.Equal(state, layout.FromText(layout.ToText(state)).State);
+        Assert.Equal(state, layout.FromNumber(layout.ToUInt128(state))!.State);
+
+        static SaveList ListOf(List<Moon> moons)
+        {
+            var list = new SaveList();
+            moons.ForEach(moon => list.Add(moon.ToString()));
+            return list;
+        }
+    }
+
+    [Fact]
     public void Every_layout_and_state_comes_back_from_text_bytes_and_number() => Layouts.SelectMany(layout => States(layout).Select(state => (layout, state))).Sample(
         one =>
         {

@@ -131,6 +131,26 @@ public sealed class SealTests
     }
 
     [Fact]
+    public void A_key_that_the_platform_keeps_is_asked_for_once_and_only_when_it_is_needed()
+    {
+        var asked = 0;
+        var kept = SaveKey.FromCallback("kept", () =>
+        {
+            asked++;
+            return System.Security.Cryptography.SHA256.HashData("kept"u8);
+        });
+        var ring = new KeyRing(kept, Key());
+        Assert.Equal(["kept", "secret"], ring.Ids);
+        Assert.Equal((true, 0), (kept.CanSeal, asked));
+        using var pair = System.Security.Cryptography.ECDsa.Create(System.Security.Cryptography.ECCurve.NamedCurves.nistP256);
+        Assert.False(SaveKey.Verifying("studio", pair.ExportSubjectPublicKeyInfoPem()).CanSeal);
+        var bytes = SampleFerries.Save(SaveProtection.With(kept), SaveForm.Json, SaveCompression.None);
+        SavedFile.FromBytes(bytes).CheckSeal(SaveProtection.With(kept));
+        Assert.Equal(1, asked);
+        Assert.Equal(SavedFile.FromBytes(bytes).Header!.SaveId, SalvagedSave.FromBytes(bytes, SaveProtection.With(kept)).Header.SaveId);
+    }
+
+    [Fact]
     public void Each_section_of_a_save_is_encrypted_with_a_nonce_of_its_own()
     {
         var bytes = Save(With("encrypting"), SaveForm.Binary);

@@ -741,6 +741,8 @@ public sealed partial class Runner
     public string Name { get; set; } = "";
 
     public int Deaths { get; set; }
+
+    public SaveValue Notes { get; set; } = SaveValue.Null;
 }
 
 [StateType]

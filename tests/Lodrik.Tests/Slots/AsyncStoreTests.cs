@@ -1,6 +1,8 @@
 using System.Reflection;
+using Lodrik.Migrations;
 using Lodrik.Protection;
 using Lodrik.Slots;
+using Lodrik.State;
 using Lodrik.Storage;
 using Lodrik.Tests.Scenes;
 using Lodrik.Tests.Sessions;
@@ -99,6 +101,58 @@ public sealed class AsyncStoreTests
         Assert.All(await slots.ProtectAsync(null, key, Cancellation), one => Assert.True(one.Changed));
         Assert.True(await slots.DeleteGenerationAsync("evening", 2, Cancellation));
         Assert.Equal(2, await slots.DeleteAsync("evening", Cancellation));
+    }
+
+    [Fact]
+    public async Task Places_imports_migrations_and_closing_are_asynchronous_too()
+    {
+        var storage = new AsyncOnlyStorage();
+        var old = new AsyncOnlyStorage();
+        var file = Path.GetTempFileName();
+        try
+        {
+            await File.WriteAllTextAsync(file, """{"log":{"day":"7"}}""", Cancellation);
+            var chain = new MigrationChain().ImportJson().From(0, step => step.Convert("/log/day", "becomes a number", day => day.ConvertTo(SaveValueKind.Integer)));
+            var store = Open(storage, new SaveStoreOptions { Migrations = chain, Places = ["one", "two"] });
+            await store.WarmUpAsync();
+            var imported = await store.ImportAsync(file, Cancellation);
+            Assert.Equal(7, imported.Log.Day);
+            await store.SaveAsync("two", imported, cancellationToken: Cancellation);
+            Assert.Equal([("one", null), ("two", 1)], (await store.PlacesAsync(Cancellation)).Select(place => (place.Slot.ToString(), place.Occupant?.Generation)));
+            await store.CloseAsync(PendingSaves.Finish);
+            await store.CloseAsync(PendingSaves.Finish);
+            await Assert.ThrowsAsync<ObjectDisposedException>(() => store.SaveAsync("one", At(1), cancellationToken: Cancellation));
+        }
+        finally
+        {
+            File.Delete(file);
+        }
+        using var slots = SaveSlots.Open(old);
+        await slots.AddAsync("night", await SaveBytes(new AsyncOnlyStorage()), Cancellation);
+        var migrated = await slots.MigrateAsync(new MigrationChain().From(1, step => step.Rename("/log/day", "night")), 2, cancellationToken: Cancellation);
+        Assert.Equal((1, 2, 2), (migrated[0].From, migrated[0].To, migrated[0].Written));
+    }
+
+    [Fact]
+    public void A_header_says_all_that_a_save_screen_shows()
+    {
+        var storage = new MemoryStorage();
+        using var store = Open(storage);
+        store.Save("evening", At(1));
+        var receipt = store.Save("evening", At(2), new SaveLabel { Title = "Dusk", Played = TimeSpan.FromHours(1), Kind = SaveKind.Quick });
+        var header = store.List()[0].Header!;
+        Assert.Equal((1, 2), (header.Format, header.SectionCount));
+        Assert.Equal(("Dusk", TimeSpan.FromHours(1), SaveKind.Quick, store.Playthrough), (header.Slot!.Title, header.Slot.Played, header.Slot.Kind, header.Slot.Playthrough));
+        Assert.Equal(store.History("evening")[1].Header!.SaveId, header.Slot.ParentId);
+        Assert.Equal(receipt.ByteCount, storage.List("").Single(file => file.Name.EndsWith("2.json", StringComparison.Ordinal)).ByteCount);
+        var settings = store.Settings<Log>();
+        Assert.EndsWith("settings.json", settings.Locate(), StringComparison.Ordinal);
+        storage.Write("settings.json", "{"u8.ToArray(), replace: true);
+        Assert.IsType<DamagedSaveException>(settings.LoadOrNew().Problem);
+        Assert.Same(StorageHold.NotSupported, ((ISaveStorage)storage).TryHold());
+        Assert.Contains("half of a character pair", Assert.Single(store.Save("evening", new LogSave { Log = new Log { Lines = ["\uD83D"] } }).Warnings).Message, StringComparison.Ordinal);
+        using var platform = SaveStore<LogSave>.Open(new SaveStoreOptions { Publisher = "the-lodrik-tests" });
+        Assert.EndsWith(Path.Combine("the-lodrik-tests", "slots-tests"), platform.Location, StringComparison.Ordinal);
     }
 
     [Fact]

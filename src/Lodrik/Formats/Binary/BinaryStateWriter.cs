@@ -11,11 +11,14 @@ namespace Lodrik.Formats.Binary;
 /// Writes state as CBOR (RFC 8949), always in the shortest heads and with definite lengths. Numbers of one type go out as one
 /// typed array (RFC 8746).
 /// </summary>
-internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = null) : IStateWriter
+/// <param name="buffer">Where it writes to.</param>
+/// <param name="context">What goes along.</param>
+/// <param name="depth">How deep what is written is nested already, or will be where it is embedded.</param>
+internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = null, int depth = 0) : IStateWriter
 {
     private static readonly PreparedKeys<byte[][]> Heads = new(Prepare);
 
-    private int _depth;
+    private int _depth = depth;
     private bool _withoutTables;
 
     /// <summary>Where it writes to.</summary>
@@ -104,6 +107,7 @@ internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = n
 
     public void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
     {
+        StateLimits.RequireRoom(_depth);
         var tag = Cbor.TypedArrayTag<T>();
         if (tag == 0 || !BitConverter.IsLittleEndian)
         {
@@ -247,6 +251,6 @@ internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = n
     private void Deeper()
     {
         if (++_depth > StateLimits.MaxDepth)
-            throw new ContentException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, new ContentPlace(long.MaxValue, int.MaxValue));
+            throw StateLimits.TooDeep();
     }
 }

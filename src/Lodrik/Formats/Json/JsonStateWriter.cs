@@ -76,6 +76,7 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
     /// <summary>Numbers are on one line, as many as there are; no numbers at all are an empty list like any other.</summary>
     public readonly void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
     {
+        StateLimits.RequireRoom(_depth);
         if (values.IsEmpty)
         {
             writer.WriteStartArray();
@@ -154,7 +155,7 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
     private void Deeper()
     {
         if (++_depth > StateLimits.MaxDepth)
-            throw new ContentException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, new ContentPlace(long.MaxValue, int.MaxValue));
+            throw StateLimits.TooDeep();
     }
 
     private readonly void WriteNumber<T>(T value) where T : unmanaged, IUtf8SpanFormattable, INumberBase<T>

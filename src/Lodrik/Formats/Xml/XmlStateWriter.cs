@@ -93,6 +93,7 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
     /// </summary>
     public void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
     {
+        StateLimits.RequireRoom(_depth);
         if (values.IsEmpty)
         {
             Marked(XmlWords.ListType);
@@ -201,7 +202,7 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
     private void Deeper()
     {
         if (++_depth > StateLimits.MaxDepth)
-            throw new ContentException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, new ContentPlace(long.MaxValue, int.MaxValue));
+            throw StateLimits.TooDeep();
     }
 
     private static string?[] Prepare(KeyTable keys)

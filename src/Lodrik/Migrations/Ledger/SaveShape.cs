@@ -20,6 +20,10 @@ sealed partial class SaveShape
     /// <summary>The layout of ledger files that this library knows.</summary>
     public const int CurrentLayout = 1;
 
+    internal SaveShape()
+    {
+    }
+
     /// <summary>The game's id.</summary>
     public string Game { get; private set; } = "";
 
@@ -33,7 +37,7 @@ sealed partial class SaveShape
     public bool IsReleased { get; private set; }
 
     /// <summary>The digest of a released shape as its file has it; null where it has none.</summary>
-    public string? RecordedDigest { get; private set; }
+    internal string? RecordedDigest { get; private set; }
 
     /// <summary>The game's state types and enums by their full names.</summary>
     public SortedDictionary<string, ShapeType> Types { get; } = new(StringComparer.Ordinal);

@@ -8,6 +8,10 @@ public
 #endif
 sealed class ShapeType
 {
+    internal ShapeType()
+    {
+    }
+
     /// <summary>The type of each member by its key in the save.</summary>
     public SortedDictionary<string, string> Members { get; } = new(StringComparer.Ordinal);
 
@@ -27,13 +31,13 @@ sealed class ShapeType
     public SortedSet<string> FormerValues { get; } = new(StringComparer.Ordinal);
 
     /// <summary>Whether this is a struct, of which there is always a value.</summary>
-    public bool IsStruct { get; set; }
+    public bool IsStruct { get; internal set; }
 
     /// <summary>Whether its objects are shared, so that a number stands for each.</summary>
-    public bool IsShared { get; set; }
+    public bool IsShared { get; internal set; }
 
     /// <summary>Whether it keeps members that it does not know.</summary>
-    public bool KeepsUnknown { get; set; }
+    public bool KeepsUnknown { get; internal set; }
 
     /// <summary>Whether this is an enum.</summary>
     public bool IsEnum => Values.Count > 0;

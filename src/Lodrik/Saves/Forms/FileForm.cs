@@ -298,14 +298,6 @@ internal abstract class FileForm
         }
     }
 
-    private sealed class TreeDecoder : ISectionDecoder
-    {
-        public SaveValue Tree { get; private set; } = SaveValue.Null;
-
-        public void Decode<TReader>(ref TReader reader)
-            where TReader : IStateReader, allows ref struct => Tree = SaveValueCodec.ReadTree(ref reader);
-    }
-
     private sealed class TableDecoder : ISectionDecoder
     {
         public List<SectionEntry> Entries { get; private set; } = [];

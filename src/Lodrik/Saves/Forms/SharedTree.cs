@@ -22,7 +22,7 @@ internal static class SharedTree
             for (var i = 0; i < objects.Entries.Count; i++)
             {
                 buffer.Reset();
-                var writer = new BinaryStateWriter(buffer, context);
+                var writer = new BinaryStateWriter(buffer, context, StateLimits.CheckpointDepth + 1);
                 try
                 {
                     objects.Entries[i].Write(ref writer);

@@ -79,7 +79,7 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
         var start = body.Length;
         try
         {
-            var writer = new BinaryStateWriter(body, _context);
+            var writer = new BinaryStateWriter(body, _context, StateLimits.CheckpointDepth);
             TCodec.Write(ref writer, value);
         }
         catch (ContentException content)
@@ -116,7 +116,8 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
             var start = body.Length;
             try
             {
-                var writer = new BinaryStateWriter(body, _context);
+                // A checkpoint itself is in no other one.
+                var writer = new BinaryStateWriter(body, _context, CheckpointShape.IsName(full) ? 0 : StateLimits.CheckpointDepth);
                 group.WriteSection(section, ref writer);
             }
             catch (ContentException content)

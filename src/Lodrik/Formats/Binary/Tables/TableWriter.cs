@@ -186,6 +186,7 @@ internal partial struct TableWriter : IRowWriter
             _plain.WriteNumbers(values);
             return;
         }
+        StateLimits.RequireRoom(_outerDepth + _depth);
         var outer = _column;
         var list = Column.For(ColumnKind.List, _scratch.Tally);
         list.AddLength(values.Length);
@@ -323,7 +324,7 @@ internal partial struct TableWriter : IRowWriter
     private void Enter()
     {
         if (_outerDepth + ++_depth > StateLimits.MaxDepth)
-            throw new ContentException(SaveErrorCode.TooDeep, StateLimits.TooDeepToWrite, new ContentPlace(long.MaxValue, int.MaxValue));
+            throw StateLimits.TooDeep();
         _scratch.Frames[_depth] = new Frame(_column, _object, _shape, _firstMember);
     }
 

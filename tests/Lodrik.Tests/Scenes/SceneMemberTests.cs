@@ -1,0 +1,105 @@
+using System.Numerics;
+using Lodrik.Inspection;
+using Lodrik.Scenes;
+using Lodrik.Scenes.Authoring;
+using Lodrik.State;
+
+namespace Lodrik.Tests.Scenes;
+
+/// <summary>References by id, placements, and what records, plans, reports and manifests say.</summary>
+public sealed class SceneMemberTests
+{
+    /// <summary>A harbour whose objects know each other by id, as engines with handles do.</summary>
+    private sealed class Harbour
+    {
+        public List<Boat> Boats { get; } = [];
+
+        public static SceneBindings<Harbour> Bindings() => new SceneBindings<Harbour>()
+            .Kind("boat", harbour => harbour.Boats, boat => boat
+                .Id(one => one.Name)
+                .Placement3D(one => one.Place, (one, place) => one.Place = place)
+                .ReferenceId("tows", one => one.Tows, (one, tows, there) => (one.Tows, one.Towed) = (tows, there)));
+    }
+
+    private sealed class Boat(string name)
+    {
+        public string Name { get; } = name;
+
+        public Placement3D Place { get; set; } = new(Vector3.Zero);
+
+        public EntityReference? Tows { get; set; }
+
+        public object? Towed { get; set; }
+    }
+
+    [Fact]
+    public void A_reference_by_id_comes_back_with_the_object_where_that_is_there_and_without_where_it_is_elsewhere()
+    {
+        var harbour = new Harbour { Boats = { new Boat("tug"), new Boat("barge"), new Boat("skiff") } };
+        var live = Harbour.Bindings().Begin(harbour);
+        harbour.Boats[0].Tows = EntityId.Placed("barge");
+        harbour.Boats[1].Tows = new EntityReference(EntityId.Placed("beacon-1"), "marsh");
+        harbour.Boats[2].Place = new Placement3D(new Vector3(1, 2, 3), Quaternion.CreateFromYawPitchRoll(1, 0, 0), new Vector3(2, 2, 2));
+        var record = live.Capture();
+        (harbour.Boats[0].Tows, harbour.Boats[1].Tows, harbour.Boats[2].Place) = (null, null, new Placement3D(Vector3.One));
+        live.Restore(record);
+        Assert.Equal((EntityId.Placed("barge"), null), (harbour.Boats[0].Tows!.Value.Id, harbour.Boats[0].Tows!.Value.Scene));
+        Assert.Same(harbour.Boats[1], harbour.Boats[0].Towed);
+        Assert.Equal(("beacon-1", "marsh"), (harbour.Boats[1].Tows!.Value.Id.ToString(), harbour.Boats[1].Tows!.Value.Scene));
+        Assert.Null(harbour.Boats[1].Towed);
+        var place = harbour.Boats[2].Place;
+        Assert.Equal((new Vector3(1, 2, 3), Quaternion.CreateFromYawPitchRoll(1, 0, 0), new Vector3(2, 2, 2)), (place.Position, place.Rotation, place.Scale));
+        Assert.Equal((0f, Vector2.One), (new Placement2D(Vector2.Zero).Rotation, new Placement2D(Vector2.Zero).Scale));
+    }
+
+    [Fact]
+    public void A_restoration_in_slices_goes_back_to_the_authored_scene_and_reports_its_phases()
+    {
+        var yard = Yard.Author();
+        var live = Yard.Bindings().Begin(yard);
+        yard.Barrels.RemoveAt(0);
+        yard.Spawn("trill");
+        var record = live.Capture();
+        Assert.Equal(("barrel 2, sparrow 1, wagon 1", 2L), (string.Join(", ", record.CountByKind().OrderBy(one => one.Key).Select(one => $"{one.Key} {one.Value}")), record.NextSpawn));
+        var restoration = live.BeginRestoreAuthored();
+        Assert.Equal((1, 1), (restoration.Plan.Count(RestoreAction.BringBack), restoration.Plan.Count(RestoreAction.Remove)));
+        var report = restoration.Finish();
+        Assert.Equal((3, 0), (yard.Barrels.Count, yard.Sparrows.Count));
+        Assert.Equal(Enum.GetValues<RestorePhase>().Except([RestorePhase.Done]), report.Phases.Select(one => one.Phase));
+        Assert.Equal(report.Acting, report.Phases.Aggregate(TimeSpan.Zero, (all, one) => all + one.Time));
+        Assert.True(report.Planning > TimeSpan.Zero);
+    }
+
+    [Fact]
+    public void What_a_scene_has_can_be_read_without_its_bindings()
+    {
+        var save = new YardSave();
+        Yard.Bindings().Begin(Yard.Author()).CaptureTo(save.Scenes, "yard");
+        var content = SceneContent.Of("scenes/yard", SavedFile.FromBytes(StateFile.ToBytes(save, SaveForm.Json)).ReadSection("scenes/yard"))!;
+        Assert.Equal([2f, 0f], content.Entities.Single(entity => entity.Id == EntityId.Placed("b2")).Parts["spot"] is SaveMap spot ? ((SaveList)spot["at"]).Select(number => (float)number.AsDouble()) : []);
+    }
+
+    [Fact]
+    public void A_manifest_says_of_each_object_where_it_was_and_whether_it_is_there_still()
+    {
+        var builder = new ManifestBuilder();
+        builder.Add("lamp", new Vector2(3, 4), "hut/lamp");
+        builder.Add("coin", new Vector3(1, 2, 3), "cave", "gold");
+        var first = builder.Build();
+        var later = new ManifestBuilder(first.Manifest);
+        later.Add("lamp", new Vector2(3, 4), "shed/lamp");
+        var second = later.Build();
+        var lamp = second.Manifest.Entries.Single(entry => entry.Kind == "lamp");
+        Assert.Equal((new Vector3(3, 4, 0), "shed/lamp", false), (lamp.Place, lamp.Path, lamp.IsRetired));
+        Assert.True(second.Manifest.Entries.Single(entry => entry.Id == EntityId.Placed("gold")).IsRetired);
+        Assert.Equal(("hut/lamp", "shed/lamp"), second.Moved.Select(move => (move.FromPath, move.ToPath)).Single());
+        LevelPosition flat = new Vector2(5, 6);
+        Assert.Equal(new Vector3(5, 6, 0), flat.Value);
+
+        // One that is written by hand serves as well.
+        var own = new SceneManifest { Entries = [new ManifestEntry { Id = EntityId.Placed("door"), Kind = "door", Place = Vector3.One, Path = "hall" }] };
+        var third = new ManifestBuilder(own);
+        third.Add("door", Vector3.One, "hall");
+        Assert.Equal([EntityId.Placed("door")], third.Build().Ids);
+    }
+}
