@@ -9,14 +9,14 @@ namespace Lodrik.Cli;
 internal sealed record SlotLine(
     string Slot, string? Kind, string Title, Dictionary<string, JsonElement> Summary, double Played, DateTimeOffset? Saved, int? Version,
     string? Form,
-    long Bytes, int Generation, int Generations, string File, string Health, string? Problem);
+    long ByteCount, int Generation, int GenerationCount, string File, string Health, string? Problem);
 
 /// <summary>A generation as <c>--json</c> gives it.</summary>
 internal sealed record GenerationLine(int Generation, string? Title, double? Played, DateTimeOffset? Saved, int? Version, string? Form,
-    long Bytes, string File, string? Problem);
+    long ByteCount, string File, string? Problem);
 
 /// <summary>A section as <c>check --json</c> and <c>salvage --json</c> give it.</summary>
-internal sealed record SectionLine(string Name, long? Bytes, string Health, string? Problem = null);
+internal sealed record SectionLine(string Name, long? ByteCount, string Health, string? Problem = null);
 
 /// <summary>
 /// A save as <c>check --json</c> gives it. The finding is one of intact, editedByHand, unchecked, damaged, tampered, unsealed, anotherKey.
@@ -29,14 +29,14 @@ internal sealed record CheckLine(string File, string Finding, bool IsFine, bool?
 }
 
 /// <summary>What <c>salvage --json</c> gives.</summary>
-internal sealed record SalvageLine(string? Output, int? Bytes, List<SectionLine> Sections);
+internal sealed record SalvageLine(string? Output, int? ByteCount, List<SectionLine> Sections);
 
 /// <summary>A form as <c>forms --json</c> gives it. Times are in milliseconds.</summary>
-internal sealed record FormLine(string Form, bool Indented, long Bytes, double Write, double Read, bool IsThisFile);
+internal sealed record FormLine(string Form, bool Indented, long ByteCount, double Write, double Read, bool IsThisFile);
 
 /// <summary>A new save as <c>watch --json</c> gives it, one a line.</summary>
 internal sealed record WatchLine(
-    DateTimeOffset Seen, string Slot, int Generation, string? Title, long Bytes, int? Before, string? Problem, JsonElement? Patch);
+    DateTimeOffset Seen, string Slot, int Generation, string? Title, long ByteCount, int? Before, string? Problem, JsonElement? Patch);
 
 /// <summary>A change of a shape as <c>ledger check --json</c> and <c>ledger diff --json</c> give it.</summary>
 internal sealed record ShapeLine(bool Loses, string Path, string Change)

@@ -1,3 +1,4 @@
+using Lodrik.State;
 using Microsoft.CodeAnalysis;
 
 namespace Lodrik.Generator;
@@ -10,41 +11,6 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
 
     /// <summary>The struct that the generator adds to each state type.</summary>
     public const string CodecName = "StateCodec";
-
-    private static readonly Dictionary<string, string> Exact = new()
-    {
-        ["System.Numerics.BigInteger"] = "BigIntegerCodec",
-        ["System.Half"] = "HalfCodec",
-        ["System.Int128"] = "WideIntegerCodec<global::System.Int128>",
-        ["System.UInt128"] = "WideIntegerCodec<global::System.UInt128>",
-        ["System.Guid"] = "TextScalarCodec<global::System.Guid>",
-        ["System.DateTime"] = "TextScalarCodec<global::System.DateTime>",
-        ["System.DateTimeOffset"] = "TextScalarCodec<global::System.DateTimeOffset>",
-        ["System.DateOnly"] = "TextScalarCodec<global::System.DateOnly>",
-        ["System.TimeOnly"] = "TextScalarCodec<global::System.TimeOnly>",
-        ["System.TimeSpan"] = "TextScalarCodec<global::System.TimeSpan>",
-        ["System.Uri"] = "UriCodec",
-        ["System.Version"] = "VersionCodec",
-        ["System.Numerics.Vector2"] = Pack("System.Numerics.Vector2", "float"),
-        ["System.Numerics.Vector3"] = Pack("System.Numerics.Vector3", "float"),
-        ["System.Numerics.Vector4"] = Pack("System.Numerics.Vector4", "float"),
-        ["System.Numerics.Quaternion"] = Pack("System.Numerics.Quaternion", "float"),
-        ["System.Numerics.Plane"] = Pack("System.Numerics.Plane", "float"),
-        ["System.Numerics.Matrix3x2"] = Pack("System.Numerics.Matrix3x2", "float"),
-        ["System.Numerics.Matrix4x4"] = Pack("System.Numerics.Matrix4x4", "float"),
-        ["System.Drawing.Color"] = "ColorCodec",
-        ["System.Drawing.Point"] = Pack("System.Drawing.Point", "int"),
-        ["System.Drawing.PointF"] = Pack("System.Drawing.PointF", "float"),
-        ["System.Drawing.Size"] = Pack("System.Drawing.Size", "int"),
-        ["System.Drawing.SizeF"] = Pack("System.Drawing.SizeF", "float"),
-        ["System.Drawing.Rectangle"] = Pack("System.Drawing.Rectangle", "int"),
-        ["System.Drawing.RectangleF"] = Pack("System.Drawing.RectangleF", "float"),
-        ["Lodrik.State.SaveValue"] = "SaveValueCodec",
-        ["Lodrik.Scenes.EntityId"] = "EntityIdCodec",
-        ["Lodrik.Scenes.EntityReference"] = "EntityReferenceCodec",
-        ["System.Memory<byte>"] = "MemoryCodec",
-        ["System.ReadOnlyMemory<byte>"] = "ReadOnlyMemoryCodec",
-    };
 
     private static readonly HashSet<string> AddableCollections =
     [
@@ -94,12 +60,6 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         ["System.Collections.Immutable.ImmutableSortedDictionary<TKey, TValue>"] = ("ImmutableSortedDictionaryBuild", false),
         ["System.Collections.Frozen.FrozenDictionary<TKey, TValue>"] = ("FrozenDictionaryBuild", false),
     };
-
-    private static readonly HashSet<string> ParsableKeys =
-    [
-        "System.Guid", "System.DateTime", "System.DateTimeOffset", "System.DateOnly", "System.TimeOnly", "System.TimeSpan",
-        "System.Int128", "System.UInt128", "System.Half", "System.Numerics.BigInteger",
-    ];
 
     /// <summary>Finds the codec, fully qualified; null, with the reason and the way out, where there is none.</summary>
     public string? Find(ITypeSymbol type, out string reason, out string remedy)
@@ -154,27 +114,9 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         attribute.AttributeClass?.ToDisplayString() == "Lodrik.StateTypeAttribute"
         && attribute.NamedArguments.Any(argument => argument is { Key: "Shared", Value.Value: true }));
 
-    private static string? Scalar(ITypeSymbol type)
-    {
-        switch (type.SpecialType)
-        {
-            case SpecialType.System_Boolean: return "BoolCodec";
-            case SpecialType.System_Char: return "CharCodec";
-            case SpecialType.System_String: return "TextCodec";
-            case SpecialType.System_Single: return "SingleCodec";
-            case SpecialType.System_Double: return "DoubleCodec";
-            case SpecialType.System_Decimal: return "DecimalCodec";
-            case SpecialType.System_UInt64: return "WideIntegerCodec<ulong>";
-            case SpecialType.System_SByte or SpecialType.System_Byte or SpecialType.System_Int16 or SpecialType.System_UInt16
-                or SpecialType.System_Int32 or SpecialType.System_UInt32 or SpecialType.System_Int64:
-                return $"IntegerCodec<{Name(type)}>";
-        }
-        if (type is IArrayTypeSymbol { Rank: 1, ElementType.SpecialType: SpecialType.System_Byte })
-            return "BytesCodec";
-        if (type.TypeKind == TypeKind.Enum)
-            return $"EnumCodec<{Name(type)}>";
-        return Exact.TryGetValue(Plain(type), out var codec) ? codec : null;
-    }
+    /// <summary>The codec of a value that is one in a save.</summary>
+    private static string? Scalar(ITypeSymbol type) =>
+        type.TypeKind == TypeKind.Enum ? $"EnumCodec<{Name(type)}>" : ScalarTypes.Named(Plain(type))?.Codec;
 
     private string? Collection(INamedTypeSymbol generic, out string reason, out string remedy)
     {
@@ -242,26 +184,11 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         return $"{StateNamespace}{codec}<{string.Join(", ", types.Select(Name).Concat(codecs))}>";
     }
 
-    private static string? Key(ITypeSymbol type)
-    {
-        if (type.SpecialType == SpecialType.System_String)
-            return "TextKey";
-        if (type.SpecialType == SpecialType.System_Boolean)
-            return "BoolKey";
-        if (Plain(type) == "Lodrik.Scenes.EntityId")
-            return "EntityIdKey";
-        if (type.TypeKind == TypeKind.Enum)
-            return $"EnumKey<{Name(type)}>";
-        return IsNumber(type) || type.SpecialType is SpecialType.System_Char or SpecialType.System_Byte or SpecialType.System_Decimal
-            || ParsableKeys.Contains(Plain(type))
-            ? $"ParsableKey<{Name(type)}>"
-            : null;
-    }
+    private static string? Key(ITypeSymbol type) =>
+        type.TypeKind == TypeKind.Enum ? $"EnumKey<{Name(type)}>" : ScalarTypes.Named(Plain(type))?.Key;
 
     /// <summary>A number of fixed size, whose arrays are saved as one block. Bytes are not: an array of them is bytes.</summary>
-    private static bool IsNumber(ITypeSymbol type) => type.SpecialType is SpecialType.System_SByte or SpecialType.System_Int16
-        or SpecialType.System_UInt16 or SpecialType.System_Int32 or SpecialType.System_UInt32 or SpecialType.System_Int64
-        or SpecialType.System_UInt64 or SpecialType.System_Single or SpecialType.System_Double;
+    private static bool IsNumber(ITypeSymbol type) => ScalarTypes.Named(Plain(type)) is { IsNumber: true };
 
     private string? Of(string codec, ITypeSymbol item, out string reason, out string remedy)
     {
@@ -286,8 +213,7 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         };
     }
 
-    private static string Plain(ITypeSymbol type) =>
+    /// <summary>A type's name as the table of scalar types has it.</summary>
+    public static string Plain(ITypeSymbol type) =>
         type.WithNullableAnnotation(NullableAnnotation.NotAnnotated).ToDisplayString();
-
-    private static string Pack(string type, string number) => $"PackCodec<global::{type}, {number}>";
 }

@@ -1,4 +1,5 @@
 using System.Text;
+using Lodrik.State;
 using Microsoft.CodeAnalysis;
 
 namespace Lodrik.Generator;
@@ -9,41 +10,11 @@ namespace Lodrik.Generator;
 /// </summary>
 internal sealed class TypeShapes(TypeCodecs codecs)
 {
-    private static readonly Dictionary<string, string> Exact = new()
+    /// <summary>Groups of sections, which are no values and have words all the same.</summary>
+    private static readonly Dictionary<string, string> Groups = new()
     {
-        ["System.Numerics.BigInteger"] = "integer",
-        ["System.Half"] = "half",
-        ["System.Int128"] = "int128",
-        ["System.UInt128"] = "uint128",
-        ["System.Guid"] = "guid",
-        ["System.DateTime"] = "datetime",
-        ["System.DateTimeOffset"] = "datetimeoffset",
-        ["System.DateOnly"] = "date",
-        ["System.TimeOnly"] = "time",
-        ["System.TimeSpan"] = "timespan",
-        ["System.Uri"] = "uri",
-        ["System.Version"] = "version",
-        ["System.Numerics.Vector2"] = "single*2",
-        ["System.Numerics.Vector3"] = "single*3",
-        ["System.Numerics.Vector4"] = "single*4",
-        ["System.Numerics.Quaternion"] = "single*4",
-        ["System.Numerics.Plane"] = "single*4",
-        ["System.Numerics.Matrix3x2"] = "single*6",
-        ["System.Numerics.Matrix4x4"] = "single*16",
-        ["System.Drawing.Color"] = "color",
-        ["System.Drawing.Point"] = "int32*2",
-        ["System.Drawing.PointF"] = "single*2",
-        ["System.Drawing.Size"] = "int32*2",
-        ["System.Drawing.SizeF"] = "single*2",
-        ["System.Drawing.Rectangle"] = "int32*4",
-        ["System.Drawing.RectangleF"] = "single*4",
-        ["Lodrik.State.SaveValue"] = "any",
-        ["Lodrik.Scenes.EntityId"] = "entity",
-        ["Lodrik.Scenes.EntityReference"] = "reference",
         ["Lodrik.SceneArchive"] = "scenes",
         ["Lodrik.SessionArchive"] = "session",
-        ["System.Memory<byte>"] = "bytes",
-        ["System.ReadOnlyMemory<byte>"] = "bytes",
     };
 
     private readonly SortedDictionary<string, string> _described = new(StringComparer.Ordinal);
@@ -115,29 +86,13 @@ internal sealed class TypeShapes(TypeCodecs codecs)
 
     private string WithoutNull(ITypeSymbol type)
     {
-        switch (type.SpecialType)
-        {
-            case SpecialType.System_Boolean: return "bool";
-            case SpecialType.System_Char: return "char";
-            case SpecialType.System_String: return "text";
-            case SpecialType.System_Single: return "single";
-            case SpecialType.System_Double: return "double";
-            case SpecialType.System_Decimal: return "decimal";
-            case SpecialType.System_SByte: return "int8";
-            case SpecialType.System_Byte: return "uint8";
-            case SpecialType.System_Int16: return "int16";
-            case SpecialType.System_UInt16: return "uint16";
-            case SpecialType.System_Int32: return "int32";
-            case SpecialType.System_UInt32: return "uint32";
-            case SpecialType.System_Int64: return "int64";
-            case SpecialType.System_UInt64: return "uint64";
-        }
-        if (Exact.TryGetValue(type.WithNullableAnnotation(NullableAnnotation.NotAnnotated).ToDisplayString(), out var exact))
-            return exact;
+        var name = TypeCodecs.Plain(type);
+        if (ScalarTypes.Named(name) is { } scalar)
+            return scalar.Word;
+        if (Groups.TryGetValue(name, out var group))
+            return group;
         switch (type)
         {
-            case IArrayTypeSymbol { Rank: 1, ElementType.SpecialType: SpecialType.System_Byte }:
-                return "bytes";
             case IArrayTypeSymbol { Rank: 1 } array:
                 return $"list<{Of(array.ElementType)}>";
             case IArrayTypeSymbol { Rank: 2 or 3, ElementType.SpecialType: SpecialType.System_Byte } array:
@@ -158,7 +113,7 @@ internal sealed class TypeShapes(TypeCodecs codecs)
                 return $"map<{Of(map.TypeArguments[0])}, {Of(map.TypeArguments[1])}>";
             case INamedTypeSymbol { TypeArguments.Length: 1 } list:
                 return $"list<{Of(list.TypeArguments[0])}>";
-            case INamedTypeSymbol group when group.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.ISectionGroup"):
+            case INamedTypeSymbol named when named.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.ISectionGroup"):
                 return "group";
             default:
                 return "any";

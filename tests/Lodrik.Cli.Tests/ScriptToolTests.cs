@@ -176,7 +176,7 @@ public sealed class ScriptToolTests(DemoSaves demo) : IDisposable
     {
         var forms = Json(0, "forms", Path.Combine(demo.Folder, "json", "evening"), "--json").EnumerateArray().ToList();
         Assert.Equal(5, forms.Count);
-        Assert.All(forms, form => Assert.True(form.GetProperty("bytes").GetInt32() > 1000 && form.GetProperty("write").GetDouble() > 0 && form.GetProperty("read").GetDouble() > 0));
+        Assert.All(forms, form => Assert.True(form.GetProperty("byteCount").GetInt32() > 1000 && form.GetProperty("write").GetDouble() > 0 && form.GetProperty("read").GetDouble() > 0));
         Assert.Equal("Json", forms.Single(form => form.GetProperty("isThisFile").GetBoolean()).GetProperty("form").GetString());
     }
 

@@ -25,6 +25,19 @@ public sealed class DocumentTests
         Assert.Empty(run.Complaints);
     }
 
+    [Fact]
+    public void Every_decision_record_has_its_number_and_the_four_parts_in_their_order()
+    {
+        var records = Directory.GetFiles(Path.Combine(Repository, "docs", "decisions")).Order(StringComparer.Ordinal).ToList();
+        Assert.Equal(Enumerable.Range(1, records.Count), records.Select(record => int.Parse(Path.GetFileName(record)[..4], System.Globalization.CultureInfo.InvariantCulture)));
+        Assert.All(records, record =>
+        {
+            var text = File.ReadAllText(record);
+            Assert.StartsWith($"# {Path.GetFileName(record)[..4]}: ", text, StringComparison.Ordinal);
+            Assert.Equal(["Context", "Decision", "Why", "What it costs"], Regex.Matches(text, @"^\*\*([^*]+)\.\*\* ", RegexOptions.Multiline).Select(part => part.Groups[1].Value));
+        });
+    }
+
     private static bool IsDeclaration(string snippet) => Regex.IsMatch(snippet, @"^(\[|public |internal |using [A-Z])", RegexOptions.None) && !IsMember(snippet);
 
     private static bool IsMember(string snippet) => Regex.IsMatch(snippet, @"^(\[[^\]]*\]\n)?public static (?!class|partial)");

@@ -121,7 +121,7 @@ internal static class CheckCommand
         Screen.Out.MarkupLineInterpolated($"[{Color(finding.Finding)}]{word}[/]  {finding.File}");
         var sections = new Grid().AddColumn(new GridColumn().Padding(2, 0, 2, 0)).AddColumn(new GridColumn().RightAligned()).AddColumn();
         foreach (var section in finding.Sections.Where(section => details || section.Health is not ("intact" or "unchecked")))
-            sections.AddRow($"[{Screen.Name}]{Screen.Text(section.Name)}[/]", section.Bytes is { } bytes ? Screen.Size(bytes) : "",
+            sections.AddRow($"[{Screen.Name}]{Screen.Text(section.Name)}[/]", section.ByteCount is { } bytes ? Screen.Size(bytes) : "",
                 $"[{Color(section.Health)}]{Word(section.Health)}[/]");
         if (sections.Rows.Count > 0)
             Screen.Out.Write(sections);

@@ -96,7 +96,7 @@ internal static class ShowCommand
         var map = new SaveMap
         {
             ["form"] = file.Form.ToString(),
-            ["bytes"] = file.ByteCount,
+            ["byteCount"] = file.ByteCount,
             ["health"] = file.Health.ToString(),
             ["encrypted"] = file.IsEncrypted,
             ["sealed"] = file.HasSeal,
@@ -117,7 +117,7 @@ internal static class ShowCommand
         }
         var sections = new SaveList();
         foreach (var section in file.Sections)
-            sections.Add(new SaveMap { ["name"] = section.Name, ["bytes"] = section.ByteCount, ["health"] = section.Health.ToString() });
+            sections.Add(new SaveMap { ["name"] = section.Name, ["byteCount"] = section.ByteCount, ["health"] = section.Health.ToString() });
         map["sections"] = sections;
         return map;
     }

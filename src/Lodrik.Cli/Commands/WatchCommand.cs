@@ -95,7 +95,7 @@ internal static class WatchCommand
             var history = slots.History(slot);
             var now = history.First(one => one.Number == generation);
             var before = history.FirstOrDefault(one => one.Number < generation);
-            line = line with { Title = now.Header?.Title, Bytes = now.ByteCount, Before = before?.Number };
+            line = line with { Title = now.Header?.Title, ByteCount = now.ByteCount, Before = before?.Number };
             if (before is not null)
                 line = line with { Patch = JsonDocument.Parse(Compare(slots, before, now, key).ToJsonPatch()).RootElement };
         }

@@ -55,8 +55,26 @@ public interface IKeyCodec<T>
     static abstract bool TryParse(string text, out T key);
 }
 
+/// <summary>Writes collections column by column, in formats that have such a form; a format without one answers with false and null.</summary>
+public interface ITableWriter
+{
+    /// <summary>
+    /// Writes a whole collection column by column, where the format has such a form and the collection is worth it; the codec is that of
+    /// the collection itself, and is asked to write it to another writer.
+    /// </summary>
+    /// <returns>False where nothing was written, and the caller has to write item by item.</returns>
+    bool TryWriteTable<T, TCodec>(T collection, int count) where TCodec : IStateCodec<T>;
+
+    /// <summary>Writes the items of a list all at once, where the format gathers them in columns.</summary>
+    /// <returns>False where nothing was written, and the caller has to write item by item.</returns>
+    bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T>;
+
+    /// <summary>The keys of a tree's map as a table, where the format gathers maps of the same keys; otherwise null.</summary>
+    KeyTable? ShapeOf(SaveMap map);
+}
+
 /// <summary>Writes the tokens of one format.</summary>
-public interface IStateWriter
+public interface IStateWriter : ITableWriter
 {
     /// <summary>What goes along with the section that is being written; null where this is not a section.</summary>
     WriteContext? Context { get; }
@@ -91,20 +109,6 @@ public interface IStateWriter
     /// <summary>Writes a list of numbers of one type, in the format's densest way.</summary>
     void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>;
 
-    /// <summary>
-    /// Writes a whole collection column by column, where the format has such a form and the collection is worth it; the codec is that of
-    /// the collection itself, and is asked to write it to another writer.
-    /// </summary>
-    /// <returns>False where nothing was written, and the caller has to write item by item.</returns>
-    bool TryWriteTable<T, TCodec>(T collection, int count) where TCodec : IStateCodec<T>;
-
-    /// <summary>Writes the items of a list all at once, where the format gathers them in columns.</summary>
-    /// <returns>False where nothing was written, and the caller has to write item by item.</returns>
-    bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T>;
-
-    /// <summary>The keys of a tree's map as a table, where the format gathers maps of the same keys; otherwise null.</summary>
-    KeyTable? ShapeOf(SaveMap map);
-
     /// <summary>Begins an object of that many members.</summary>
     void BeginObject(int members);
 
@@ -124,8 +128,26 @@ public interface IStateWriter
     void EndList();
 }
 
+/// <summary>Reads collections that were written column by column; a format without such a form reads nothing.</summary>
+public interface ITableReader
+{
+    /// <summary>
+    /// Reads a whole collection that was written column by column; the codec is that of the collection itself, and is asked to read it
+    /// from another reader.
+    /// </summary>
+    /// <returns>False where nothing was read, and the caller has to read item by item.</returns>
+    bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T>;
+
+    /// <summary>Takes a list that was written column by column as a tree whose items are decoded when they are asked for.</summary>
+    /// <returns>Null where nothing was read, and the caller has to read item by item.</returns>
+    SaveList? TakeTable();
+
+    /// <summary>Reads as many items of a list at once as the format can, and appends them; those that are left come one by one.</summary>
+    void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>;
+}
+
 /// <summary>Reads the tokens of one format.</summary>
-public interface IStateReader
+public interface IStateReader : ITableReader
 {
     /// <summary>What goes along with the section that is being read; null where this is not a section.</summary>
     ReadContext? Context { get; }
@@ -162,20 +184,6 @@ public interface IStateReader
 
     /// <summary>Reads a list of numbers of one type.</summary>
     T[] ReadNumbers<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>;
-
-    /// <summary>
-    /// Reads a whole collection that was written column by column; the codec is that of the collection itself, and is asked to read it
-    /// from another reader.
-    /// </summary>
-    /// <returns>False where nothing was read, and the caller has to read item by item.</returns>
-    bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T>;
-
-    /// <summary>Takes a list that was written column by column as a tree whose items are decoded when they are asked for.</summary>
-    /// <returns>Null where nothing was read, and the caller has to read item by item.</returns>
-    SaveList? TakeTable();
-
-    /// <summary>Reads as many items of a list at once as the format can, and appends them; those that are left come one by one.</summary>
-    void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>;
 
     /// <summary>Enters an object or a map.</summary>
     void BeginObject();
