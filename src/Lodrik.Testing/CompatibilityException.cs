@@ -14,13 +14,15 @@ public sealed class CompatibilityException(string message, Exception? innerExcep
 
 /// <summary>What a check that passed has tried.</summary>
 /// <param name="Versions">The recorded versions.</param>
-/// <param name="Saves">How many made-up saves were migrated, loaded, saved and loaded again.</param>
-/// <param name="Refused">How many of them the game's own rules refused, so that nothing could be proven by them.</param>
-/// <param name="Samples">How many sample files were loaded.</param>
-public sealed record CompatibilityReport(IReadOnlyList<int> Versions, int Saves, int Refused, int Samples)
+/// <param name="SaveCount">How many made-up saves were migrated, loaded, saved and loaded again.</param>
+/// <param name="RefusedCount">How many of them the game's own rules refused, so that nothing could be proven by them.</param>
+/// <param name="SampleCount">How many sample files were loaded.</param>
+public sealed record CompatibilityReport(IReadOnlyList<int> Versions, int SaveCount, int RefusedCount, int SampleCount)
 {
     /// <summary>What was tried, in words.</summary>
-    public override string ToString() =>
-        $"versions {string.Join(", ", Versions)}: {Saves} saves{(Refused > 0 ? $" ({Refused} refused by the game's own rules)" : "")} and "
-            + $"{Samples} sample files load";
+    public override string ToString()
+    {
+        var refused = RefusedCount > 0 ? $" ({RefusedCount} refused by the game's own rules)" : "";
+        return $"versions {string.Join(", ", Versions)}: {SaveCount} saves{refused} and {SampleCount} sample files load";
+    }
 }

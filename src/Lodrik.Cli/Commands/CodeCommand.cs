@@ -155,7 +155,8 @@ internal static class CodeCommand
     }
 
     private static CodeLayoutLine Line(CodeExplanation layout, CodeOptions options) => new(
-        layout.Name, layout.Version, layout.Fingerprint, layout.Bits, Plain(layout.LargestNumber), layout.CharacterCount, layout.MarkCharacterCount,
+        layout.Name, layout.Version, layout.Fingerprint, layout.Bits, Plain(layout.LargestNumber), layout.CharacterCount,
+        layout.MarkCharacterCount,
         layout.CheckCharacterCount, options.Corrects, layout.OddsOfGuessing,
         [.. layout.Fields.Select(field =>
             new CodeFieldLine(field.Name, field.What, field.Since, Plain(field.ValueCount), field.Bits, Plain(field.Weight)))]);
@@ -185,15 +186,16 @@ internal static class CodeCommand
         if (layout.VersionBits > 0)
             Row("version", $"one of {options.VersionCount}", Number(options.VersionCount), layout.VersionBits, "", Screen.Notice);
         if (layout.VariantBits > 0)
-            Row("variant", $"one of {options.VariantCount} codes of a state", Number(options.VariantCount), layout.VariantBits, "", Screen.Notice);
+            Row("variant", $"one of {options.VariantCount} codes of a state", Number(options.VariantCount), layout.VariantBits, "",
+                Screen.Notice);
         if (layout.TagBits > 0)
             Row("tag", "made with the key", $"2^{layout.TagBits:F0}", layout.TagBits, "", Screen.Notice);
         Screen.Out.Write(table);
         var exact = layout.LargestNumber <= BigInteger.One << 53 ? ", which a double holds exactly" : "";
         Screen.Out.MarkupLineInterpolated(
             CultureInfo.InvariantCulture, $"Together {layout.Bits:F2} bits: numbers from 1 to {layout.LargestNumber}{exact}.");
-        Screen.Out.MarkupLineInterpolated(
-            $"The number alone takes {string.Join(", ", layout.Lengths.Select(one => $"{one.CharacterCount} characters of {one.Alphabet}"))}.");
+        var lengths = string.Join(", ", layout.Lengths.Select(one => $"{one.CharacterCount} characters of {one.Alphabet}"));
+        Screen.Out.MarkupLineInterpolated($"The number alone takes {lengths}.");
         var (mark, check) = (layout.MarkCharacterCount, layout.CheckCharacterCount);
         var parts = $"{mark} for the game, {layout.CharacterCount - mark - check} for the number, {check} to check it";
         Screen.Out.MarkupLineInterpolated($"A code has {layout.CharacterCount} characters: {parts}. {Corrects(options)}");

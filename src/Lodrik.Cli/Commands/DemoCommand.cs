@@ -27,7 +27,9 @@ internal sealed class DemoCommand(IGameDemo game)
 
     private int Run(string? chosen)
     {
-        var folder = chosen is null ? Directory.CreateTempSubdirectory($"{game.Name.ToLowerInvariant()}-").FullName : Path.GetFullPath(chosen);
+        var folder = chosen is null
+            ? Directory.CreateTempSubdirectory($"{game.Name.ToLowerInvariant()}-").FullName
+            : Path.GetFullPath(chosen);
         var results = new List<(SaveForm Form, string Folder, DemoStory Story)>();
         foreach (var (form, name) in Forms)
         {

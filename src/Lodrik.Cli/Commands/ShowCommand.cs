@@ -117,7 +117,12 @@ internal static class ShowCommand
         }
         var sections = new SaveList();
         foreach (var section in file.Sections)
-            sections.Add(new SaveMap { ["name"] = section.Name, ["byteCount"] = section.ByteCount, ["health"] = section.Health.ToString() });
+            sections.Add(new SaveMap
+            {
+                ["name"] = section.Name,
+                ["byteCount"] = section.ByteCount,
+                ["health"] = section.Health.ToString(),
+            });
         map["sections"] = sections;
         return map;
     }

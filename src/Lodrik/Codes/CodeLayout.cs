@@ -113,7 +113,8 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
     {
         ArgumentNullException.ThrowIfNull(older);
         ArgumentNullException.ThrowIfNull(upgrade);
-        if (older.Name != Name || older.Options.MarkCharacterCount != Options.MarkCharacterCount || older.Options.VersionCount != Options.VersionCount)
+        if (older.Name != Name || older.Options.MarkCharacterCount != Options.MarkCharacterCount
+            || older.Options.VersionCount != Options.VersionCount)
             throw CodeException.BadLayout(
                 $"The layout \"{older.Name}\" is no older one of \"{Name}\": these have one name, one number of mark characters and room "
                     + "for as many versions.");
@@ -309,7 +310,8 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
     internal BigInteger TagRoom => Options.Key is null ? 1 : BigInteger.One << (CodeAlphabet.Bits * Options.TagCharacterCount);
 
     internal int NumberLength(int version) => Math.Max(1,
-        (int)(((Capacity(version) * Options.VariantCount * Options.VersionCount) - 1).GetBitLength() + CodeAlphabet.Bits - 1) / CodeAlphabet.Bits);
+        (int)(((Capacity(version) * Options.VariantCount * Options.VersionCount) - 1).GetBitLength() + CodeAlphabet.Bits - 1)
+            / CodeAlphabet.Bits);
 
     internal int TextLength(int version)
     {
@@ -367,7 +369,8 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
                 var blocks = 1;
                 while (ReedSolomon.Blocks(length - (Options.CheckCharacterCount * blocks), Options.CheckCharacterCount) != blocks)
                     blocks++;
-                return WrongVersion((int)(NumberOf(code.Symbols, length - (Options.CheckCharacterCount * blocks)) % Options.VersionCount) + 1);
+                return WrongVersion(
+                    (int)(NumberOf(code.Symbols, length - (Options.CheckCharacterCount * blocks)) % Options.VersionCount) + 1);
             }
             catch (CodeException anothers)
             {

@@ -91,7 +91,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             throw new ArgumentOutOfRangeException(nameof(kind), kind, "There is no such sort of value.");
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
         return Add(
-            prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes {(kind == SaveValueKind.Bytes ? "" : "a ")}{SaveValue.Conversion.NameOf(kind)}",
+            prefix =>
+                $"{Maybe(mayMiss)}{prefix}{at} becomes {(kind == SaveValueKind.Bytes ? "" : "a ")}{SaveValue.Conversion.NameOf(kind)}",
             [at],
             root => ValueOperations.Convert(root, at, value => value.ConvertTo(kind), mayMiss));
     }

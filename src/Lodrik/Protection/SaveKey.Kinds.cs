@@ -90,7 +90,9 @@ public abstract partial class SaveKey
 
         internal override ProtectionLevel Level => ProtectionLevel.Seal;
 
-        /// <summary>The salt of a save that fitted, so that the key need not be made anew for every save; a fresh one before that.</summary>
+        /// <summary>
+        /// The salt of a save that fitted, so that the key need not be made anew for every save; a fresh one before that.
+        /// </summary>
         internal override KeyMaking NewMaking => _last ??= new KeyMaking(RandomNumberGenerator.GetBytes(SaltBytes), _iterations);
 
         internal override bool CanMake(KeyMaking making) =>
@@ -143,7 +145,8 @@ public abstract partial class SaveKey
             }
             catch (Exception exception) when (exception is CryptographicException or ArgumentException { ParamName: not nameof(pem) })
             {
-                throw new ArgumentException(canSign ? "It is no private EC key as PEM." : "It is no EC key as PEM.", nameof(pem), exception);
+                throw new ArgumentException(
+                    canSign ? "It is no private EC key as PEM." : "It is no EC key as PEM.", nameof(pem), exception);
             }
         }
 

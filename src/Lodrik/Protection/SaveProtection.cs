@@ -29,8 +29,9 @@ public sealed record SaveProtection(KeyRing Keys)
     public bool HasCounter { get; init; }
 
     /// <summary>
-    /// The newest count that the game knows of the store from elsewhere, such as its server (<see cref="SaveStore{T}.LastWriteNumber()"/>): a
-    /// store that was set back as a whole is told by nothing else. Null where it knows none.
+    /// The newest count that the game knows of the store from elsewhere, such as its server
+    /// (<see cref="SaveStore{T}.LastWriteNumber()"/>): a store that was set back as a whole is told by nothing else. Null where it
+    /// knows none.
     /// </summary>
     public long? NewestKnown { get; init; }
 

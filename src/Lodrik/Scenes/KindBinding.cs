@@ -96,7 +96,8 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     {
         CheckPart(name, get, get);
         _parts.Add(
-            new StatePart<TEntity, TPart>(name, get, (entity, part) => BinaryEncoding.ReadInto(part, get(entity)), null, when, onlyIfChanged));
+            new StatePart<TEntity, TPart>(
+                name, get, (entity, part) => BinaryEncoding.ReadInto(part, get(entity)), null, when, onlyIfChanged));
         return this;
     }
 

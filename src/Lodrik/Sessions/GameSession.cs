@@ -357,7 +357,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         }
         _ = State;
         if (_waiting is not null)
-            throw NotReady($"The scene \"{_place.Scene}\" is not ready yet.", "Await LoadTask or what TravelAsync returned, or ask IsReady.");
+            throw NotReady(
+                $"The scene \"{_place.Scene}\" is not ready yet.", "Await LoadTask or what TravelAsync returned, or ask IsReady.");
     }
 
     private static SessionException NotReady(string problem, string remedy) => new(SaveErrorCode.NotReady, problem, remedy: remedy);

@@ -50,7 +50,8 @@ public sealed partial class SaveSlots : IDisposable
     public IReadOnlyList<SlotSummary> List() => Now(List);
 
     /// <inheritdoc cref="List()"/>
-    public Task<IReadOnlyList<SlotSummary>> ListAsync(CancellationToken cancellationToken = default) => InBackground(List, cancellationToken);
+    public Task<IReadOnlyList<SlotSummary>> ListAsync(CancellationToken cancellationToken = default) =>
+        InBackground(List, cancellationToken);
 
     /// <summary>All generations of a slot, newest first.</summary>
     /// <exception cref="SlotException">There is no such slot; the error names the one that was most likely meant.</exception>
@@ -170,7 +171,8 @@ public sealed partial class SaveSlots : IDisposable
 
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public bool DeleteGeneration(SlotName slot, int generation) => Now(files => Alone(files, () => DeleteGeneration(files, slot, generation)));
+    public bool DeleteGeneration(SlotName slot, int generation) =>
+        Now(files => Alone(files, () => DeleteGeneration(files, slot, generation)));
 
     /// <inheritdoc cref="DeleteGeneration(SlotName, int)"/>
     public Task<bool> DeleteGenerationAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>

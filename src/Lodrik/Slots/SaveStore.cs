@@ -197,7 +197,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     public bool Exists(SlotName slot) => _slots.Exists(slot);
 
     /// <inheritdoc cref="Exists(SlotName)"/>
-    public Task<bool> ExistsAsync(SlotName slot, CancellationToken cancellationToken = default) => _slots.ExistsAsync(slot, cancellationToken);
+    public Task<bool> ExistsAsync(SlotName slot, CancellationToken cancellationToken = default) =>
+        _slots.ExistsAsync(slot, cancellationToken);
 
     /// <summary>All slots by what their headers say, newest first. A damaged slot is listed as such.</summary>
     /// <param name="kinds">

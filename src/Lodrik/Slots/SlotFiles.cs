@@ -185,8 +185,8 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
     {
         try
         {
-            return [.. (await Open(slot, generation).ConfigureAwait(false)).Sections.Where(section => section.Health == SectionHealth.Intact)
-                .Select(section => section.Name)];
+            var file = await Open(slot, generation).ConfigureAwait(false);
+            return [.. file.Sections.Where(section => section.Health == SectionHealth.Intact).Select(section => section.Name)];
         }
         catch (SaveException exception) when (exception is not GenerationGoneException)
         {
@@ -201,7 +201,8 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
         var location = Locate(slot, generation);
         for (var count = HeaderBytes; ; count *= 8)
         {
-            var start = await calls.ReadRange(generation.File, 0, count).ConfigureAwait(false) ?? throw new GenerationGoneException(location);
+            var start = await calls.ReadRange(generation.File, 0, count).ConfigureAwait(false)
+                ?? throw new GenerationGoneException(location);
             var header = FileForms.Recognise(start, location).FindHeader(start);
             if (header is null && start.Length < count)
                 header = SavedFile.FromBytes(start, location).Header;

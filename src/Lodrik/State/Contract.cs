@@ -55,7 +55,9 @@ public interface IKeyCodec<T>
     static abstract bool TryParse(string text, out T key);
 }
 
-/// <summary>Writes collections column by column, in formats that have such a form; a format without one answers with false and null.</summary>
+/// <summary>
+/// Writes collections column by column, in formats that have such a form; a format without one answers with false and null.
+/// </summary>
 public interface ITableWriter
 {
     /// <summary>

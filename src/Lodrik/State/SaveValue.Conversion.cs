@@ -82,7 +82,8 @@ public abstract partial class SaveValue
                 SaveValueKind.Double when double.IsInteger(from.Double) => new BigInteger(from.Double),
                 SaveValueKind.Decimal when decimal.IsInteger(from.Decimal) => new BigInteger(from.Decimal),
                 SaveValueKind.Text when from.Text.Length <= 1000
-                    && BigInteger.TryParse(from.Text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) => number,
+                    && BigInteger.TryParse(from.Text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) =>
+                    number,
                 _ => null,
             };
             converted = whole is { } found ? found : SaveValue.Null;
@@ -100,10 +101,12 @@ public abstract partial class SaveValue
                 SaveValueKind.Decimal => (double)from.Decimal,
                 _ => 0,
             };
-            if (from.Kind == SaveValueKind.Text && !double.TryParse(from.Text, NumberStyles.Float, CultureInfo.InvariantCulture, out number))
+            if (from.Kind == SaveValueKind.Text
+                && !double.TryParse(from.Text, NumberStyles.Float, CultureInfo.InvariantCulture, out number))
                 return false;
             // What a double has no room for is not infinite.
-            return from.Kind != SaveValueKind.Bytes && (!double.IsInfinity(number) || from.Kind is SaveValueKind.Single or SaveValueKind.Double
+            return from.Kind != SaveValueKind.Bytes
+                && (!double.IsInfinity(number) || from.Kind is SaveValueKind.Single or SaveValueKind.Double
                 || from.Kind == SaveValueKind.Text && NumberText.IsFloatWord(from.Text));
         }
 

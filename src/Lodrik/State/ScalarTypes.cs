@@ -51,8 +51,8 @@ internal sealed class ScalarType(string name, string word, string codec, ScalarS
 }
 
 /// <summary>
-/// All scalar types, in one table: the generator takes codecs, keys and the words of ledgers from it, and made-up saves their samples. A new
-/// one is a line here, and a codec if none of those that are there will do.
+/// All scalar types, in one table: the generator takes codecs, keys and the words of ledgers from it, and made-up saves their samples. A
+/// new one is a line here, and a codec if none of those that are there will do.
 /// </summary>
 internal static class ScalarTypes
 {
@@ -60,8 +60,8 @@ internal static class ScalarTypes
     [
         new("bool", "bool", "BoolCodec", ScalarSort.Bool) { Key = "BoolKey" },
         new("char", "char", "CharCodec", ScalarSort.Text, "a", "Z", "é", "7", " ") { Key = "ParsableKey<char>" },
-        new("string", "text", "TextCodec", ScalarSort.Text, "", " ", "a", "Reed and salt", "\"quoted\", <b>&amp;</b>", "Sjøgrav 塩 🦢", "two\nlines",
-            "a/b~c", new string('x', 300)) { Key = "TextKey" },
+        new("string", "text", "TextCodec", ScalarSort.Text, "", " ", "a", "Reed and salt", "\"quoted\", <b>&amp;</b>", "Sjøgrav 塩 🦢",
+            "two\nlines", "a/b~c", new string('x', 300)) { Key = "TextKey" },
         Number("sbyte", "int8", "IntegerCodec<sbyte>", ScalarSort.Whole, "-128", "127"),
         new("byte", "uint8", "IntegerCodec<byte>", ScalarSort.Whole, "0", "255") { Key = "ParsableKey<byte>" },
         Number("short", "int16", "IntegerCodec<short>", ScalarSort.Whole, "-32768", "32767"),
@@ -114,7 +114,8 @@ internal static class ScalarTypes
     ];
 
     private static readonly Dictionary<string, ScalarType> ByName = All.ToDictionary(type => type.Name);
-    private static readonly Dictionary<string, ScalarType> ByWord = All.GroupBy(type => type.Word).ToDictionary(group => group.Key, group => group.First());
+    private static readonly Dictionary<string, ScalarType> ByWord = All.GroupBy(type => type.Word)
+        .ToDictionary(group => group.Key, group => group.First());
 
     /// <summary>The scalar type of that name; null where it is none.</summary>
     public static ScalarType? Named(string name) => ByName.TryGetValue(name, out var type) ? type : null;

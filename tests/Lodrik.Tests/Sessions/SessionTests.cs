@@ -691,7 +691,7 @@ public sealed class SessionTests : IDisposable
             ["/runner/deaths: 0 became 1", "/scenes~1yard/entities/b2/parts/spot/at/0: 2.0 became 9.0", "/scenes~1yard/entities/b2/parts/spot/at/1: 0.0 became 9.0"],
             run.Session.UnsavedChanges().Select(change => change.ToString()));
         var printed = run.Session.Print();
-        Assert.Contains("runner\n├── name \"Wren\"\n└── deaths 1\n", printed.ReplaceLineEndings("\n"), StringComparison.Ordinal);
+        Assert.Contains("runner\n├── name \"Wren\"\n├── deaths 1\n└── notes null\n", printed.ReplaceLineEndings("\n"), StringComparison.Ordinal);
         Assert.Contains("b2 { kind \"barrel\", parts { spot { at [9.0, 9.0] } } }", printed, StringComparison.Ordinal);
         Assert.Contains("scene \"yard\"", printed, StringComparison.Ordinal);
     }

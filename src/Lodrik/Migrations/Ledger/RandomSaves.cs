@@ -183,7 +183,8 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
         {
             ScalarSort.Bool => _random.Next(2) == 0,
             ScalarSort.Whole => Whole(
-                BigInteger.Parse(type.Samples[0], CultureInfo.InvariantCulture), BigInteger.Parse(type.Samples[1], CultureInfo.InvariantCulture)),
+                BigInteger.Parse(type.Samples[0], CultureInfo.InvariantCulture),
+                BigInteger.Parse(type.Samples[1], CultureInfo.InvariantCulture)),
             ScalarSort.Half => (float)(Half)_random.Next(-100, 100),
             ScalarSort.Single => _random.Next(2) == 0 ? OneOf(Singles) : (float)((_random.NextDouble() - 0.5) * 1000),
             ScalarSort.Double => _random.Next(2) == 0 ? OneOf(Doubles) : (_random.NextDouble() - 0.5) * 1000,

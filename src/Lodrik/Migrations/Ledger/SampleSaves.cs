@@ -30,7 +30,8 @@ public static class SampleSaves
         {
             var save = TreeSave.Of(random.Next(unchecked((seed * 1_000_003) + i)));
             foreach (var form in Forms)
-                yield return new SampleSave($"made-up-{i + 1}{form.FileExtension()}", writer.Write(save, Header(), new SaveTerms(form)).ToArray());
+                yield return new SampleSave(
+                    $"made-up-{i + 1}{form.FileExtension()}", writer.Write(save, Header(), new SaveTerms(form)).ToArray());
             yield return new SampleSave($"made-up-{i + 1}-compressed{SaveForm.Binary.FileExtension()}",
                 writer.Write(save, Header(), new SaveTerms(SaveForm.Binary, Compression: SaveCompression.Small)).ToArray());
         }

@@ -72,8 +72,8 @@ internal sealed class CheckedSave : ISectionSource
         var places = save.Sections.Select(section => (section.Name, section.Slice.Offset, section.Slice.Length)).ToList();
         var frame = SealContent.FrameOf(file, places, value.Offset, value.Length, protection.Context);
         if (!CryptographicOperations.FixedTimeEquals(frame, content.Frame))
-            throw Changed(save, "The header or something between the sections was changed since the save was sealed, or the save is bound to "
-                + "another context.");
+            throw Changed(save, "The header or something between the sections was changed since the save was sealed, or the save is "
+                + "bound to another context.");
         var isEncrypted = content.Salt is not null && save.Table.All(entry => entry.IsEncrypted);
         if (protection.IsEncrypted != isEncrypted)
         {
