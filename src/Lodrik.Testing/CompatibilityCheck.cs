@@ -93,7 +93,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     public CompatibilityReport Check()
     {
         _migrations?.Check(T.Root);
-        var versions = _ledger.Versions;
+        var versions = _ledger.ListVersions();
         if (versions.Count == 0)
             throw new CompatibilityException(
                 $"There is nothing in the ledger {_ledger.FileOf(1)[..^"/1.json".Length]}. Record the game's shape with \"lodrik ledger "

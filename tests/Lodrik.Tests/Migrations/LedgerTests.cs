@@ -120,7 +120,7 @@ public sealed class LedgerTests : IDisposable
     public void A_released_version_does_not_change_any_more()
     {
         var ledger = Ledger.Open(_folder);
-        Assert.Empty(ledger.Versions);
+        Assert.Empty(ledger.ListVersions());
         Assert.Equal(LedgerOutcome.Recorded, ledger.Record(Shape("\"members\": { \"a\": \"int32\" }")));
         Assert.Equal(LedgerOutcome.Unchanged, ledger.Record(Shape("\"members\": { \"a\": \"int32\" }")));
         Assert.Equal(LedgerOutcome.RecordedAnew, ledger.Record(Shape("\"members\": { \"b\": \"int32\" }")));

@@ -51,7 +51,7 @@ public sealed class Ledger
     }
 
     /// <summary>The recorded versions, in order.</summary>
-    public IReadOnlyList<int> Versions => !Directory.Exists(_folder) ? [] :
+    public IReadOnlyList<int> ListVersions() => !Directory.Exists(_folder) ? [] :
     [
         .. Directory.EnumerateFiles(_folder, "*" + Extension)
             .Select(file => int.TryParse(
@@ -71,7 +71,7 @@ public sealed class Ledger
         var file = FileOf(version);
         if (!File.Exists(file))
             throw new LedgerException($"Version {version} is not recorded.", new SaveLocation { File = file },
-                Versions.Count == 0 ? "The ledger is empty." : $"Recorded are: {string.Join(", ", Versions)}.");
+                ListVersions() is { Count: > 0 } recorded ? $"Recorded are: {string.Join(", ", recorded)}." : "The ledger is empty.");
         try
         {
             var shape = SaveShape.Parse(File.ReadAllText(file));
@@ -96,7 +96,7 @@ public sealed class Ledger
     public LedgerOutcome Record(SaveShape shape)
     {
         ArgumentNullException.ThrowIfNull(shape);
-        var versions = Versions;
+        var versions = ListVersions();
         if (versions.Count > 0 && shape.Version < versions[^1])
             throw new LedgerException($"The assembly has version {shape.Version}, and version {versions[^1]} is recorded already.",
                 new SaveLocation { File = FileOf(shape.Version) }, "Only the newest version can be recorded.");
@@ -143,7 +143,7 @@ public sealed class Ledger
     public LedgerCheck Check(SaveShape shape)
     {
         ArgumentNullException.ThrowIfNull(shape);
-        var recorded = Versions.ToDictionary(version => version, Read);
+        var recorded = ListVersions().ToDictionary(version => version, Read);
         var problems = recorded.Values.Select(ProblemOf).OfType<string>().ToList();
         problems.AddRange(recorded.Where(one => one.Value.Game != shape.Game)
             .Select(one => $"The file of version {one.Key} is that of \"{one.Value.Game}\", not of \"{shape.Game}\"."));
