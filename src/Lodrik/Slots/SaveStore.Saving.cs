@@ -8,8 +8,12 @@ namespace Lodrik;
 // Saving: the snapshot on the thread of the caller, the rest there or in the background.
 public sealed partial class SaveStore<T> : IAsyncDisposable
 {
-    /// <summary>Whether this is called by what writes in the background: a handler of an event may save in its turn.</summary>
-    private static readonly AsyncLocal<bool> IsWorker = new();
+    /// <summary>
+    /// Whether what writes in the background calls the game back on this thread, so that it cannot be waited for here: a handler of an
+    /// event may save in its turn. What a handler sets going elsewhere waits as anybody does.
+    /// </summary>
+    [ThreadStatic]
+    private static bool _isCalledByWorker;
 
     private readonly SynchronizationContext? _events;
     private readonly Lock _queueGate = new();
@@ -167,7 +171,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         get
         {
             lock (_queueGate)
-                return _isWorking && !IsWorker.Value ? _worker : null;
+                return _isWorking && !_isCalledByWorker ? _worker : null;
         }
     }
 
@@ -230,7 +234,6 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <summary>Writes one request after the other until none is left.</summary>
     private async Task WriteWaiting()
     {
-        IsWorker.Value = true;
         var files = _slots.FilesFor(CancellationToken.None);
         while (await WriteNext(files).ConfigureAwait(false))
         {
@@ -259,6 +262,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         {
             try
             {
+                request.IsInBackground = true;
                 request.Complete(await Write(files, request).ConfigureAwait(false));
             }
             catch (Exception exception)
@@ -279,12 +283,30 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         }
         catch (SaveException problem)
         {
-            Raise(SaveFailed, new SaveFailure(request.Slot, problem));
+            CallBack(request, () => Raise(SaveFailed, new SaveFailure(request.Slot, problem)));
             throw;
         }
-        request.Progress?.Report(new SaveProgress(SaveStage.Done, receipt.ByteCount, receipt.ByteCount));
-        Raise(Saved, receipt);
+        CallBack(request, () =>
+        {
+            request.Progress?.Report(new SaveProgress(SaveStage.Done, receipt.ByteCount, receipt.ByteCount));
+            Raise(Saved, receipt);
+        });
         return receipt;
+    }
+
+    /// <summary>Tells the game something, outside of the turn in which its save was written.</summary>
+    private static void CallBack(Request request, Action tell)
+    {
+        var before = _isCalledByWorker;
+        _isCalledByWorker |= request.IsInBackground;
+        try
+        {
+            tell();
+        }
+        finally
+        {
+            _isCalledByWorker = before;
+        }
     }
 
     private async ValueTask<SaveReceipt> WriteAlone(SlotFiles files, Request request)
@@ -446,6 +468,9 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         public TaskCompletionSource<SaveReceipt> Done { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
 
         public CancellationToken Cancellation { get; set; }
+
+        /// <summary>Whether it is written in the background.</summary>
+        public bool IsInBackground { get; set; }
 
         public TimeSpan Encoding { get; set; }
 

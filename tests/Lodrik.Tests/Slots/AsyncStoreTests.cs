@@ -260,6 +260,41 @@ public sealed class AsyncStoreTests
     }
 
     [Fact]
+    public async Task What_a_handler_sets_going_waits_for_the_background_as_anybody_does()
+    {
+        var storage = new AsyncOnlyStorage { CanBlock = true };
+        var store = Open(storage);
+        Task? closing = null;
+        store.Saved += (_, _) => closing ??= Task.Run(store.Dispose, Cancellation);
+        storage.Shut();
+        var saves = Enumerable.Range(1, 50).Select(day => store.SaveAsync($"day-{day}", At(day), cancellationToken: Cancellation)).ToList();
+        await storage.Writing;
+        storage.LetGo();
+        await saves[0];
+        await closing!;
+        Assert.Equal(50, storage.Files.Count);
+        Assert.All(await Task.WhenAll(saves), receipt => Assert.Equal(1, receipt.Generation));
+    }
+
+    [Fact]
+    public async Task A_callback_that_is_told_of_the_end_may_save_too()
+    {
+        await using var store = Open(new MemoryStorage());
+        var progress = new AtEnd(() => store.Save("second", At(2)));
+        await store.SaveAsync("first", At(1), progress: progress, cancellationToken: Cancellation).WaitAsync(TimeSpan.FromSeconds(30), Cancellation);
+        Assert.Equal(2, store.List().Count);
+    }
+
+    private sealed class AtEnd(Action call) : IProgress<SaveProgress>
+    {
+        public void Report(SaveProgress value)
+        {
+            if (value.Stage == SaveStage.Done)
+                call();
+        }
+    }
+
+    [Fact]
     public async Task A_callback_that_changes_saves_in_the_middle_of_a_save_gets_an_error_and_no_deadlock()
     {
         await using var store = Open(new MemoryStorage());
