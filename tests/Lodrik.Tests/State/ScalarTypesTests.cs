@@ -11,9 +11,23 @@ public sealed class ScalarTypesTests
 {
     private static readonly Dictionary<string, Type> Keywords = new()
     {
-        ["bool"] = typeof(bool), ["char"] = typeof(char), ["string"] = typeof(string), ["sbyte"] = typeof(sbyte), ["byte"] = typeof(byte), ["short"] = typeof(short),
-        ["ushort"] = typeof(ushort), ["int"] = typeof(int), ["uint"] = typeof(uint), ["long"] = typeof(long), ["ulong"] = typeof(ulong), ["float"] = typeof(float),
-        ["double"] = typeof(double), ["decimal"] = typeof(decimal), ["byte[]"] = typeof(byte[]), ["System.Memory<byte>"] = typeof(Memory<byte>), ["System.ReadOnlyMemory<byte>"] = typeof(ReadOnlyMemory<byte>),
+        ["bool"] = typeof(bool),
+        ["char"] = typeof(char),
+        ["string"] = typeof(string),
+        ["sbyte"] = typeof(sbyte),
+        ["byte"] = typeof(byte),
+        ["short"] = typeof(short),
+        ["ushort"] = typeof(ushort),
+        ["int"] = typeof(int),
+        ["uint"] = typeof(uint),
+        ["long"] = typeof(long),
+        ["ulong"] = typeof(ulong),
+        ["float"] = typeof(float),
+        ["double"] = typeof(double),
+        ["decimal"] = typeof(decimal),
+        ["byte[]"] = typeof(byte[]),
+        ["System.Memory<byte>"] = typeof(Memory<byte>),
+        ["System.ReadOnlyMemory<byte>"] = typeof(ReadOnlyMemory<byte>),
     };
 
     public static TheoryData<string> Names => [.. ScalarTypes.All.Select(type => type.Name)];
