@@ -9,7 +9,7 @@ public sealed class KillTests : IDisposable
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-kill-").FullName;
 
     /// <summary>How many processes are killed; more by LODRIK_KILLS.</summary>
-    private static int Kills => int.TryParse(Environment.GetEnvironmentVariable("LODRIK_KILLS"), out var kills) ? kills : 20;
+    private static int Kills => int.TryParse(Environment.GetEnvironmentVariable("LODRIK_KILLS"), out var kills) ? kills : 40;
 
     public void Dispose() => Directory.Delete(_folder, recursive: true);
 

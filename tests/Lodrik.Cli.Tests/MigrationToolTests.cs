@@ -61,7 +61,7 @@ public sealed class MigrationToolTests : IDisposable
     [Fact]
     public void Made_up_saves_of_an_old_version_are_written_and_migrate()
     {
-        Assert.Contains("Wrote 4 files of version 2.", Fine("ledger", "sample", "2", Ledger, "-o", _folder, "--count", "1", "--names", "Tidewarden.Glasses=amber,green"), StringComparison.Ordinal);
+        Assert.Contains("Wrote 8 files of version 2.", Fine("ledger", "sample", "2", Ledger, "-o", _folder, "--count", "2", "--names", "Tidewarden.Glasses=amber,green"), StringComparison.Ordinal);
         foreach (var file in Directory.GetFiles(_folder))
         {
             Assert.Contains("intact", Fine("check", file), StringComparison.Ordinal);

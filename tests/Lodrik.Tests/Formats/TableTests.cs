@@ -20,7 +20,7 @@ public sealed class TableTests
     public void What_is_in_columns_loads_as_it_was() => Small.Sample(save => AssertSame(save, Reload(save)), iter: 150, threads: 2);
 
     [Fact]
-    public void What_is_in_long_columns_loads_as_it_was() => Long.Sample(save => AssertSame(save, Reload(save)), iter: 6, threads: 2);
+    public void What_is_in_long_columns_loads_as_it_was() => Long.Sample(save => AssertSame(save, Reload(save)), iter: 12, threads: 2);
 
     [Fact]
     public void A_used_object_is_filled_as_a_new_one_is() => Gen.Select(Small, Small).Sample(

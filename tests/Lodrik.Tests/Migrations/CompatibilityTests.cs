@@ -28,12 +28,12 @@ public sealed class CompatibilityTests : IDisposable
             .WithScenes(MarshBindings.Create())
             .WithSection<Weather>("weather")
             .WithSamples(Examples + "saves")
-            .WithSaves(150)
+            .WithSaves(200)
             .WithSeed(7)
             .Check();
-        Assert.Equal("versions 1, 2, 3, 4: 600 saves and 16 sample files load", report.ToString());
+        Assert.Equal("versions 1, 2, 3, 4: 800 saves and 16 sample files load", report.ToString());
         Assert.Equal([1, 2, 3, 4], report.Versions);
-        Assert.Equal((600, 0, 16), (report.SaveCount, report.RefusedCount, report.SampleCount));
+        Assert.Equal((800, 0, 16), (report.SaveCount, report.RefusedCount, report.SampleCount));
     }
 
     [Theory]
