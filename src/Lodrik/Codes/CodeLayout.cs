@@ -179,11 +179,11 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
     public UInt128 ToUInt128(T state, int? variant = null) => (UInt128)ToNumber(state, variant);
 
     /// <summary>
-    /// Reads a code that was typed in. Small letters, blanks, dashes and look-alikes are read as what was meant; mistakes are corrected as
-    /// far as the layout says.
+    /// Reads a code that a player typed. Lower case, spaces, dashes and look-alike characters are accepted, and mistakes are corrected up
+    /// to the number that the layout allows.
     /// </summary>
     /// <exception cref="CodeException">
-    /// It is no code of this game, or there are more mistakes in it than are corrected; the error says which characters to look at.
+    /// The code is not from this game, or has more mistakes than can be corrected; the error says which characters to check.
     /// </exception>
     public DecodedCode<T> FromText(string text)
     {
@@ -209,7 +209,7 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
         throw problem ?? Refused(code);
     }
 
-    /// <summary>Reads bytes that <see cref="ToBytes"/> gave; null where they are all zeros, which stands for nothing stored yet.</summary>
+    /// <summary>Reads bytes written by <see cref="ToBytes"/>; null if they are all zeros, which means that nothing is stored yet.</summary>
     /// <inheritdoc cref="FromNumber"/>
     public DecodedCode<T>? FromBytes(ReadOnlySpan<byte> bytes) => FromNumber(new BigInteger(bytes, isUnsigned: true, isBigEndian: true));
 

@@ -42,7 +42,7 @@ public enum LoadOutcome
 /// <typeparam name="T">The save root.</typeparam>
 public sealed class LoadResult<T> where T : State.IStateRoot<T>
 {
-    private readonly T? _state;
+    private T? _state;
     private readonly SlotException? _problem;
 
     internal LoadResult(SlotName slot, SlotException problem)
@@ -62,21 +62,6 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
         EditedSections = [.. file.Opened.EditedSections];
         MissingSections = file.MissingSections;
         WasEditedByHand = file.Opened.IsEdited;
-    }
-
-    private LoadResult(LoadResult<T> result, T state)
-    {
-        Slot = result.Slot;
-        Outcome = result.Outcome;
-        Generation = result.Generation;
-        Header = result.Header;
-        EditedSections = result.EditedSections;
-        MissingSections = result.MissingSections;
-        WasEditedByHand = result.WasEditedByHand;
-        PassedOver = result.PassedOver;
-        SealProblem = result.SealProblem;
-        Replay = result.Replay;
-        _state = state;
     }
 
     /// <summary>The slot that was asked for.</summary>
@@ -131,5 +116,10 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     public IReadOnlyList<SaveException> PassedOver { get; internal init; } = [];
 
     /// <summary>The same result with the state that was filled from the save.</summary>
-    internal LoadResult<T> With(T state) => new(this, state);
+    internal LoadResult<T> With(T state)
+    {
+        var result = (LoadResult<T>)MemberwiseClone();
+        result._state = state;
+        return result;
+    }
 }

@@ -1,6 +1,6 @@
 namespace Lodrik.Slots;
 
-/// <summary>A name is not valid for a slot, or there is no such slot.</summary>
+/// <summary>The slot does not exist, or its name is not allowed.</summary>
 /// <inheritdoc/>
 public sealed class SlotException(
     SaveErrorCode code, string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)

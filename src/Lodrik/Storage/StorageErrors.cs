@@ -1,6 +1,6 @@
 namespace Lodrik.Storage;
 
-/// <summary>The place where saves live refused: nothing there, no permission, no space, or a folder that is no folder.</summary>
+/// <summary>The saves could not be read or written: a file or folder is missing, access was denied, or the disk is full.</summary>
 /// <inheritdoc/>
 public class StorageException(string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
     : SaveException(SaveErrorCode.Storage, problem, location, remedy, innerException)

@@ -10,7 +10,7 @@ public sealed record SampleSave(string Name, byte[] Bytes);
 /// <summary>Made-up saves of a recorded version, to be kept as files.</summary>
 public static class SampleSaves
 {
-    private static readonly SaveForm[] Forms = [SaveForm.Json, SaveForm.Xml, SaveForm.Binary];
+    private static readonly SaveForm[] Forms = Enum.GetValues<SaveForm>();
 
     /// <summary>Makes saves of a shape: each in JSON, in XML, in binary, and in binary with compression.</summary>
     /// <param name="shape">The shape.</param>
