@@ -31,18 +31,18 @@ internal sealed record CodeLayoutDocument(string Name, int Version)
     /// <summary>The document of a layout.</summary>
     public static CodeLayoutDocument Of(
         string name, int version, int oldest, CodeOptions options, IReadOnlyList<CodeFieldDocument> fields) => new(name, version)
-    {
-        Oldest = oldest,
-        Check = options.CheckCharacterCount,
-        Corrects = options.Corrects,
-        Mark = options.MarkCharacterCount,
-        Group = options.GroupSize,
-        Scrambled = options.Scrambled,
-        Variants = options.VariantCount,
-        Versions = options.VersionCount,
-        Tag = options.TagCharacterCount,
-        Fields = [.. fields.Select(field => field.Since > oldest ? field : field with { Since = null })],
-    };
+        {
+            Oldest = oldest,
+            Check = options.CheckCharacterCount,
+            Corrects = options.Corrects,
+            Mark = options.MarkCharacterCount,
+            Group = options.GroupSize,
+            Scrambled = options.Scrambled,
+            Variants = options.VariantCount,
+            Versions = options.VersionCount,
+            Tag = options.TagCharacterCount,
+            Fields = [.. fields.Select(field => field.Since > oldest ? field : field with { Since = null })],
+        };
 
     public string ToJson() => JsonSerializer.Serialize(this, CodeLayoutJson.Default.CodeLayoutDocument);
 
