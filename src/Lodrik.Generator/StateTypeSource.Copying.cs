@@ -7,7 +7,7 @@ internal sealed partial class StateTypeSource
     {
         Line();
         var copied = model.IsReferenceType ? model.TypeName : $"ref {model.TypeName}";
-        Open($"public static {model.TypeName} Copy({model.TypeName} value, global::Lodrik.State.CopyContext context)");
+        Open($"public static {model.TypeName} Copy({model.TypeName} value, {model.TypeName} into, global::Lodrik.State.CopyContext context)");
         if (model.IsReferenceType)
         {
             Line("if (value is null)");
@@ -16,19 +16,33 @@ internal sealed partial class StateTypeSource
         }
         if (model.ChecksType)
             Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
-        Line($"var copy = {model.Creation};");
-        Line(model.IsReferenceType ? "CopyMembers(value, copy, context);" : "CopyMembers(value, ref copy, context);");
-        Line("return copy;");
+        if (model.IsReferenceType)
+        {
+            Line($"var copy = ReferenceEquals(into, value) ? {model.Creation} : into ?? {model.Creation};");
+            Line("CopyMembers(value, copy, context);");
+            Line("return copy;");
+        }
+        else
+        {
+            Line("CopyMembers(value, ref into, context);");
+            Line("return into;");
+        }
         Close();
         Line();
         Line("/// <summary>Gives the copy copies of the members.</summary>");
         Open($"public static void CopyMembers({model.TypeName} value, {copied} copy, global::Lodrik.State.CopyContext context)");
+        if (model.Hooks.HasFlag(Hooks.BeforeSaving))
+            Line("global::Lodrik.State.StateTypes.BeforeSaving(ref value);");
         foreach (var member in model.Members)
         {
-            WriteMemberAssignment(member, Copy(member, "value"), "copy");
+            Open("");
+            WriteMemberReading(member, one => Copy(one, "value"), "copy");
+            Close();
         }
         if (model.UnknownMember is not null)
             Line($"global::Lodrik.State.StateTypes.CopyUnknown(value.{model.UnknownMember}, copy.{model.UnknownMember});");
+        if (model.Hooks.HasFlag(Hooks.AfterLoading))
+            Line("global::Lodrik.State.StateTypes.AfterLoading(ref copy);");
         Close();
         Line();
         Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext context)");
@@ -62,10 +76,10 @@ internal sealed partial class StateTypeSource
     private void WriteVariantsCopying(string name)
     {
         Line();
-        Open($"public static {model.TypeName} Copy({model.TypeName} value, global::Lodrik.State.CopyContext context)");
+        Open($"public static {model.TypeName} Copy({model.TypeName} value, {model.TypeName} into, global::Lodrik.State.CopyContext context)");
         Line("if (value is null)");
         Line("    return null;");
-        WriteVariantChoice("value", variant => $"return {CodecOf(variant)}.Copy(({variant.TypeName})value, context);", unknown =>
+        WriteVariantChoice("value", variant => $"return {CodecOf(variant)}.Copy(({variant.TypeName})value, {Like(variant, "into")}, context);", unknown =>
         {
             Line($"var copy = new {unknown}();");
             Line($"global::Lodrik.State.StateTypes.CopyUnknownVariant(({unknown})value, copy);");
@@ -135,21 +149,21 @@ internal sealed partial class StateTypeSource
     private void WriteRootCopying(string self)
     {
         Line(Marks);
-        Open($"static {model.TypeName} {self}.CopyState({model.TypeName} state, global::Lodrik.State.CopyContext context)");
-        Line($"var copy = {model.Creation};");
+        Open(
+            $"static {model.TypeName} {self}.CopyState({model.TypeName} state, {model.TypeName} into, "
+                + "global::Lodrik.State.CopyContext context)");
         foreach (var member in model.Members)
         {
-            if (member.Codec.Length > 0)
-            {
-                WriteMemberAssignment(member, Copy(member, "state"), "copy");
-                continue;
-            }
             Open("");
             WriteMemberReading(
-                member, one => $"global::Lodrik.State.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());", "copy");
+                member,
+                one => one.Codec.Length > 0
+                    ? Copy(one, "state")
+                    : $"global::Lodrik.State.StateContent.CopyGroup(state.{Name(one)}, member ??= new {one.TypeName}());",
+                "into");
             Close();
         }
-        Line("return copy;");
+        Line("return into;");
         Close();
         Line();
         Line(Marks);
@@ -163,7 +177,11 @@ internal sealed partial class StateTypeSource
     }
 
     private static string Copy(MemberModel member, string owner) =>
-        $"global::Lodrik.State.StateTypes.Copy<{member.TypeName}, {member.Codec}>({owner}.{Name(member)}, context)";
+        $"member = global::Lodrik.State.StateTypes.Copy<{member.TypeName}, {member.Codec}>({owner}.{Name(member)}, member, context);";
+
+    /// <summary>An object as the variant's type; null if it is another.</summary>
+    private static string Like(VariantModel variant, string value) =>
+        $"{value}?.GetType() == typeof({variant.TypeName}) ? ({variant.TypeName}){value} : null";
 
     private static string AreEqual(MemberModel member) =>
         $"global::Lodrik.State.StateTypes.AreEqual<{member.TypeName}, {member.Codec}>(one.{Name(member)}, other.{Name(member)}, context)";

@@ -103,7 +103,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line($"    value = global::Lodrik.State.SharedObjects.Read<TReader, {content}>(ref reader);");
         Line();
         Line(
-            $"public static {model.TypeName} Copy({model.TypeName} value, global::Lodrik.State.CopyContext context) => "
+            $"public static {model.TypeName} Copy({model.TypeName} value, {model.TypeName} into, global::Lodrik.State.CopyContext context) => "
                 + $"global::Lodrik.State.SharedObjects.Copy<{content}>(value, context);");
         Line();
         Line(
@@ -411,8 +411,8 @@ internal sealed partial class StateTypeSource(StateModel model)
         {
             Line(Marks);
             Line(
-                $"static {model.TypeName} {self}.CopyState({model.TypeName} state, global::Lodrik.State.CopyContext context) => "
-                    + $"{TypeCodecs.CodecName}.Copy(state, context);");
+                $"static {model.TypeName} {self}.CopyState({model.TypeName} state, {model.TypeName} into, "
+                    + $"global::Lodrik.State.CopyContext context) => {TypeCodecs.CodecName}.Copy(state, into, context);");
             Line();
             Line(Marks);
             Line(

@@ -7,7 +7,7 @@ namespace Lodrik.State;
 
 /// <summary>
 /// What state types are beyond being saved: they can be copied, compared, and asked what changed. Only saved members count; in a copy
-/// the others have their initial values.
+/// the others have their initial values, or what the type's own hooks give them.
 /// </summary>
 public static class StateContent
 {
@@ -15,12 +15,21 @@ public static class StateContent
     /// A copy that shares nothing with the original that could be changed. What was one shared object is one in the copy too.
     /// </summary>
     /// <exception cref="UnsavableStateException">The state is nested without end, or holds an object of an undeclared type.</exception>
-    public static T Copy<T>(T state) where T : IStateRoot<T>
+    public static T Copy<T>(T state) where T : IStateRoot<T> =>
+        state is null ? state! : CopyInto(state, T.CreateState());
+
+    /// <summary>
+    /// Copies a state into an object that is there, which stays the one it is, and what it holds as well: as if the state had been saved
+    /// and was read into it.
+    /// </summary>
+    /// <returns>The object.</returns>
+    /// <exception cref="UnsavableStateException">The state is nested without end, or holds an object of an undeclared type.</exception>
+    internal static T CopyInto<T>(T state, T into) where T : IStateRoot<T>
     {
         try
         {
             var context = new CopyContext();
-            var copy = T.CopyState(state, context);
+            var copy = T.CopyState(state, into, context);
             context.Fill();
             return copy;
         }

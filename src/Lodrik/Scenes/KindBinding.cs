@@ -1,4 +1,3 @@
-using Lodrik.Formats.Binary;
 using Lodrik.State;
 
 namespace Lodrik.Scenes;
@@ -97,7 +96,7 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         CheckPart(name, get, get);
         _parts.Add(
             new StatePart<TEntity, TPart>(
-                name, get, (entity, part) => BinaryEncoding.ReadInto(part, get(entity)), null, when, onlyIfChanged));
+                name, get, (entity, part) => StateContent.CopyInto(part, get(entity)), null, when, onlyIfChanged));
         return this;
     }
 

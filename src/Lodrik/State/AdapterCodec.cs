@@ -31,8 +31,8 @@ public readonly struct AdapterCodec<TForeign, TSaved, TCodec, TAdapter> : IState
         value = TAdapter.FromSaved(saved);
     }
 
-    public static TForeign? Copy(TForeign? value, CopyContext? context) =>
-        value is null ? value : TAdapter.FromSaved(TCodec.Copy(TAdapter.ToSaved(value), context));
+    public static TForeign? Copy(TForeign? value, TForeign? into, CopyContext? context) =>
+        value is null ? value : TAdapter.FromSaved(TCodec.Copy(TAdapter.ToSaved(value), TCodec.Initial, context));
 
     public static bool AreEqual(TForeign? one, TForeign? other, CompareContext? context) =>
         one is null || other is null

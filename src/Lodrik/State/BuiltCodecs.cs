@@ -39,8 +39,8 @@ public readonly struct BuiltCodec<TCollection, T, TCodec, TBuild> : IStateCodec<
         value = items is null ? default : TBuild.From(items);
     }
 
-    public static TCollection? Copy(TCollection? value, CopyContext? context) =>
-        TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(item => TCodec.Copy(item, context))]);
+    public static TCollection? Copy(TCollection? value, TCollection? into, CopyContext? context) =>
+        TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(item => TCodec.Copy(item, TCodec.Initial, context))]);
 
     public static bool AreEqual(TCollection? one, TCollection? other, CompareContext? context)
     {
@@ -167,8 +167,10 @@ public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBui
         value = entries is null ? null : TBuild.From(entries);
     }
 
-    public static TMap? Copy(TMap? value, CopyContext? context) =>
-        value is null ? null : TBuild.From(value.ToDictionary(entry => entry.Key, entry => TCodec.Copy(entry.Value, context)));
+    public static TMap? Copy(TMap? value, TMap? into, CopyContext? context) =>
+        value is null
+            ? null
+            : TBuild.From(value.ToDictionary(entry => entry.Key, entry => TCodec.Copy(entry.Value, TCodec.Initial, context)));
 
     public static bool AreEqual(TMap? one, TMap? other, CompareContext? context) =>
         one is null || other is null

@@ -63,13 +63,15 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
         }
     }
 
-    public static List<T>? Copy(List<T>? value, CopyContext? context)
+    public static List<T>? Copy(List<T>? value, List<T>? into, CopyContext? context)
     {
         if (value is null)
             return null;
-        var copy = new List<T>(value.Count);
+        var copy = ReferenceEquals(into, value) ? [] : into ?? [];
+        copy.Clear();
+        copy.EnsureCapacity(value.Count);
         foreach (var item in value)
-            copy.Add(TCodec.Copy(item, context));
+            copy.Add(TCodec.Copy(item, TCodec.Initial, context));
         return copy;
     }
 
@@ -111,8 +113,8 @@ public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : 
         value = items?.ToArray();
     }
 
-    public static T[]? Copy(T[]? value, CopyContext? context) =>
-        value is null ? null : Array.ConvertAll(value, item => TCodec.Copy(item, context));
+    public static T[]? Copy(T[]? value, T[]? into, CopyContext? context) =>
+        value is null ? null : Array.ConvertAll(value, item => TCodec.Copy(item, TCodec.Initial, context));
 
     public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) =>
         one is null == other is null && Items.AreEqual<T, TCodec>(one, other, context);
@@ -162,13 +164,14 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
         }
     }
 
-    public static TCollection? Copy(TCollection? value, CopyContext? context)
+    public static TCollection? Copy(TCollection? value, TCollection? into, CopyContext? context)
     {
         if (value is null)
             return null;
-        var copy = new TCollection();
+        var copy = ReferenceEquals(into, value) ? new TCollection() : into ?? new TCollection();
+        copy.Clear();
         foreach (var item in value)
-            copy.Add(TCodec.Copy(item, context));
+            copy.Add(TCodec.Copy(item, TCodec.Initial, context));
         return copy;
     }
 
@@ -204,8 +207,16 @@ public readonly struct QueueCodec<T, TCodec> : IStateCodec<Queue<T>?> where TCod
             value.Enqueue(item);
     }
 
-    public static Queue<T>? Copy(Queue<T>? value, CopyContext? context) =>
-        value is null ? null : new Queue<T>(value.Select(item => TCodec.Copy(item, context)));
+    public static Queue<T>? Copy(Queue<T>? value, Queue<T>? into, CopyContext? context)
+    {
+        if (value is null)
+            return null;
+        var copy = ReferenceEquals(into, value) ? new Queue<T>() : into ?? new Queue<T>();
+        copy.Clear();
+        foreach (var item in value)
+            copy.Enqueue(TCodec.Copy(item, TCodec.Initial, context));
+        return copy;
+    }
 
     public static bool AreEqual(Queue<T>? one, Queue<T>? other, CompareContext? context) =>
         ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray(), context);
@@ -239,8 +250,16 @@ public readonly struct StackCodec<T, TCodec> : IStateCodec<Stack<T>?> where TCod
             value.Push(item);
     }
 
-    public static Stack<T>? Copy(Stack<T>? value, CopyContext? context) =>
-        value is null ? null : new Stack<T>(value.Reverse().Select(item => TCodec.Copy(item, context)));
+    public static Stack<T>? Copy(Stack<T>? value, Stack<T>? into, CopyContext? context)
+    {
+        if (value is null)
+            return null;
+        var copy = ReferenceEquals(into, value) ? new Stack<T>() : into ?? new Stack<T>();
+        copy.Clear();
+        foreach (var item in value.Reverse())
+            copy.Push(TCodec.Copy(item, TCodec.Initial, context));
+        return copy;
+    }
 
     public static bool AreEqual(Stack<T>? one, Stack<T>? other, CompareContext? context) =>
         ArrayCodec<T, TCodec>.AreEqual(one?.ToArray(), other?.ToArray(), context);
@@ -263,7 +282,7 @@ public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanag
     public static void Read<TReader>(ref TReader reader, ref T[]? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadNumbers<T>();
 
-    public static T[]? Copy(T[]? value, CopyContext? context) => value?.AsSpan().ToArray();
+    public static T[]? Copy(T[]? value, T[]? into, CopyContext? context) => value?.AsSpan().ToArray();
 
     public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) =>
         one is null == other is null && Items.AreBitwiseEqual<T>(one, other);
@@ -295,7 +314,15 @@ public readonly struct NumberListCodec<T> : IStateCodec<List<T>?> where T : unma
         value.AddRange(reader.ReadNumbers<T>());
     }
 
-    public static List<T>? Copy(List<T>? value, CopyContext? context) => value is null ? null : [.. value];
+    public static List<T>? Copy(List<T>? value, List<T>? into, CopyContext? context)
+    {
+        if (value is null)
+            return null;
+        var copy = ReferenceEquals(into, value) ? [] : into ?? [];
+        copy.Clear();
+        copy.AddRange(value);
+        return copy;
+    }
 
     public static bool AreEqual(List<T>? one, List<T>? other, CompareContext? context) =>
         one is null == other is null && Items.AreBitwiseEqual<T>(CollectionsMarshal.AsSpan(one), CollectionsMarshal.AsSpan(other));
@@ -354,13 +381,14 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
         }
     }
 
-    public static TDictionary? Copy(TDictionary? value, CopyContext? context)
+    public static TDictionary? Copy(TDictionary? value, TDictionary? into, CopyContext? context)
     {
         if (value is null)
             return null;
-        var copy = new TDictionary();
+        var copy = ReferenceEquals(into, value) ? new TDictionary() : into ?? new TDictionary();
+        copy.Clear();
         foreach (var (key, entry) in value)
-            copy.Add(key, TCodec.Copy(entry, context));
+            copy.Add(key, TCodec.Copy(entry, TCodec.Initial, context));
         return copy;
     }
 
@@ -401,7 +429,15 @@ public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where
             saved.CopyTo(value, 0);
     }
 
-    public static T[]? Copy(T[]? value, CopyContext? context) => TArrayCodec.Copy(value, context);
+    public static T[]? Copy(T[]? value, T[]? into, CopyContext? context)
+    {
+        var copy = TArrayCodec.Copy(value, null, context);
+        // One that is too short for them is the game's own new length, not a stranger's.
+        if (copy is null || into is null || ReferenceEquals(into, value) || copy.Length > into.Length)
+            return copy;
+        copy.CopyTo(into, 0);
+        return into;
+    }
 
     public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) => TArrayCodec.AreEqual(one, other, context);
 }

@@ -15,9 +15,16 @@ public interface IStateCodec<T>
     static virtual T Initial => default!;
 
     /// <summary>
-    /// A value of the same content that shares nothing with this one that could be changed; as it stands, for values that cannot be.
+    /// A value of the same content that shares nothing with this one that could be changed; the value itself if it cannot be changed.
+    /// It is what writing and reading would give, hooks included, without the bytes in between.
     /// </summary>
-    static virtual T Copy(T value, CopyContext? context) => value;
+    /// <param name="value">The value.</param>
+    /// <param name="into">
+    /// What the copy may use again, as <see cref="Read"/> does: a collection is emptied first, an object keeps the members that are not
+    /// saved. <see cref="Initial"/> for a copy of its own.
+    /// </param>
+    /// <param name="context">What goes along; null for a copy without any.</param>
+    static virtual T Copy(T value, T into, CopyContext? context) => value;
 
     /// <summary>Whether two values have the same content.</summary>
     static virtual bool AreEqual(T one, T other, CompareContext? context) => EqualityComparer<T>.Default.Equals(one, other);

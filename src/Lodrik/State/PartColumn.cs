@@ -87,7 +87,7 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
 /// <summary>A column of values that are no state types: a name, a switch, a reference.</summary>
 internal sealed class ScalarPartColumn<T, TCodec>(string name) : PartColumn<T>(name) where TCodec : IStateCodec<T>
 {
-    public override T Copy(T value) => TCodec.Copy(value, context: null);
+    public override T Copy(T value) => TCodec.Copy(value, TCodec.Initial, context: null);
 
     public override PartColumn MakeEmpty() => new ScalarPartColumn<T, TCodec>(Name);
 
@@ -110,7 +110,7 @@ internal sealed class ScalarPartColumn<T, TCodec>(string name) : PartColumn<T>(n
 /// <summary>A column of a state type.</summary>
 internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) where T : IStateType<T>
 {
-    public override T Copy(T value) => T.CopyState(value, context: null);
+    public override T Copy(T value) => T.CopyState(value, T.CreateState(), context: null);
 
     public override PartColumn MakeEmpty() => new StatePartColumn<T>(Name);
 

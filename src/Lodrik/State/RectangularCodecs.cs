@@ -17,7 +17,7 @@ public readonly struct Array2Codec<T, TArrayCodec> : IStateCodec<T[,]?> where TA
     public static void Read<TReader>(ref TReader reader, ref T[,]? value) where TReader : IStateReader, allows ref struct =>
         value = (T[,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 2, lengths => new T[lengths[0], lengths[1]]);
 
-    public static T[,]? Copy(T[,]? value, CopyContext? context) => (T[,]?)Rectangle<T, TArrayCodec>.Copy(value, context);
+    public static T[,]? Copy(T[,]? value, T[,]? into, CopyContext? context) => (T[,]?)Rectangle<T, TArrayCodec>.Copy(value, context);
 
     public static bool AreEqual(T[,]? one, T[,]? other, CompareContext? context) => Rectangle<T, TArrayCodec>.AreEqual(one, other, context);
 }
@@ -31,7 +31,7 @@ public readonly struct Array3Codec<T, TArrayCodec> : IStateCodec<T[,,]?> where T
     public static void Read<TReader>(ref TReader reader, ref T[,,]? value) where TReader : IStateReader, allows ref struct =>
         value = (T[,,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 3, lengths => new T[lengths[0], lengths[1], lengths[2]]);
 
-    public static T[,,]? Copy(T[,,]? value, CopyContext? context) => (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value, context);
+    public static T[,,]? Copy(T[,,]? value, T[,,]? into, CopyContext? context) => (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value, context);
 
     public static bool AreEqual(T[,,]? one, T[,,]? other, CompareContext? context) =>
         Rectangle<T, TArrayCodec>.AreEqual(one, other, context);
@@ -100,7 +100,7 @@ internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<
         if (value is null)
             return null;
         var copy = (Array)value.Clone();
-        TArrayCodec.Copy(Items(value).ToArray(), context)!.AsSpan().CopyTo(Items(copy));
+        TArrayCodec.Copy(Items(value).ToArray(), [], context)!.AsSpan().CopyTo(Items(copy));
         return copy;
     }
 

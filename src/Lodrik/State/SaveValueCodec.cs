@@ -176,7 +176,7 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
         }
     }
 
-    static SaveValue? IStateCodec<SaveValue?>.Copy(SaveValue? value, CopyContext? context) => Copy(value);
+    static SaveValue? IStateCodec<SaveValue?>.Copy(SaveValue? value, SaveValue? into, CopyContext? context) => Copy(value);
 
     /// <summary>A tree of the same content that shares nothing with this one.</summary>
     public static SaveValue? Copy(SaveValue? value)

@@ -173,7 +173,7 @@ public readonly struct BytesCodec : IStateCodec<byte[]?>
     public static void Read<TReader>(ref TReader reader, ref byte[]? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadBytes();
 
-    public static byte[]? Copy(byte[]? value, CopyContext? context) => value?.AsSpan().ToArray();
+    public static byte[]? Copy(byte[]? value, byte[]? into, CopyContext? context) => value?.AsSpan().ToArray();
 
     public static bool AreEqual(byte[]? one, byte[]? other, CompareContext? context) =>
         one is null == other is null && one.AsSpan().SequenceEqual(other);
@@ -188,7 +188,7 @@ public readonly struct MemoryCodec : IStateCodec<Memory<byte>>
     public static void Read<TReader>(ref TReader reader, ref Memory<byte> value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadBytes();
 
-    public static Memory<byte> Copy(Memory<byte> value, CopyContext? context) => value.ToArray();
+    public static Memory<byte> Copy(Memory<byte> value, Memory<byte> into, CopyContext? context) => value.ToArray();
 
     public static bool AreEqual(Memory<byte> one, Memory<byte> other, CompareContext? context) => one.Span.SequenceEqual(other.Span);
 }
@@ -202,7 +202,7 @@ public readonly struct ReadOnlyMemoryCodec : IStateCodec<ReadOnlyMemory<byte>>
     public static void Read<TReader>(ref TReader reader, ref ReadOnlyMemory<byte> value)
         where TReader : IStateReader, allows ref struct => value = reader.ReadBytes();
 
-    public static ReadOnlyMemory<byte> Copy(ReadOnlyMemory<byte> value, CopyContext? context) => value.ToArray();
+    public static ReadOnlyMemory<byte> Copy(ReadOnlyMemory<byte> value, ReadOnlyMemory<byte> into, CopyContext? context) => value.ToArray();
 
     public static bool AreEqual(ReadOnlyMemory<byte> one, ReadOnlyMemory<byte> other, CompareContext? context) =>
         one.Span.SequenceEqual(other.Span);
@@ -337,7 +337,8 @@ public readonly struct NullableCodec<T, TCodec> : IStateCodec<T?> where T : stru
         value = present;
     }
 
-    public static T? Copy(T? value, CopyContext? context) => value is { } present ? TCodec.Copy(present, context) : null;
+    public static T? Copy(T? value, T? into, CopyContext? context) =>
+        value is { } present ? TCodec.Copy(present, into ?? TCodec.Initial, context) : null;
 
     public static bool AreEqual(T? one, T? other, CompareContext? context) =>
         one is { } a && other is { } b ? TCodec.AreEqual(a, b, context) : one is null && other is null;

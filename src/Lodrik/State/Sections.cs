@@ -12,8 +12,11 @@ public interface IStateRoot<TSelf> where TSelf : IStateRoot<TSelf>
     /// <summary>A new object with every member at its initial value.</summary>
     static abstract TSelf CreateState();
 
-    /// <summary>A new object whose saved members have the same content, and share nothing that could be changed.</summary>
-    static abstract TSelf CopyState(TSelf state, CopyContext? context);
+    /// <summary>Gives an object saved members of the same content, which share nothing that could be changed.</summary>
+    /// <param name="state">The object that is copied.</param>
+    /// <param name="into">The object that gets them; it and what it holds are used again, as when they are read.</param>
+    /// <param name="context">What goes along; null for a copy without any.</param>
+    static abstract TSelf CopyState(TSelf state, TSelf into, CopyContext? context);
 
     /// <summary>Whether the saved members of two objects have the same content.</summary>
     static abstract bool AreEqualStates(TSelf one, TSelf other, CompareContext? context);

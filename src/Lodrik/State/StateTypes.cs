@@ -103,7 +103,8 @@ public static class StateTypes
     }
 
     /// <summary>Copies a value by its codec.</summary>
-    public static T Copy<T, TCodec>(T value, CopyContext? context) where TCodec : IStateCodec<T> => TCodec.Copy(value, context);
+    public static T Copy<T, TCodec>(T value, T into, CopyContext? context)
+        where TCodec : IStateCodec<T> => TCodec.Copy(value, into, context);
 
     /// <summary>Compares two values by their codec.</summary>
     public static bool AreEqual<T, TCodec>(T one, T other, CompareContext? context)

@@ -53,6 +53,35 @@ public sealed class SceneMemberTests
     }
 
     [Fact]
+    public void A_part_that_stays_is_read_into_with_all_that_it_holds_and_its_hooks_see_the_live_object()
+    {
+        var scene = new List<Hold> { new() };
+        var hold = scene[0].Cargo;
+        var (lid, sacks, casks, weights) = (hold.Lid, hold.Sacks, hold.Casks, hold.Weights);
+        (hold.Live, lid.Open) = (7, true);
+        sacks.Add("salt");
+        casks["oil"] = new Lid { Open = true };
+        weights[1] = 4;
+        var live = new SceneBindings<List<Hold>>()
+            .Kind("hold", one => one, one => one.Id(hold => "hold").PartInto("cargo", hold => hold.Cargo))
+            .Begin(scene);
+        var record = live.Capture();
+        Assert.Equal(7, record.TryGetPart<Stowage>(EntityId.Placed("hold"), "cargo", out var part) ? part.Saved : 0);
+        (hold.Live, lid.Open, weights[1]) = (9, false, 0);
+        sacks.Add("peat");
+        casks.Clear();
+        live.Restore(record);
+        Assert.Same(hold, scene[0].Cargo);
+        Assert.Equal((7, 7, true, 4), (hold.Saved, hold.Live, lid.Open, weights[1]));
+        Assert.Equal((lid, sacks, casks, weights), (hold.Lid, hold.Sacks, hold.Casks, hold.Weights));
+        Assert.Equal(["salt"], sacks);
+        Assert.True(casks["oil"].Open);
+        Assert.True(record.TryGetPart<Stowage>(EntityId.Placed("hold"), "cargo", out part));
+        Assert.NotSame(part.Casks["oil"], casks["oil"]);
+        Assert.Equal("kept", hold.Engine);
+    }
+
+    [Fact]
     public void A_restoration_in_slices_goes_back_to_the_authored_scene_and_reports_its_phases()
     {
         var yard = Yard.Author();
@@ -102,4 +131,38 @@ public sealed class SceneMemberTests
         third.Add("door", Vector3.One, "hall");
         Assert.Equal([EntityId.Placed("door")], third.Build().Ids);
     }
+}
+
+/// <summary>An entity whose cargo is an object of the engine's own.</summary>
+public sealed class Hold
+{
+    public Stowage Cargo { get; } = new() { Engine = "kept" };
+}
+
+[StateType]
+public sealed partial class Stowage : IBeforeSaving, IAfterLoading
+{
+    public int Saved { get; set; }
+
+    public Lid Lid { get; } = new();
+
+    public List<string> Sacks { get; } = [];
+
+    public Dictionary<string, Lid> Casks { get; } = [];
+
+    public int[] Weights { get; } = new int[3];
+
+    [NotSaved] public int Live { get; set; }
+
+    [NotSaved] public string Engine { get; set; } = "";
+
+    public void BeforeSaving() => Saved = Live;
+
+    public void AfterLoading() => Live = Saved;
+}
+
+[StateType]
+public sealed partial class Lid
+{
+    public bool Open { get; set; }
 }

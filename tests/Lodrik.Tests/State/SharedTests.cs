@@ -69,6 +69,17 @@ public sealed class SharedTests
         },
         iter: 150, threads: 2);
 
+    [Theory, MemberData(nameof(Forms))]
+    public void A_shared_object_holds_whatever_a_state_type_can_hold(SaveForm form) => SampleStates.Any.Sample(
+        sample =>
+        {
+            var locker = new Locker { Scalars = sample.Scalars, Values = sample.Values, Collections = sample.Collections };
+            var loaded = StateFile.FromBytes<Lockers>(StateFile.ToBytes(new Lockers { All = { locker, locker } }, form));
+            Assert.Same(loaded.All[0], loaded.All[1]);
+            Assert.True(StateContent.AreEqual(locker, loaded.All[0]), StateFile.ToText(locker));
+        },
+        iter: 60, threads: 2);
+
     [Fact]
     public void Shared_objects_stand_beside_their_section_for_anyone_to_read()
     {
@@ -93,6 +104,19 @@ public sealed class SharedTests
         text = StateFile.ToText(new Watch { First = new() { Oil = 5 } }).Replace("\"oil\": 5", "\"oil\": \"five\"", StringComparison.Ordinal);
         var wrong = Assert.Throws<SaveContentException>(() => StateFile.FromText<Watch>(text));
         Assert.Equal(("state#shared", "/1/oil"), (wrong.Location.Section, wrong.Location.Path));
+        Assert.Contains("five", text.Split('\n')[(int)wrong.Location.Line!.Value - 1], StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("[]", "map")]
+    [InlineData("{ \"0\": { } }", "\"0\" is not a valid number of a shared object")]
+    [InlineData("{ \"one\": { } }", "\"one\" is not a valid number of a shared object")]
+    [InlineData("{ \"1\": { }, \"01\": { } }", "The shared object 1 appears twice")]
+    public void Contents_that_are_no_map_from_numbers_are_refused(string shared, string message)
+    {
+        var wrong = Assert.ThrowsAny<SaveException>(() => StateFile.FromText<WatchSave>($$"""{ "watch": { "first": 1 }, "watch#shared": {{shared}} }"""));
+        Assert.Equal("watch#shared", wrong.Location.Section);
+        Assert.Contains(message, wrong.Message, StringComparison.Ordinal);
     }
 
     private static Gen<Watch> AnyWatch => Gen.Select(Gen.Int[1, 12], Gen.Int[0, 12].Array[0, 30], Gen.Bool).Select((count, picks, gear) =>
@@ -166,6 +190,20 @@ public sealed partial class Keeper
 {
     public string Name { get; set; } = "";
     public Lantern? Holds { get; set; }
+}
+
+[StateType]
+public sealed partial class Lockers
+{
+    public List<Locker> All { get; set; } = [];
+}
+
+[StateType(Shared = true)]
+public sealed partial class Locker
+{
+    public Scalars Scalars { get; set; } = new();
+    public Values Values { get; set; } = new();
+    public Collections Collections { get; set; } = new();
 }
 
 [StateType(Shared = true)]

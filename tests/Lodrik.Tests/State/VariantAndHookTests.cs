@@ -110,6 +110,16 @@ public sealed class VariantAndHookTests
         Assert.Equal((5, 10), (loaded.Bell.Rung, loaded.Bell.Echo));
     }
 
+    [Fact]
+    public void A_copy_is_what_saving_and_loading_would_give_hooks_included()
+    {
+        var harbour = new Harbour { Clock = new TideClock { Hours = 30 }, Bell = new Bell { Rung = 4 } };
+        var copy = StateContent.Copy(harbour);
+        Assert.Equal((1, 6, "day 1, 6 h"), (copy.Clock.Days, copy.Clock.Hours, copy.Clock.Face));
+        var loaded = StateFile.FromBytes<Harbour>(StateFile.ToBytes(harbour));
+        Assert.Equal((loaded.Bell.Rung, loaded.Bell.Echo, loaded.Clock.Face), (copy.Bell.Rung, copy.Bell.Echo, copy.Clock.Face));
+    }
+
     [Theory, MemberData(nameof(Forms))]
     public void A_state_that_finds_itself_invalid_refuses_the_load_at_its_place(SaveForm form)
     {

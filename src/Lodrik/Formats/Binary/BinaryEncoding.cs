@@ -45,16 +45,6 @@ internal static class BinaryEncoding
     /// <summary>A state as a tree.</summary>
     public static SaveValue ToTreeOf<T>(T state) where T : IStateType<T> => ToTree(new StateWriting<T>(state));
 
-    /// <summary>Reads what one object holds into another one that is there.</summary>
-    public static void ReadInto<T>(T from, T into) where T : class, IStateType<T>
-    {
-        using var buffer = new PooledBuffer();
-        var writer = new BinaryStateWriter(buffer);
-        T.WriteState(ref writer, from);
-        var reader = new BinaryStateReader(buffer.Written);
-        T.ReadState(ref reader, ref into);
-    }
-
     private readonly struct StateWriting<T>(T state) : IValueWriter where T : IStateType<T>
     {
         public void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct => T.WriteState(ref writer, state);

@@ -60,6 +60,9 @@ internal ref partial struct BinaryStateReader : IStateReader
 
     public string UnknownKey { get; private set; } = "";
 
+    /// <summary>Whether the next value is a table, which is a list or a map by columns.</summary>
+    public readonly bool IsTable => PeekHead(out _) is (Cbor.Tag, TableFormat.Tag);
+
     public readonly SaveValueKind Peek()
     {
         var (major, argument) = PeekHead(out _);

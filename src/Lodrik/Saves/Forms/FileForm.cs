@@ -134,6 +134,16 @@ internal abstract class FileForm
     /// <param name="toEnd">Whether it has to be read to its end.</param>
     public abstract void Decode(ReadOnlyMemory<byte> value, ISectionDecoder decoder, ReadContext? context = null, bool toEnd = true);
 
+    /// <summary>
+    /// Where the entries of a map are, which can be decoded by themselves then; null where the form keeps them otherwise, and the map has
+    /// to be read as a whole. What an entry holds is not looked at more than is needed to find its end.
+    /// </summary>
+    /// <param name="map">One value, which should be a map.</param>
+    /// <exception cref="ContentException">It is not one.</exception>
+    /// <exception cref="JsonException">It is not well-formed.</exception>
+    /// <exception cref="XmlException">It is not well-formed.</exception>
+    public abstract IEnumerable<SectionSlice>? FindEntries(ReadOnlyMemory<byte> map);
+
     /// <summary>A file of another program, which is one value of this form, as a tree.</summary>
     /// <exception cref="SaveException">It is not well-formed.</exception>
     public SaveValue ReadForeign(ReadOnlyMemory<byte> file)
@@ -191,11 +201,17 @@ internal abstract class FileForm
     }
 
     /// <summary>A section's content does not fit.</summary>
-    public SaveException Misfit(Exception exception, ReadOnlyMemory<byte> file, SectionSlice slice, SaveLocation location)
+    /// <param name="exception">What a reader says.</param>
+    /// <param name="file">The file.</param>
+    /// <param name="slice">Where in it the content is.</param>
+    /// <param name="location">Where the file comes from.</param>
+    /// <param name="within">The path to the content, if it is a part of its section only.</param>
+    public SaveException Misfit(
+        Exception exception, ReadOnlyMemory<byte> file, SectionSlice slice, SaveLocation location, string within = "")
     {
         var bytes = file.Slice(slice.Offset, slice.Length);
         var place = PlaceOf(exception, bytes.Span);
-        var path = PointerAt(bytes, place);
+        var path = within + PointerAt(bytes, place);
         var found = new SaveLocation
         {
             Section = slice.Name.Length == 0 ? null : slice.Name,

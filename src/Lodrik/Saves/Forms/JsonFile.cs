@@ -88,6 +88,21 @@ internal sealed class JsonFile : FileForm
             reader.End();
     }
 
+    public override IEnumerable<SectionSlice> FindEntries(ReadOnlyMemory<byte> map)
+    {
+        var entries = new List<SectionSlice>();
+        var reader = new Utf8JsonReader(map.Span, JsonStateReader.Options);
+        reader.Read();
+        if (reader.TokenType != JsonTokenType.StartObject)
+            throw new ContentException(SaveErrorCode.WrongContent, "Expected a map.", new ContentPlace(reader.TokenStartIndex));
+        while (NextMember(ref reader, 0, out var entry, out _))
+            entries.Add(entry);
+        if (reader.Read())
+            throw new ContentException(
+                SaveErrorCode.Damaged, "There is extra data after the end of the section.", new ContentPlace(reader.TokenStartIndex));
+        return entries;
+    }
+
     protected override string PointerAt(ReadOnlyMemory<byte> value, ContentPlace place) => JsonPlace.PointerAt(value.Span, place.Offset);
 
     protected override ContentPlace PlaceOf(Exception exception, ReadOnlySpan<byte> bytes) => exception switch

@@ -123,6 +123,24 @@ internal sealed class PackedFile : FileForm
             reader.End();
     }
 
+    public override IEnumerable<SectionSlice>? FindEntries(ReadOnlyMemory<byte> map)
+    {
+        var reader = new BinaryStateReader(map.Span);
+        // A map of the same keys over and over is kept as a table.
+        if (reader.IsTable)
+            return null;
+        var entries = new List<SectionSlice>();
+        reader.BeginObject();
+        while (reader.ReadKey(out var key))
+        {
+            var start = reader.Position;
+            reader.Skip();
+            entries.Add(new SectionSlice(key, start, reader.Position - start));
+        }
+        reader.End();
+        return entries;
+    }
+
     protected override string PointerAt(ReadOnlyMemory<byte> value, ContentPlace place) => BinaryPlace.PointerAt(value.Span, place);
 
     protected override ContentPlace PlaceOf(Exception exception, ReadOnlySpan<byte> bytes) =>

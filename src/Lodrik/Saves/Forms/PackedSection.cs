@@ -62,6 +62,6 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
             SaveValueCodec.Write(ref writer, ToTree());
     }
 
-    public override SaveException Misfit(Exception exception, string name) =>
-        FileForms.Packed.Misfit(exception, cbor, new SectionSlice(name, 0, cbor.Length), origin);
+    public override SaveException Misfit(Exception exception, SectionSlice part, string within) =>
+        FileForms.Packed.Misfit(exception, cbor, part, origin, within);
 }

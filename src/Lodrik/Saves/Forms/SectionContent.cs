@@ -28,8 +28,9 @@ internal abstract class SectionContent : UndecodedSection
 
     /// <summary>The error for content that does not fit.</summary>
     /// <param name="exception">What a reader says.</param>
-    /// <param name="name">What the section is called.</param>
-    public abstract SaveException Misfit(Exception exception, string name);
+    /// <param name="part">The part of the content that was read, under the name that the section is called by.</param>
+    /// <param name="within">The path to that part; empty for all of it.</param>
+    public abstract SaveException Misfit(Exception exception, SectionSlice part, string within);
 
     public sealed override void Decode(ISectionDecoder decoder)
     {
@@ -50,7 +51,7 @@ internal abstract class SectionContent : UndecodedSection
         }
         catch (Exception exception) when (FileForm.IsBadContent(exception))
         {
-            throw Misfit(exception, FullName);
+            throw Misfit(exception, new SectionSlice(FullName, 0, Bytes.Length), "");
         }
     }
 }
@@ -76,70 +77,93 @@ internal sealed class NamedSection(SectionContent content, string name, string f
 
     public override SaveLocation Origin => content.Origin;
 
-    public override SaveException Misfit(Exception exception, string name) => content.Misfit(exception, name);
+    public override SaveException Misfit(Exception exception, SectionSlice part, string within) => content.Misfit(exception, part, within);
 }
 
 /// <summary>The section beside another one that holds the contents of its shared objects, by their numbers.</summary>
 internal sealed class SharedSection : SharedContents
 {
     private readonly Dictionary<int, SectionContent> _contents = [];
-    private readonly SectionContent _section;
 
     /// <param name="section">The section itself.</param>
     /// <exception cref="SaveException">It is not a map from numbers to contents.</exception>
     public SharedSection(SectionContent section)
     {
-        _section = section;
-        section.Decode(new Splitter(_contents), new ReadContext());
+        try
+        {
+            if (section.Form.FindEntries(section.Bytes) is { } entries)
+            {
+                foreach (var entry in entries)
+                    Add(entry.Name, entry.Offset, new ObjectContent(section, entry));
+                return;
+            }
+        }
+        catch (Exception exception) when (FileForm.IsBadContent(exception))
+        {
+            throw section.Misfit(exception, new SectionSlice(section.FullName, 0, section.Bytes.Length), "");
+        }
+        section.Decode(new Splitter(this, section), new ReadContext());
     }
 
     public override bool Has(int number) => _contents.ContainsKey(number);
 
-    public override void Decode(int number, ISectionDecoder decoder, SharedReading objects)
+    // Making an object reads no more than tells which one it is.
+    public override void Decode(int number, ISectionDecoder decoder, SharedReading objects) =>
+        _contents[number].Decode(decoder, new ReadContext { Shared = objects }, toEnd: false);
+
+    private void Add(string key, long at, SectionContent content)
     {
-        try
-        {
-            // Making an object reads no more than tells which one it is.
-            _contents[number].Decode(decoder, new ReadContext { Shared = objects }, toEnd: false);
-        }
-        catch (SaveContentException content)
-        {
-            var path = $"/{number}{content.Location.Path}";
-            throw new SaveContentException(content.Code, content.Problem, new SaveLocation { Path = path }.Within(
-                new SaveLocation { Section = _section.FullName }).Within(_section.Origin), content.Remedy, content.InnerException);
-        }
+        if (!ParsableKey<int>.TryParse(key, out var number) || number < 1)
+            throw Wrong($"\"{Shorten.Text(key)}\" is not a valid number of a shared object.");
+        if (!_contents.TryAdd(number, content))
+            throw Wrong($"The shared object {number} appears twice.");
+
+        ContentException Wrong(string problem) => new(SaveErrorCode.WrongContent, problem, new ContentPlace(at));
     }
 
-    /// <summary>Puts each object's content aside as a value of its own.</summary>
-    private sealed class Splitter(Dictionary<int, SectionContent> contents) : ISectionDecoder
+    /// <summary>Puts each object's content aside as a value of its own, if all are kept as one.</summary>
+    private sealed class Splitter(SharedSection objects, SectionContent section) : ISectionDecoder
     {
         public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
         {
             if (SaveValueCodec.ReadTree(ref reader) is not SaveMap map)
                 throw reader.Wrong("Shared objects are a map from numbers to contents.");
             foreach (var (key, value) in map)
-            {
-                if (!ParsableKey<int>.TryParse(key, out var number) || number < 1)
-                    throw reader.Wrong($"\"{Shorten.Text(key)}\" is not a valid number of a shared object.");
-                contents[number] = new ObjectContent(key, BinaryEncoding.Of<SaveValue?, SaveValueCodec>(value));
-            }
+                objects.Add(key, 0, new ObjectTree(section, key, BinaryEncoding.Of<SaveValue?, SaveValueCodec>(value)));
         }
     }
 
-    /// <summary>What one object holds, packed.</summary>
-    private sealed class ObjectContent(string name, ReadOnlyMemory<byte> cbor) : SectionContent
+    /// <summary>What one object holds, where its section has it.</summary>
+    private sealed class ObjectContent(SectionContent section, SectionSlice slice) : SectionContent
     {
-        public override string Name => name;
+        public override string Name => section.FullName;
 
-        public override bool IsIntact => true;
+        public override bool IsIntact => section.IsIntact;
+
+        public override FileForm Form => section.Form;
+
+        public override ReadOnlyMemory<byte> Bytes => section.Bytes.Slice(slice.Offset, slice.Length);
+
+        public override SaveLocation Origin => section.Origin;
+
+        public override SaveException Misfit(Exception exception, SectionSlice part, string within) =>
+            section.Misfit(exception, part with { Offset = slice.Offset + part.Offset }, $"/{slice.Name}{within}");
+    }
+
+    /// <summary>What one object holds, taken out of a table and packed again.</summary>
+    private sealed class ObjectTree(SectionContent section, string key, ReadOnlyMemory<byte> cbor) : SectionContent
+    {
+        public override string Name => section.FullName;
+
+        public override bool IsIntact => section.IsIntact;
 
         public override FileForm Form => FileForms.Packed;
 
         public override ReadOnlyMemory<byte> Bytes => cbor;
 
-        public override SaveLocation Origin => default;
+        public override SaveLocation Origin => section.Origin;
 
-        public override SaveException Misfit(Exception exception, string name) =>
-            Form.Misfit(exception, cbor, new SectionSlice(name, 0, cbor.Length), Origin);
+        public override SaveException Misfit(Exception exception, SectionSlice part, string within) =>
+            Form.Misfit(exception, cbor, part, section.Origin, $"/{key}{within}");
     }
 }

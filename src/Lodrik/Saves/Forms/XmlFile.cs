@@ -63,6 +63,9 @@ internal sealed class XmlFile : FileForm
             reader.End();
     }
 
+    public override IEnumerable<SectionSlice> FindEntries(ReadOnlyMemory<byte> map) =>
+        new XmlSlices(map).All().Select(child => new SectionSlice(child.Name, child.Offset, child.Length));
+
     protected override string PointerAt(ReadOnlyMemory<byte> value, ContentPlace place) =>
         XmlPlace.PointerAt(value, place.Line, place.Column);
 

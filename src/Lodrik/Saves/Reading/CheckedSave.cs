@@ -214,7 +214,7 @@ internal sealed class CheckedSave : ISectionSource
 
         public override SaveLocation Origin => save.Location;
 
-        public override SaveException Misfit(Exception exception, string name) =>
-            save.Content.Misfit(exception, bytes, slice with { Name = name }, save.Location);
+        public override SaveException Misfit(Exception exception, SectionSlice part, string within) =>
+            save.Content.Misfit(exception, bytes, part with { Offset = slice.Offset + part.Offset }, save.Location, within);
     }
 }

@@ -13,7 +13,7 @@ internal sealed class TreeSave(IReadOnlyList<(string Name, Func<SaveValue> Read)
 
     static TreeSave IStateRoot<TreeSave>.CreateState() => new([]);
 
-    static TreeSave IStateRoot<TreeSave>.CopyState(TreeSave state, CopyContext? context) =>
+    static TreeSave IStateRoot<TreeSave>.CopyState(TreeSave state, TreeSave into, CopyContext? context) =>
         Of(state.Sections.Select(section => KeyValuePair.Create(section.Name, SaveValueCodec.Copy(section.Read())!)));
 
     static bool IStateRoot<TreeSave>.AreEqualStates(TreeSave one, TreeSave other, CompareContext? context) => one.Sections.Select(section =>
