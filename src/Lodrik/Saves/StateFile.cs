@@ -1,5 +1,6 @@
 using System.Text;
 using Lodrik.Inspection;
+using Lodrik.Saves;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Writing;
 using Lodrik.State;
@@ -95,7 +96,8 @@ public static class StateFile
 
     /// <summary>Reads a file into a new object; where there is no file, gives a new object with its initial values.</summary>
     /// <exception cref="SaveException">There is a file, and it cannot be read; it is left as it is.</exception>
-    public static T ReadOrNew<T>(string path) where T : IStateRoot<T> => File.Exists(path) ? Read<T>(path) : T.CreateState();
+    public static T ReadOrNew<T>(string path) where T : IStateRoot<T> =>
+        WholeFile.Find(path) is { } bytes ? Decode<T>(SavedFile.FromBytes(bytes, new SaveLocation { File = path })) : T.CreateState();
 
     /// <summary>Reads a file into an existing object.</summary>
     /// <exception cref="SaveException">The file cannot be read or does not fit; the object is as it was.</exception>

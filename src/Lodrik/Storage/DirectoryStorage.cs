@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using System.Runtime.InteropServices;
 
 namespace Lodrik.Storage;
 
@@ -16,8 +15,10 @@ public sealed class DirectoryStorage : ISaveStorage
     internal const string LockFile = "lock";
     internal const string HolderFile = "lock.holder";
 
+    private const int WriteAttempts = 2;
+
     private readonly string _root;
-    private readonly IFileOperations _files;
+    private readonly SystemFiles _files;
 
     /// <summary>The folders that are known to survive a power failure.</summary>
     private readonly ConcurrentDictionary<string, bool> _safeFolders = new(StringComparer.Ordinal);
@@ -27,15 +28,21 @@ public sealed class DirectoryStorage : ISaveStorage
 
     /// <summary>A storage in that directory, which is created with the first file.</summary>
     public DirectoryStorage(string root)
-        : this(root, FileOperations.System)
+        : this(root, SystemFiles.System)
     {
     }
 
-    internal DirectoryStorage(string root, IFileOperations files)
+    internal DirectoryStorage(string root, ISystemCalls calls)
+        : this(root, new SystemFiles(calls))
+    {
+    }
+
+    private DirectoryStorage(string root, SystemFiles files)
     {
         ArgumentException.ThrowIfNullOrEmpty(root);
-        _root = Path.GetFullPath(root);
+        _root = Path.TrimEndingDirectorySeparator(Path.GetFullPath(root));
         _files = files;
+        Place = RealPath.Of(_root);
     }
 
     /// <inheritdoc/>
@@ -50,8 +57,8 @@ public sealed class DirectoryStorage : ISaveStorage
             SettleQuietly();
             return _files.List(path)
                 .Where(file => !file.Path.EndsWith(TemporaryExtension, StringComparison.Ordinal))
-                .Select(file =>
-                    new StoredFile(Path.GetRelativePath(_root, file.Path).Replace(Path.DirectorySeparatorChar, '/'), file.Bytes))
+                .Select(file => new StoredFile(
+                    Path.GetRelativePath(_root, file.Path).Replace(Path.DirectorySeparatorChar, '/'), file.Facts.ByteCount))
                 .Where(file => file.Name is not (LockFile or HolderFile))
                 .ToList();
         });
@@ -80,24 +87,20 @@ public sealed class DirectoryStorage : ISaveStorage
         Carefully(name, path =>
         {
             SettleAll();
-            // Each step relies on the one before: content before name, name before the promise.
             var folder = Path.GetDirectoryName(path)!;
             MakeFolder(folder);
-            if (!replace && _files.Exists(path))
+            if (!replace && _files.Describe(path) is not null)
                 throw StorageNames.AlreadyThere(path);
-            var temporary = path + TemporaryExtension;
+            var temporary = WriteTemporary(path, bytes.Span);
+            Put(temporary, path, replace);
             try
             {
-                _files.Write(temporary, bytes);
-                _files.Flush(temporary);
-                _files.Rename(temporary, path, replace);
+                Settle(folder);
             }
-            catch
+            catch (SystemCallException)
             {
-                DropQuietly(temporary);
-                throw;
+                PutAgain(path, folder, bytes.Span, replace);
             }
-            Settle(folder);
             return true;
         });
     }
@@ -109,39 +112,118 @@ public sealed class DirectoryStorage : ISaveStorage
         return Carefully(name, path =>
         {
             SettleAll();
-            if (!_files.Exists(path))
+            if (!_files.Delete(path))
                 return false;
-            _files.Delete(path);
             var folder = Path.GetDirectoryName(path)!;
             Settle(folder);
             _safeFolders.TryRemove(folder, out _);
-            _files.DropEmptyFolder(folder);
+            if (folder != _root)
+                _files.RemoveEmptyFolder(folder);
             return true;
         });
     }
 
     /// <inheritdoc/>
-    public object Place => _root;
+    public object Place { get; }
 
     /// <inheritdoc/>
     public StorageHold TryHold() => Carefully(LockFile, path =>
     {
         MakeFolder(_root);
         var holderFile = Locate(HolderFile);
-        if (_files.TryHold(path) is not { } held)
-            return StorageHold.InUse(ReadHolder(holderFile));
+        IDisposable? held;
         try
         {
-            // For people and for the answer above; the lock itself is the open file.
-            _files.Note(
-                holderFile, $"{Environment.ProcessPath ?? "a program"}, process {Environment.ProcessId} on {Environment.MachineName}");
+            held = _files.TryLock(path);
         }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        catch (SystemCallException exception) when (exception.Number is SystemError.NoLocks or SystemError.NotSupported
+            or SystemError.OperationNotSupported)
         {
-            // Who holds the lock is then not known; that it is held is.
+            return StorageHold.NotSupported;
         }
+        if (held is null)
+            return StorageHold.InUse(ReadHolder(holderFile));
+        // For people and for the answer above; the lock itself is the open file.
+        _files.Note(holderFile, $"{Environment.ProcessPath ?? "a program"}, process {Environment.ProcessId} on {Environment.MachineName}");
+        DropLeftovers();
         return StorageHold.Held(held);
     });
+
+    /// <summary>
+    /// Writes bytes under a name that nothing else has, for good. A flush that fails may have dropped what was written and be silent the
+    /// next time: the file is then written anew, and never flushed again.
+    /// </summary>
+    private string WriteTemporary(string path, ReadOnlySpan<byte> bytes)
+    {
+        for (var attempt = 1; ; attempt++)
+        {
+            var temporary = $"{path}.{Guid.NewGuid():N}{TemporaryExtension}";
+            try
+            {
+                _files.WriteNew(temporary, bytes);
+                return temporary;
+            }
+            catch (SystemCallException exception)
+            {
+                DropQuietly(temporary);
+                if (attempt == WriteAttempts || exception.Number != SystemError.InputOutput)
+                    throw;
+            }
+        }
+    }
+
+    /// <summary>Gives a file that was written for good its name.</summary>
+    private void Put(string temporary, string path, bool replace)
+    {
+        var isPut = false;
+        try
+        {
+            isPut = _files.Rename(temporary, path, replace);
+        }
+        finally
+        {
+            if (!isPut)
+                DropQuietly(temporary);
+        }
+        if (!isPut)
+            throw StorageNames.AlreadyThere(path);
+    }
+
+    /// <summary>
+    /// The name that was put may not survive a power failure. It is put once more, as the change itself may be what was dropped; if that
+    /// does not help either, a new file is taken back, so that what is reported failed is not there.
+    /// </summary>
+    private void PutAgain(string path, string folder, ReadOnlySpan<byte> bytes, bool replace)
+    {
+        try
+        {
+            Put(WriteTemporary(path, bytes), path, replace: true);
+            Settle(folder);
+        }
+        catch (SystemCallException)
+        {
+            if (!replace)
+                DropQuietly(path);
+            throw;
+        }
+    }
+
+    /// <summary>Drops what writers left that died: whoever may write knows that nobody else is writing.</summary>
+    private void DropLeftovers()
+    {
+        try
+        {
+            foreach (var (path, _) in _files.List(_root))
+            {
+                if (path.EndsWith(TemporaryExtension, StringComparison.Ordinal))
+                    DropQuietly(path);
+            }
+        }
+        catch (SystemCallException)
+        {
+            // They cost nothing but room.
+        }
+    }
 
     private string ReadHolder(string file)
     {
@@ -149,7 +231,7 @@ public sealed class DirectoryStorage : ISaveStorage
         {
             return _files.Read(file, 0, 1000) is { Length: > 0 } text ? System.Text.Encoding.UTF8.GetString(text) : "another process";
         }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        catch (SystemCallException)
         {
             return "another process";
         }
@@ -161,26 +243,26 @@ public sealed class DirectoryStorage : ISaveStorage
     /// <summary>Makes a folder and those above it, each entered for good into the one that holds it.</summary>
     private void MakeFolder(string folder)
     {
-        var above = new Stack<string>();
-        for (var at = folder; at is not null && !(_safeFolders.ContainsKey(at) && _files.FolderExists(at))
-            && (at.StartsWith(_root, StringComparison.Ordinal) || !_files.FolderExists(at)); at = Path.GetDirectoryName(at))
-            above.Push(at);
-        foreach (var at in above)
+        var above = new Stack<(string Path, bool IsNew)>();
+        for (var at = folder; at is not null; at = Path.GetDirectoryName(at))
         {
-            var isNew = !_files.FolderExists(at);
-            try
-            {
-                if (isNew)
-                    _files.MakeFolder(at);
-            }
-            catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
-            {
-                throw new StorageException(
-                    "The folder cannot be created.", new SaveLocation { File = at }, "Check the path, and who may write there.", exception);
-            }
+            var isThere = _files.Describe(at) is { } facts
+                && (facts.Kind == FileKind.Folder ? true : throw new StorageException(
+                    "A file has the name of the folder.", new SaveLocation { File = at }, "Choose another folder, or move the file away."));
+            if (isThere && (_safeFolders.ContainsKey(at) || !IsWithinRoot(at)))
+                break;
+            above.Push((at, !isThere));
+        }
+        foreach (var (at, isNew) in above)
+        {
+            if (isNew)
+                _files.MakeFolder(at);
             EnterForGood(at, isNew);
         }
     }
+
+    private bool IsWithinRoot(string path) =>
+        path == _root || path.StartsWith(Path.EndsInDirectorySeparator(_root) ? _root : _root + Path.DirectorySeparatorChar, StringComparison.Ordinal);
 
     /// <summary>
     /// Flushes the folder that holds this one. A folder that is there already may have been made a moment ago, by a call that failed
@@ -188,16 +270,23 @@ public sealed class DirectoryStorage : ISaveStorage
     /// </summary>
     private void EnterForGood(string folder, bool isNew)
     {
+        if (Path.GetDirectoryName(folder) is { } holder && (isNew || folder != _root))
+            Settle(holder);
+        else if (Path.GetDirectoryName(folder) is { } above)
+            FlushQuietly(above);
+        _safeFolders[folder] = true;
+    }
+
+    private void FlushQuietly(string folder)
+    {
         try
         {
-            if (Path.GetDirectoryName(folder) is { } holder)
-                _files.FlushFolder(holder);
+            _files.FlushFolder(folder);
         }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException && folder == _root && !isNew)
+        catch (SystemCallException)
         {
             // Not every folder above may be opened.
         }
-        _safeFolders[folder] = true;
     }
 
     /// <summary>
@@ -214,10 +303,16 @@ public sealed class DirectoryStorage : ISaveStorage
     {
         foreach (var folder in _unsettled.Keys)
         {
-            if (_files.FolderExists(folder))
-                Settle(folder);
-            else
+            if (_files.Describe(folder) is null)
+            {
                 _unsettled.TryRemove(folder, out _);
+                continue;
+            }
+            // A flush that failed may have forgotten what it was to write. A change of the folder makes it write all of it.
+            var mark = Path.Combine(folder, $"{Guid.NewGuid():N}{TemporaryExtension}");
+            _files.WriteNew(mark, default);
+            DropQuietly(mark);
+            Settle(folder);
         }
     }
 
@@ -228,7 +323,7 @@ public sealed class DirectoryStorage : ISaveStorage
         {
             SettleAll();
         }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        catch (SystemCallException)
         {
             // The next change says so.
         }
@@ -240,9 +335,9 @@ public sealed class DirectoryStorage : ISaveStorage
         {
             _files.Delete(path);
         }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        catch (SystemCallException)
         {
-            // A temporary file that stays is never taken for a save; the error that led here says more.
+            // The error that led here says more. A temporary file that stays is never taken for a save.
         }
     }
 
@@ -253,196 +348,9 @@ public sealed class DirectoryStorage : ISaveStorage
         {
             return act(path);
         }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        catch (SystemCallException exception)
         {
-            throw StorageException.From(exception, path);
+            throw StorageException.From(exception);
         }
     }
-}
-
-/// <summary>The single operations that a directory storage is made of, each as the system has it.</summary>
-internal interface IFileOperations
-{
-    bool Exists(string path);
-
-    bool FolderExists(string path);
-
-    void MakeFolder(string path);
-
-    void DropEmptyFolder(string path);
-
-    IEnumerable<(string Path, long Bytes)> List(string folder);
-
-    byte[]? Read(string path, long offset, int count);
-
-    void Write(string path, ReadOnlyMemory<byte> bytes);
-
-    void Flush(string path);
-
-    void Rename(string from, string to, bool replace);
-
-    void Delete(string path);
-
-    void FlushFolder(string path);
-
-    /// <summary>Opens a file so that no other process can, until it is let go of; null where another has it.</summary>
-    IDisposable? TryHold(string path);
-
-    /// <summary>Writes a small text that nothing depends on.</summary>
-    void Note(string path, string text);
-}
-
-/// <summary>The operations of the system's own files.</summary>
-internal sealed partial class FileOperations : IFileOperations
-{
-    private const int ListAttempts = 100;
-
-    public static FileOperations System { get; } = new();
-
-    public bool Exists(string path) => File.Exists(path);
-
-    public bool FolderExists(string path) => Directory.Exists(path);
-
-    public void MakeFolder(string path) => Directory.CreateDirectory(path);
-
-    public void DropEmptyFolder(string path)
-    {
-        try
-        {
-            Directory.Delete(path);
-        }
-        catch (IOException)
-        {
-            // It is not empty.
-        }
-    }
-
-    public IEnumerable<(string Path, long Bytes)> List(string folder)
-    {
-        if (!Directory.Exists(folder))
-            return File.Exists(folder) ? throw new IOException("A file stands where the folder of the saves should be.") : [];
-        for (var attempt = 1; ; attempt++)
-        {
-            try
-            {
-                return [.. Directory.EnumerateDirectories(folder, "*", SearchOption.AllDirectories).Prepend(folder).SelectMany(FilesOf)];
-            }
-            catch (DirectoryNotFoundException) when (attempt < ListAttempts && Directory.Exists(folder))
-            {
-                // Another process deleted a slot while its folder was being listed.
-            }
-        }
-    }
-
-    /// <summary>
-    /// The files that stand in one folder. Where another process renamed or deleted one since it was listed, the list is an old one, on
-    /// which a slot that is saved to all the time may seem to have no generation at all: the folder is listed anew.
-    /// </summary>
-    private static List<(string Path, long Bytes)> FilesOf(string folder)
-    {
-        for (var attempt = 1; ; attempt++)
-        {
-            var files = new List<(string, long)>();
-            var isOld = false;
-            foreach (var file in new DirectoryInfo(folder).EnumerateFiles())
-            {
-                try
-                {
-                    files.Add((file.FullName, file.Length));
-                }
-                catch (FileNotFoundException)
-                {
-                    isOld = true;
-                }
-            }
-            if (!isOld || attempt == ListAttempts)
-                return files;
-        }
-    }
-
-    public byte[]? Read(string path, long offset, int count)
-    {
-        try
-        {
-            using var file = File.OpenHandle(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
-            var length = RandomAccess.GetLength(file);
-            var bytes = new byte[(int)Math.Clamp(length - offset, 0, Math.Min(count, Array.MaxLength))];
-            var read = 0;
-            while (read < bytes.Length)
-            {
-                var more = RandomAccess.Read(file, bytes.AsSpan(read), offset + read);
-                if (more == 0)
-                    return bytes[..read];
-                read += more;
-            }
-            return bytes;
-        }
-        catch (Exception exception) when (exception is FileNotFoundException or DirectoryNotFoundException)
-        {
-            return null;
-        }
-    }
-
-    public void Write(string path, ReadOnlyMemory<byte> bytes)
-    {
-        using var file = File.OpenHandle(path, FileMode.Create, FileAccess.Write, FileShare.None, preallocationSize: bytes.Length);
-        RandomAccess.Write(file, bytes.Span, 0);
-    }
-
-    /// <summary>Makes a file's content survive a power failure, whichever handle it was written through.</summary>
-    public void Flush(string path)
-    {
-        using var file = File.OpenHandle(path, FileMode.Open, FileAccess.ReadWrite, FileShare.None);
-        RandomAccess.FlushToDisk(file);
-    }
-
-    public void Rename(string from, string to, bool replace) => File.Move(from, to, overwrite: replace);
-
-    public void Delete(string path) => File.Delete(path);
-
-    public IDisposable? TryHold(string path)
-    {
-        try
-        {
-            return new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
-        }
-        catch (IOException) when (File.Exists(path))
-        {
-            return null;
-        }
-    }
-
-    public void Note(string path, string text) => File.WriteAllText(path, text);
-
-    /// <summary>
-    /// Makes the names in a folder survive a power failure. File handles refuse folders, so this asks the system itself;
-    /// elsewhere than on Unix the system does it with the rename.
-    /// </summary>
-    public void FlushFolder(string path)
-    {
-        if (OperatingSystem.IsWindows())
-            return;
-        const int CloseOnExec = 0x80000;
-        var handle = Open(path, OperatingSystem.IsLinux() ? CloseOnExec : 0);
-        if (handle < 0)
-            throw new IOException($"The folder {path} cannot be opened to flush it (error {Marshal.GetLastPInvokeError()}).");
-        try
-        {
-            if (Flush(handle) != 0)
-                throw new IOException($"The folder {path} cannot be flushed (error {Marshal.GetLastPInvokeError()}).");
-        }
-        finally
-        {
-            Close(handle);
-        }
-    }
-
-    [LibraryImport("libc", EntryPoint = "open", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
-    private static partial int Open(string path, int flags);
-
-    [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
-    private static partial int Flush(int handle);
-
-    [LibraryImport("libc", EntryPoint = "close", SetLastError = true)]
-    private static partial int Close(int handle);
 }

@@ -5,25 +5,42 @@ namespace Lodrik.Storage;
 public class StorageException(string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
     : SaveException(SaveErrorCode.Storage, problem, location, remedy, innerException)
 {
-    /// <summary>Says in words what the system's error means.</summary>
-    internal static StorageException From(Exception exception, string path)
+    /// <summary>Whether this one file is at fault, and others of the same place can be read.</summary>
+    public bool IsOneFile { get; init; }
+
+    /// <summary>Says in words what an error of the runtime's own files means.</summary>
+    internal static StorageException From(Exception exception, string path) => exception switch
     {
-        // Linux tells a full disk and a read-only one by their numbers only.
-        const int NoSpace = 28;
-        const int ReadOnly = 30;
-        var number = exception.HResult & 0xFFFF;
-        var (problem, remedy) = exception switch
+        SystemCallException call => From(call),
+        FileNotFoundException or DirectoryNotFoundException => From(new SystemCallException("open", path, SystemError.NotThere)),
+        UnauthorizedAccessException => From(new SystemCallException("open", path, SystemError.NoAccess)),
+        _ => new StorageException(exception.Message, new SaveLocation { File = path }, null, exception),
+    };
+
+    /// <summary>Says in words what the system's error means.</summary>
+    internal static StorageException From(SystemCallException exception)
+    {
+        var (problem, remedy) = exception.Number switch
         {
-            FileNotFoundException or DirectoryNotFoundException => ("There is no such file.", "Check the path."),
-            UnauthorizedAccessException when Directory.Exists(path) => ("This is a folder, not a file.", "Give the path of a save in it."),
-            UnauthorizedAccessException =>
-                ("Access to the file is not allowed.", "Check who owns the file and its folder, and what they permit."),
-            PathTooLongException => ("The path is too long.", "Choose a shorter folder."),
-            IOException when number == NoSpace => ("The disk is full.", "Make room and save again; what was saved before is still there."),
-            IOException when number == ReadOnly => ("The disk can only be read.", "Save to another folder."),
+            SystemError.NotThere => ("There is no such file.", "Check the path."),
+            SystemError.NoAccess or SystemError.NotPermitted =>
+                ("Access is not allowed.", "Check who owns the file and its folder, and what they permit."),
+            SystemError.IsAFolder => ("This is a folder, not a file.", "Give the path of a save in it."),
+            SystemError.NotAFolder => ("A file has the name of a folder on the way.", "Choose another folder, or move the file away."),
+            SystemError.NameTooLong => ("The path is too long.", "Choose a shorter folder."),
+            SystemError.NoSpace => ("The disk is full.", "Make room and save again; what was saved before is still there."),
+            SystemError.QuotaExceeded =>
+                ("The user's share of the disk is used up.", "Make room and save again; what was saved before is still there."),
+            SystemError.ReadOnly => ("The disk can only be read.", "Save to another folder."),
+            SystemError.TooLarge => ("The file is too large.", "A save can have up to 2 GB."),
+            SystemError.Loop => ("The path leads to a link that is not followed.", "Put the file itself there."),
+            SystemError.Invalid => ("This is not a file that can be read.", "Remove it; it may be a pipe or a device."),
+            SystemError.TooManyOpen or SystemError.TooManyOpenHere =>
+                ("Too many files are open.", "Close some, or raise the limit of open files."),
+            SystemError.InputOutput => ("The disk reports an error.", "Save to another disk, and look after this one."),
             _ => (exception.Message, (string?)null),
         };
-        return new StorageException(problem, new SaveLocation { File = path }, remedy, exception);
+        return new StorageException(problem, new SaveLocation { File = exception.Path }, remedy, exception);
     }
 }
 

@@ -164,19 +164,19 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
     [Fact]
     public void The_steps_of_a_write_come_in_the_order_that_makes_it_durable()
     {
-        var steps = new RecordedOperations();
+        var steps = new RecordedCalls();
         new DirectoryStorage(_folder, steps).Write("slots/a/1.json", "x"u8.ToArray(), replace: false);
         var (slots, a, file) = (Path.Combine(_folder, "slots"), Path.Combine(_folder, "slots", "a"), Path.Combine(_folder, "slots", "a", "1.json"));
         Assert.Equal(
-            [$"flush {Path.GetDirectoryName(_folder)}", $"make {slots}", $"flush {_folder}", $"make {a}", $"flush {slots}", $"write {file}.tmp", $"sync {file}.tmp", $"rename {file}.tmp {file}", $"flush {a}"],
+            [$"flush {Path.GetDirectoryName(_folder)}", $"make {slots}", $"flush {_folder}", $"make {a}", $"flush {slots}", $"write {file}.tmp", $"flush {file}.tmp", $"rename {file}.tmp {file}", $"flush {a}"],
             steps.Done);
     }
 
     [Theory]
-    [InlineData("write"), InlineData("sync"), InlineData("rename")]
+    [InlineData("write"), InlineData("flush"), InlineData("rename")]
     public void A_write_that_fails_half_way_leaves_nothing_behind(string step)
     {
-        var storage = new DirectoryStorage(_folder, new RecordedOperations { FailAt = step });
+        var storage = new DirectoryStorage(_folder, new RecordedCalls { FailAt = step });
         var problem = Assert.Throws<StorageException>(() => storage.Write("a", "x"u8.ToArray(), replace: false));
         Assert.Contains("disk is full", problem.Message, StringComparison.Ordinal);
         Assert.Empty(Directory.GetFileSystemEntries(_folder));
@@ -185,7 +185,7 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
     [Fact]
     public void What_another_process_wrote_in_between_is_not_written_over()
     {
-        var storage = new DirectoryStorage(_folder, new RecordedOperations { Interloper = "theirs" });
+        var storage = new DirectoryStorage(_folder, new RecordedCalls { Interloper = "theirs" });
         Assert.Throws<StorageException>(() => storage.Write("a", "mine"u8.ToArray(), replace: false));
         Assert.Equal("theirs", File.ReadAllText(Path.Combine(_folder, "a")));
         storage.Write("a", "mine"u8.ToArray(), replace: true);
@@ -220,7 +220,6 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
         Assert.Throws<StorageException>(() => new DirectoryStorage(_folder).Write("a", default, replace: true));
     }
 
-    /// <summary>The system's own operations, written down, and failing where a test wants it.</summary>
     [Fact]
     public void One_writer_at_a_time_holds_a_directory_and_others_learn_who()
     {
@@ -237,9 +236,10 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
         Assert.True(free.IsHeld);
     }
 
-    private sealed class RecordedOperations : IFileOperations
+    /// <summary>The system's own calls, written down, and failing where a test wants it.</summary>
+    private sealed class RecordedCalls() : OtherCalls(new LinuxCalls())
     {
-        private readonly FileOperations _system = FileOperations.System;
+        private readonly Dictionary<int, string> _open = [];
 
         public List<string> Done { get; } = [];
 
@@ -248,43 +248,61 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
         /// <summary>What another process writes under the final name just before the rename.</summary>
         public string? Interloper { get; init; }
 
-        public bool Exists(string path) => _system.Exists(path);
+        public override int Open(string path, OpenFor purpose)
+        {
+            var file = base.Open(path, purpose);
+            if (file >= 0)
+                _open[file] = Short(path);
+            return file;
+        }
 
-        public bool FolderExists(string path) => _system.FolderExists(path);
+        public override long Write(int file, ReadOnlySpan<byte> bytes, long offset)
+        {
+            var result = Note("write", _open[file]);
+            return result < 0 ? result : base.Write(file, bytes, offset);
+        }
 
-        public void MakeFolder(string path) => Do($"make {path}", () => _system.MakeFolder(path));
+        public override int Flush(int file) => Note("flush", _open[file]) is < 0 and var error ? error : base.Flush(file);
 
-        public void DropEmptyFolder(string path) => _system.DropEmptyFolder(path);
+        public override int MakeFolder(string path) => Note("make", path) is < 0 and var error ? error : base.MakeFolder(path);
 
-        public IEnumerable<(string Path, long Bytes)> List(string folder) => _system.List(folder);
-
-        public byte[]? Read(string path, long offset, int count) => _system.Read(path, offset, count);
-
-        public void Write(string path, ReadOnlyMemory<byte> bytes) => Do($"write {path}", () => _system.Write(path, bytes));
-
-        public void Flush(string path) => Do($"sync {path}", () => _system.Flush(path));
-
-        public void Rename(string from, string to, bool replace) => Do($"rename {from} {to}", () =>
+        public override int Rename(string from, string to, bool replace)
         {
             if (Interloper is { } other)
                 File.WriteAllText(to, other);
-            _system.Rename(from, to, replace);
-        });
-
-        public void Delete(string path) => _system.Delete(path);
-
-        public IDisposable? TryHold(string path) => _system.TryHold(path);
-
-        public void Note(string path, string text) => _system.Note(path, text);
-
-        public void FlushFolder(string path) => Do($"flush {path}", () => _system.FlushFolder(path));
-
-        private void Do(string step, Action act)
-        {
-            if (FailAt is not null && step.StartsWith(FailAt, StringComparison.Ordinal))
-                throw new IOException("No space left on device", 28);
-            act();
-            Done.Add(step);
+            return Note("rename", $"{Short(from)} {to}") is < 0 and var error ? error : base.Rename(from, to, replace);
         }
+
+        /// <summary>A temporary file without what makes its name unique.</summary>
+        private static string Short(string path) =>
+            path.EndsWith(".tmp", StringComparison.Ordinal) ? path[..^37] + ".tmp" : path;
+
+        private int Note(string call, string path)
+        {
+            if (call == FailAt)
+                return -SystemError.NoSpace;
+            Done.Add($"{call} {path}");
+            return 0;
+        }
+    }
+}
+
+/// <summary>The runtime's own files are no worse a storage, but for what they do not tell.</summary>
+public sealed class PortableStorageTests : StorageContractTests, IDisposable
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
+
+    public PortableStorageTests() => Storage = new DirectoryStorage(Path.Combine(_folder, "not", "yet"), new PortableCalls());
+
+    protected override ISaveStorage Storage { get; }
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Fact]
+    public void One_writer_at_a_time_holds_a_directory()
+    {
+        using var hold = Storage.TryHold();
+        using var second = new DirectoryStorage(Storage.Description, new PortableCalls()).TryHold();
+        Assert.Equal((true, false), (hold.IsHeld, second.IsHeld));
     }
 }
