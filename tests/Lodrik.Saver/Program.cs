@@ -1,6 +1,28 @@
 using Lodrik;
 using Lodrik.Saver;
 
+if (args is ["faults", var library, var place])
+{
+    System.Runtime.InteropServices.NativeLibrary.SetDllImportResolver(
+        typeof(Faults).Assembly, (name, _, _) => name == "faults" ? System.Runtime.InteropServices.NativeLibrary.Load(library) : 0);
+    return Faults.Run(place);
+}
+
+if (args is ["once", var once])
+{
+    using var one = SaveStore<Tally>.Open(once);
+    try
+    {
+        one.Save("kept", new Tally(), overwrite: Overwrite.Allowed);
+        Console.WriteLine("done");
+    }
+    catch (Lodrik.Storage.StorageException exception)
+    {
+        Console.WriteLine($"refused: {exception.Message}");
+    }
+    return 0;
+}
+
 // Saves as fast as it can until it is killed, and says what is done.
 using var store = SaveStore<Tally>.Open(args[0]);
 var tally = store.LoadOrNew("kept");
