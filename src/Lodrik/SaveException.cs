@@ -96,6 +96,9 @@ public enum SaveErrorCode
     /// <summary>What was asked for is not ready yet: a load or a restoration is under way.</summary>
     NotReady = 205,
 
+    /// <summary>What the game gave the store failed: a hook of its state, or its own storage.</summary>
+    ForeignFailure = 207,
+
     /// <summary>A name cannot be the name of a slot.</summary>
     BadSlotName = 301,
 

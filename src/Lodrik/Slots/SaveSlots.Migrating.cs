@@ -54,7 +54,7 @@ public sealed partial class SaveSlots
     public IReadOnlyList<SlotMigration> Migrate(MigrationChain chain, int version, SaveProtection? protection = null)
     {
         ArgumentNullException.ThrowIfNull(chain);
-        return Now(files => Alone(files, () => Migrate(files, chain, version, protection)));
+        return ChangeNow(files => Migrate(files, chain, version, protection));
     }
 
     /// <param name="chain">The game's migrations.</param>
@@ -66,7 +66,7 @@ public sealed partial class SaveSlots
         MigrationChain chain, int version, SaveProtection? protection = null, CancellationToken cancellationToken = default)
     {
         ArgumentNullException.ThrowIfNull(chain);
-        return InBackground(files => Alone(files, () => Migrate(files, chain, version, protection)), cancellationToken);
+        return ChangeInBackground(files => Migrate(files, chain, version, protection), cancellationToken);
     }
 
     private static ValueTask<List<(SlotName Slot, Generation Generation)>> FindNewest(SlotFiles files) => SlotFiles.Read(async () =>

@@ -31,7 +31,7 @@ public sealed partial class SaveSlots
     {
         from?.Check();
         to?.CheckForWriting();
-        return Now(files => Alone(files, () => Protect(files, from, to)));
+        return ChangeNow(files => Protect(files, from, to));
     }
 
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
@@ -43,7 +43,7 @@ public sealed partial class SaveSlots
     {
         from?.Check();
         to?.CheckForWriting();
-        return InBackground(files => Alone(files, () => Protect(files, from, to)), cancellationToken);
+        return ChangeInBackground(files => Protect(files, from, to), cancellationToken);
     }
 
     private async ValueTask<IReadOnlyList<SlotProtection>> Protect(SlotFiles files, SaveProtection? from, SaveProtection? to)

@@ -16,6 +16,7 @@ public sealed partial class SaveSlots : IDisposable
 {
     private readonly StoreWriter _writer;
     private readonly SaveProtection? _protection;
+    private bool _isClosed;
 
     private SaveSlots(ISaveStorage storage, SaveProtection? protection)
     {
@@ -98,37 +99,37 @@ public sealed partial class SaveSlots : IDisposable
     /// <param name="save">The bytes of the save.</param>
     /// <returns>The number of the new generation.</returns>
     /// <exception cref="SaveException">There is no such slot, the bytes are not a save, or the storage refused.</exception>
-    public int Append(SlotName slot, ReadOnlyMemory<byte> save) => Now(files => Alone(files, () => Append(files, slot, save)));
+    public int Append(SlotName slot, ReadOnlyMemory<byte> save) => ChangeNow(files => Append(files, slot, save));
 
     /// <param name="slot">The slot.</param>
     /// <param name="save">The bytes of the save.</param>
     /// <param name="cancellationToken">Gives it up, as long as nothing was written.</param>
     /// <inheritdoc cref="Append(SlotName, ReadOnlyMemory{byte})"/>
     public Task<int> AppendAsync(SlotName slot, ReadOnlyMemory<byte> save, CancellationToken cancellationToken = default) =>
-        InBackground(files => Alone(files, () => Append(files, slot, save)), cancellationToken);
+        ChangeInBackground(files => Append(files, slot, save), cancellationToken);
 
     /// <summary>Writes a save as the first generation of a slot that is not there yet.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="save">The bytes of the save.</param>
     /// <exception cref="SlotTakenException">There is such a slot.</exception>
     /// <exception cref="SaveException">The bytes are not a save, or the storage refused.</exception>
-    public void Add(SlotName slot, ReadOnlyMemory<byte> save) => Now(files => Alone(files, () => Add(files, slot, save)));
+    public void Add(SlotName slot, ReadOnlyMemory<byte> save) => ChangeNow(files => Add(files, slot, save));
 
     /// <param name="slot">The slot.</param>
     /// <param name="save">The bytes of the save.</param>
     /// <param name="cancellationToken">Gives it up, as long as nothing was written.</param>
     /// <inheritdoc cref="Add(SlotName, ReadOnlyMemory{byte})"/>
     public Task AddAsync(SlotName slot, ReadOnlyMemory<byte> save, CancellationToken cancellationToken = default) =>
-        InBackground(files => Alone(files, () => Add(files, slot, save)), cancellationToken);
+        ChangeInBackground(files => Add(files, slot, save), cancellationToken);
 
     /// <summary>Makes an older generation the slot's newest again. The ones in between stay in the history.</summary>
     /// <returns>The number of the new generation, which has the old one's bytes.</returns>
     /// <exception cref="SaveException">There is no such slot or generation, or it is damaged, or the storage refused.</exception>
-    public int Reinstate(SlotName slot, int generation) => Now(files => Alone(files, () => Reinstate(files, slot, generation)));
+    public int Reinstate(SlotName slot, int generation) => ChangeNow(files => Reinstate(files, slot, generation));
 
     /// <inheritdoc cref="Reinstate(SlotName, int)"/>
     public Task<int> ReinstateAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
-        InBackground(files => Alone(files, () => Reinstate(files, slot, generation)), cancellationToken);
+        ChangeInBackground(files => Reinstate(files, slot, generation), cancellationToken);
 
     /// <summary>Copies a slot with its history and pictures.</summary>
     /// <param name="from">The slot.</param>
@@ -138,7 +139,7 @@ public sealed partial class SaveSlots : IDisposable
     /// <exception cref="SlotTakenException">The other slot holds something, and overwriting was not allowed.</exception>
     /// <exception cref="StorageException">The storage refused.</exception>
     public void Copy(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused) =>
-        Now(files => Alone(files, () => Copy(files, from, to, overwrite)));
+        ChangeNow(files => Copy(files, from, to, overwrite));
 
     /// <param name="from">The slot.</param>
     /// <param name="to">Another slot.</param>
@@ -147,52 +148,91 @@ public sealed partial class SaveSlots : IDisposable
     /// <inheritdoc cref="Copy(SlotName, SlotName, Overwrite)"/>
     public Task CopyAsync(
         SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
-        InBackground(files => Alone(files, () => Copy(files, from, to, overwrite)), cancellationToken);
+        ChangeInBackground(files => Copy(files, from, to, overwrite), cancellationToken);
 
     /// <summary>Gives a slot another name. It is there under one name or both at every moment.</summary>
     /// <inheritdoc cref="Copy(SlotName, SlotName, Overwrite)"/>
     public void Rename(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused) =>
-        Now(files => Alone(files, () => Rename(files, from, to, overwrite)));
+        ChangeNow(files => Rename(files, from, to, overwrite));
 
     /// <summary>Gives a slot another name. It is there under one name or both at every moment.</summary>
     /// <inheritdoc cref="CopyAsync"/>
     public Task RenameAsync(
         SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
-        InBackground(files => Alone(files, () => Rename(files, from, to, overwrite)), cancellationToken);
+        ChangeInBackground(files => Rename(files, from, to, overwrite), cancellationToken);
 
     /// <summary>Deletes a slot with all its generations.</summary>
     /// <returns>How many generations were deleted; 0 where there was no such slot.</returns>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public int Delete(SlotName slot) => Now(files => Alone(files, () => Delete(files, slot)));
+    public int Delete(SlotName slot) => ChangeNow(files => Delete(files, slot));
 
     /// <inheritdoc cref="Delete(SlotName)"/>
     public Task<int> DeleteAsync(SlotName slot, CancellationToken cancellationToken = default) =>
-        InBackground(files => Alone(files, () => Delete(files, slot)), cancellationToken);
+        ChangeInBackground(files => Delete(files, slot), cancellationToken);
 
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
     public bool DeleteGeneration(SlotName slot, int generation) =>
-        Now(files => Alone(files, () => DeleteGeneration(files, slot, generation)));
+        ChangeNow(files => DeleteGeneration(files, slot, generation));
 
     /// <inheritdoc cref="DeleteGeneration(SlotName, int)"/>
     public Task<bool> DeleteGenerationAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
-        InBackground(files => Alone(files, () => DeleteGeneration(files, slot, generation)), cancellationToken);
+        ChangeInBackground(files => DeleteGeneration(files, slot, generation), cancellationToken);
 
     /// <summary>Lets other processes write, as soon as nobody in this one has these slots open any more.</summary>
-    public void Dispose() => _writer.Dispose();
+    public void Dispose()
+    {
+        if (!Interlocked.Exchange(ref _isClosed, true))
+            _writer.Dispose();
+    }
 
     /// <summary>Does something on the caller's thread.</summary>
-    internal TResult Now<TResult>(Func<SlotFiles, ValueTask<TResult>> act) => act(Files).Result();
+    internal TResult Now<TResult>(Func<SlotFiles, ValueTask<TResult>> act)
+    {
+        CheckOpen();
+        return act(Files).Result();
+    }
+
+    /// <summary>What is closed keeps nobody from writing, and so must not write either.</summary>
+    /// <exception cref="ObjectDisposedException">It is closed.</exception>
+    internal void CheckOpen() => ObjectDisposedException.ThrowIf(Volatile.Read(ref _isClosed), this);
 
     /// <summary>Does something in the background, with the storage's asynchronous calls only.</summary>
-    internal Task<TResult> InBackground<TResult>(Func<SlotFiles, ValueTask<TResult>> act, CancellationToken cancellation) =>
-        Task.Run(() => act(FilesFor(cancellation)).AsTask(), cancellation);
+    internal Task<TResult> InBackground<TResult>(Func<SlotFiles, ValueTask<TResult>> act, CancellationToken cancellation)
+    {
+        CheckOpen();
+        return Task.Run(() => act(FilesFor(cancellation)).AsTask(), cancellation);
+    }
+
+    /// <summary>Changes saves on the caller's thread, alone, in the order of asking.</summary>
+    internal TResult ChangeNow<TResult>(Func<SlotFiles, ValueTask<TResult>> act) => Now(files => Alone(files, () => act(files)));
+
+    /// <summary>Changes saves in the background, alone, in the order of asking.</summary>
+    internal Task<TResult> ChangeInBackground<TResult>(Func<SlotFiles, ValueTask<TResult>> act, CancellationToken cancellation)
+    {
+        CheckOpen();
+        // Who asks now comes before whoever asks once this has returned.
+        var turn = _writer.Ask();
+        return Task.Run(
+            () =>
+            {
+                var files = FilesFor(cancellation);
+                return StoreWriter.Alone(turn, files.Calls, () => act(files)).AsTask();
+            }, CancellationToken.None);
+    }
 
     /// <summary>How slots and generations are laid out in the storage, for whoever waits asynchronously.</summary>
     internal SlotFiles FilesFor(CancellationToken cancellation) => new(StorageCalls.Async(Storage, cancellation), _protection);
 
     /// <summary>Does something that changes saves, alone. What it does must not call this again.</summary>
-    internal ValueTask<TResult> Alone<TResult>(SlotFiles files, Func<ValueTask<TResult>> act) => _writer.Alone(files.Calls, act);
+    internal ValueTask<TResult> Alone<TResult>(SlotFiles files, Func<ValueTask<TResult>> act)
+    {
+        CheckOpen();
+        return _writer.Alone(files.Calls, act);
+    }
+
+    /// <summary>The line of those who change the saves of this place.</summary>
+    internal StoreWriter Writer => _writer;
 
     /// <summary>Calls the game back while something is done alone.</summary>
     internal void CallBack(Action callback) => _writer.CallBack(callback);

@@ -17,7 +17,7 @@ public sealed partial class SaveStore<T>
     /// <exception cref="SaveException">There is such a slot, and none of its generations can be loaded; the newest one's error.</exception>
     public LoadResult<T> Load(
         SlotName slot, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null) =>
-        Shown(_slots.Now(files => Load(files, slot, Checked(sections), progress)));
+        Shown(Ask().Asked, _slots.Now(files => Load(files, slot, Checked(sections), progress)));
 
     /// <summary>Loads a slot in the background. The state's own code runs there too.</summary>
     /// <param name="slot">The slot.</param>
@@ -28,7 +28,7 @@ public sealed partial class SaveStore<T>
     public async Task<LoadResult<T>> LoadAsync(
         SlotName slot, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null,
         CancellationToken cancellationToken = default) =>
-        Shown(await _slots.InBackground(files => Load(files, slot, Checked(sections), progress), cancellationToken).ConfigureAwait(false));
+        Shown(Ask().Asked, await _slots.InBackground(files => Load(files, slot, Checked(sections), progress), cancellationToken).ConfigureAwait(false));
 
     /// <summary>Loads a slot into an existing state, which is untouched where anything does not fit.</summary>
     /// <param name="slot">The slot.</param>
@@ -42,7 +42,7 @@ public sealed partial class SaveStore<T>
     {
         ArgumentNullException.ThrowIfNull(state);
         var chosen = Checked(sections);
-        return Shown(_slots.Now(files => Load(files, slot, progress, file =>
+        return Shown(Ask().Asked, _slots.Now(files => Load(files, slot, progress, file =>
         {
             Fill(file, state, chosen);
             return state;
@@ -66,6 +66,7 @@ public sealed partial class SaveStore<T>
         ArgumentNullException.ThrowIfNull(state);
         var chosen = Checked(sections);
         SavedFile? loaded = null;
+        var asked = Ask().Asked;
         var result = await _slots.InBackground(files => Load(files, slot, progress, file =>
         {
             loaded = file;
@@ -74,7 +75,7 @@ public sealed partial class SaveStore<T>
         if (!result.Found)
             return result;
         Fill(loaded!, state, chosen);
-        return Shown(result.With(state));
+        return Shown(asked, result.With(state));
     }
 
     /// <summary>Loads a slot, or gives a fresh state with its initial values where there is no such slot.</summary>
@@ -88,10 +89,15 @@ public sealed partial class SaveStore<T>
     private static T OrNew(LoadResult<T> result) => result.Found ? result.State : T.CreateState();
 
     /// <summary>A result, once the game's own events have told of it.</summary>
-    private LoadResult<T> Shown(LoadResult<T> result)
+    /// <param name="asked">When the load was asked for.</param>
+    /// <param name="result">What came of it. Only now is its slot the current one: nothing of the load can fail any more.</param>
+    private LoadResult<T> Shown(long asked, LoadResult<T> result)
     {
         if (result.Found)
+        {
+            Remember(result.Slot, result.Header?.Slot?.Playthrough ?? Playthrough, asked);
             Raise(Loaded, result);
+        }
         return result;
     }
 
@@ -107,9 +113,10 @@ public sealed partial class SaveStore<T>
     private static async ValueTask<List<SlotGeneration>> OfSlot(SlotFiles files, SlotName slot) =>
         [.. (await files.Of(slot).ConfigureAwait(false)).Select(generation => new SlotGeneration(slot, generation))];
 
-    private static T Decode(
+    private T Decode(
         SavedFile file, IReadOnlyCollection<string>? sections, IProgress<SaveProgress>? progress, CancellationToken cancellation)
     {
+        progress = Guarded(progress);
         var (bytes, all) = (0L, progress is null ? 0 : file.BytesOf(sections));
         return StateFile.Decode<T>(file, sections, decoded: section =>
         {
@@ -134,6 +141,7 @@ public sealed partial class SaveStore<T>
         SlotFiles files, Func<ValueTask<List<SlotGeneration>>> find, IProgress<SaveProgress>? progress, Func<SavedFile, T> decode,
         Func<ValueTask<LoadResult<T>>> absent)
     {
+        progress = Guarded(progress);
         progress?.Report(new SaveProgress(SaveStage.Reading, 0, 0));
         LoadResult<T>? result;
         try
@@ -180,7 +188,6 @@ public sealed partial class SaveStore<T>
                 };
                 if (result.MigratedFrom is { } version)
                     StoreLog.Migrated(_log, slot, generation.Number, version, T.Root.Version);
-                Remember(slot, file.Header?.Slot?.Playthrough ?? Playthrough);
                 StoreLog.Loaded(_log, slot, generation.Number, files.Calls.Locate(generation.File));
                 return result;
             }

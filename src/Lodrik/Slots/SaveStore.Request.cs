@@ -29,28 +29,55 @@ public sealed partial class SaveStore<T>
 
         public TaskCompletionSource<SaveReceipt> Done { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
 
-        public CancellationToken Cancellation { get; set; }
+        /// <summary>Done once nothing of it is left to write, whatever came of it.</summary>
+        public TaskCompletionSource Written { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
 
-        /// <summary>Whether it is written in the background.</summary>
-        public bool IsInBackground { get; set; }
+        /// <summary>Done once the game was told what came of it.</summary>
+        public TaskCompletionSource Told { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
 
-        public TimeSpan Encoding { get; set; }
+        public CancellationToken Cancellation { get; init; }
+
+        /// <summary>Its place in the line of those who change saves.</summary>
+        public required WriterTurn Turn { get; init; }
+
+        /// <summary>Its place in the order of what decides which slot is the current one.</summary>
+        public long Asked { get; init; }
+
+        /// <summary>Whether its slot was the current one when it was asked for.</summary>
+        public bool IsCurrent { get; init; }
+
+        public TimeSpan Encoding { get; init; }
 
         /// <summary>The state as it was when the save was asked for.</summary>
         public Snapshot Snapshot
         {
             get => _snapshot!;
-            set => _snapshot = value;
+            init => _snapshot = value;
         }
 
-        /// <summary>Whether nobody wants it any more; those whose place it took still do.</summary>
-        public bool IsGivenUp => _replaced.Count == 0 && Cancellation.IsCancellationRequested;
+        /// <summary>Whether a newer one took its place.</summary>
+        public bool IsReplaced { get; private set; }
+
+        /// <summary>Whether nobody wants it any more; those whose place it took still do, unless the store gave all of them up.</summary>
+        public bool IsGivenUp
+        {
+            get => field || (_replaced.Count == 0 && Cancellation.IsCancellationRequested);
+            set;
+        }
+
+        /// <summary>
+        /// Whether nothing is lost if a newer one is written alone: it is for the same slot of the same playthrough, may write over the
+        /// same, and nothing else was to happen to the saves in between.
+        /// </summary>
+        public bool IsAsGoodAs(Request newer) => Playthrough == newer.Playthrough && Overwrite == newer.Overwrite && IsCurrent == newer.IsCurrent
+            && Turn.Change == newer.Turn.Change;
 
         /// <summary>Takes the place of an older request for the same slot, and answers for it.</summary>
         public void Replace(Request older)
         {
             _replaced.AddRange(older._replaced);
             _replaced.Add(older.Done);
+            older.IsReplaced = true;
             older.Dispose();
         }
 

@@ -8,21 +8,27 @@ namespace Lodrik;
 // Saving: the snapshot on the thread of the caller, the rest there or in the background.
 public sealed partial class SaveStore<T> : IAsyncDisposable
 {
-    /// <summary>
-    /// Whether what writes in the background calls the game back on this thread, so that it cannot be waited for here: a handler of an
-    /// event may save in its turn. What a handler sets going elsewhere waits as anybody does.
-    /// </summary>
+    /// <summary>The store that tells the game its news on this thread: what that waits for cannot be waited for by the game.</summary>
     [ThreadStatic]
-    private static bool _isCalledByWorker;
+    private static SaveStore<T>? _teller;
 
     private readonly SynchronizationContext? _events;
+    private readonly Lock _askGate = new();
     private readonly Lock _queueGate = new();
     private readonly SaveTerms _terms;
     private readonly SectionCache _cache = new();
-    private readonly OrderedDictionary<SlotName, Request> _waiting = [];
+
+    /// <summary>The saves whose writing has not begun, by slot: the one that a newer one may take the place of.</summary>
+    private readonly Dictionary<SlotName, Request> _waiting = [];
+
+    /// <summary>All saves that were given to the background and are not told of yet.</summary>
+    private readonly HashSet<Request> _pending = [];
+
+    /// <summary>The saves that failed in the background, until the slot is saved to again.</summary>
+    private readonly OrderedDictionary<SlotName, SaveFailure> _failures = [];
+    private readonly Queue<Action> _news = [];
     private SaveWriter? _saveWriter;
-    private Task _worker = Task.CompletedTask;
-    private bool _isWorking;
+    private bool _isTelling;
     private bool _isClosed;
 
     /// <summary>A save begins; raised with its slot. A game shows its icon from here on.</summary>
@@ -37,7 +43,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <summary>A save was loaded.</summary>
     public event EventHandler<LoadResult<T>>? Loaded;
 
-    /// <summary>Saves the state to a slot, after whatever is being saved in the background.</summary>
+    /// <summary>Saves the state to a slot, after whatever was asked for before.</summary>
     /// <param name="slot">The slot, new or not.</param>
     /// <param name="state">The state.</param>
     /// <param name="label">What the slot list shows.</param>
@@ -52,8 +58,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused,
         IProgress<SaveProgress>? progress = null)
     {
-        using var request = TakeDown(slot, state, label, overwrite, progress);
-        WaitForBackground();
+        _slots.Writer.RefuseCallback();
+        using var request = TakeDown(slot, state, label, overwrite, progress, inBackground: false);
         return Write(_slots.Files, request).Result();
     }
 
@@ -79,7 +85,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     /// <summary>
     /// Saves the state to a slot: takes the snapshot before it returns, and does the rest in the background. While one save is being
-    /// written, newer ones for the same slot become one: the newest, whose receipt all of them get.
+    /// written, newer ones for the same slot become one: the newest, whose receipt all of them get. Those of another playthrough, with another
+    /// answer to overwriting, or with another change of the saves in between, do not.
     /// </summary>
     /// <param name="slot">The slot, new or not.</param>
     /// <param name="state">The state; it may change as soon as this has returned.</param>
@@ -95,28 +102,16 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     {
         if (cancellationToken.IsCancellationRequested)
             return Task.FromCanceled<SaveReceipt>(cancellationToken);
-        Request request;
         try
         {
-            request = TakeDown(slot, state, label, overwrite, progress);
+            var request = TakeDown(slot, state, label, overwrite, progress, inBackground: true, cancellationToken);
+            _ = Task.Run(() => WriteInBackground(request), CancellationToken.None);
+            return request.Done.Task;
         }
         catch (SaveException exception)
         {
             return Task.FromException<SaveReceipt>(exception);
         }
-        request.Cancellation = cancellationToken;
-        lock (_queueGate)
-        {
-            if (_waiting.Remove(slot, out var older))
-                request.Replace(older);
-            _waiting.Add(slot, request);
-            if (!_isWorking)
-            {
-                _isWorking = true;
-                _worker = Task.Run(WriteWaiting, CancellationToken.None);
-            }
-        }
-        return request.Done.Task;
     }
 
     /// <summary>
@@ -124,19 +119,19 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// </summary>
     public Task WarmUpAsync() => Task.Run(() => StateFile.FromBytes<T>(StateFile.ToBytes(T.CreateState(), _options.Form)));
 
-    /// <summary>Waits until all that was given to the background is on the disk.</summary>
+    /// <summary>Waits until all that was given to the background is on the disk, or has failed.</summary>
     public void WaitForBackground()
     {
-        while (Worker is { } worker)
-            worker.Wait();
+        while (Background is { } background)
+            background.Wait();
     }
 
-    /// <summary>Waits until all that was given to the background is on the disk.</summary>
+    /// <summary>Waits until all that was given to the background is on the disk, or has failed.</summary>
     /// <param name="cancellationToken">Gives up waiting; what is being saved goes on.</param>
     public async Task WaitForBackgroundAsync(CancellationToken cancellationToken = default)
     {
-        while (Worker is { } worker)
-            await worker.WaitAsync(cancellationToken).ConfigureAwait(false);
+        while (Background is { } background)
+            await background.WaitAsync(cancellationToken).ConfigureAwait(false);
     }
 
     /// <summary>Writes what is still waiting, and closes the store.</summary>
@@ -147,51 +142,75 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     /// <summary>Closes the store, and lets other processes write.</summary>
     /// <param name="pending">What becomes of saves that are not written yet.</param>
-    public void Close(PendingSaves pending)
+    /// <returns>The saves that failed in the background, of slots that were not saved to since.</returns>
+    public IReadOnlyList<SaveFailure> Close(PendingSaves pending)
     {
         if (!BeginClosing(pending))
-            return;
+            return [];
         WaitForBackground();
         FinishClosing(_slots.Files).Result();
+        return FailedSaves;
     }
 
     /// <summary>Closes the store, and lets other processes write.</summary>
     /// <param name="pending">What becomes of saves that are not written yet.</param>
-    public async Task CloseAsync(PendingSaves pending)
+    /// <returns>The saves that failed in the background, of slots that were not saved to since.</returns>
+    public async Task<IReadOnlyList<SaveFailure>> CloseAsync(PendingSaves pending)
     {
         if (!BeginClosing(pending))
-            return;
+            return [];
         await WaitForBackgroundAsync().ConfigureAwait(false);
         await FinishClosing(_slots.FilesFor(CancellationToken.None)).ConfigureAwait(false);
+        return FailedSaves;
     }
 
-    /// <summary>What writes in the background; null where nothing does, or where it is what asks.</summary>
-    private Task? Worker
+    /// <summary>The saves that failed in the background, of slots that were not saved to since, the oldest first.</summary>
+    public IReadOnlyList<SaveFailure> FailedSaves
     {
         get
         {
             lock (_queueGate)
-                return _isWorking && !_isCalledByWorker ? _worker : null;
+                return [.. _failures.Values];
+        }
+    }
+
+    /// <summary>
+    /// What is not told of yet; null where there is nothing. Whoever is told of one waits for the writing alone: what is left to tell is
+    /// told once they are done.
+    /// </summary>
+    private Task? Background
+    {
+        get
+        {
+            lock (_queueGate)
+            {
+                Task[] open = [.. _pending.Select(one => _teller == this ? one.Written.Task : one.Told.Task).Where(task => !task.IsCompleted)];
+                return open.Length == 0 ? null : Task.WhenAll(open);
+            }
         }
     }
 
     /// <summary>From here on nothing can be saved any more; false where the store is closed already.</summary>
     private bool BeginClosing(PendingSaves pending)
     {
-        List<Request> givenUp = [];
-        lock (_queueGate)
+        lock (_askGate)
         {
             if (_isClosed)
                 return false;
             _isClosed = true;
-            if (pending == PendingSaves.Cancel)
+        }
+        if (pending == PendingSaves.Cancel)
+        {
+            lock (_queueGate)
             {
-                givenUp.AddRange(_waiting.Values);
+                foreach (var request in _waiting.Values)
+                {
+                    request.IsGivenUp = true;
+                    request.Cancel();
+                }
                 _waiting.Clear();
             }
         }
-        foreach (var request in givenUp)
-            request.Cancel();
         return true;
     }
 
@@ -206,71 +225,102 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         return true;
     }
 
-    /// <summary>Takes down the state as it is at this moment.</summary>
-    private Request TakeDown(SlotName slot, T state, SaveLabel? label, Overwrite overwrite, IProgress<SaveProgress>? progress)
+    /// <summary>
+    /// Takes down the state as it is at this moment, and asks for a turn: the order of the snapshots is that of the generations.
+    /// </summary>
+    private Request TakeDown(
+        SlotName slot, T state, SaveLabel? label, Overwrite overwrite, IProgress<SaveProgress>? progress, bool inBackground,
+        CancellationToken cancellation = default)
     {
         ArgumentNullException.ThrowIfNull(state);
         ObjectDisposedException.ThrowIf(_isClosed, this);
         CheckThumbnail(label);
         Raise(SaveStarted, slot);
-        progress?.Report(new SaveProgress(SaveStage.Encoding, 0, 0));
-        var request = new Request(slot, label ?? new SaveLabel(), overwrite, Playthrough, _clock.GetUtcNow(), progress);
-        var started = Stopwatch.GetTimestamp();
+        Report(progress, new SaveProgress(SaveStage.Encoding, 0, 0));
         try
         {
-            request.Snapshot = Snapshot.Of(state, _cache);
+            lock (_askGate)
+            {
+                ObjectDisposedException.ThrowIf(_isClosed, this);
+                var started = Stopwatch.GetTimestamp();
+                var (asked, current) = Ask();
+                var request = new Request(slot, label ?? new SaveLabel(), overwrite, current.Playthrough, _clock.GetUtcNow(), progress)
+                {
+                    Asked = asked,
+                    IsCurrent = current.Slot == slot,
+                    Cancellation = cancellation,
+                    Snapshot = Snapshot.Of(state, _cache),
+                    Encoding = Stopwatch.GetElapsedTime(started),
+                    Turn = _slots.Writer.Ask(isSave: true),
+                };
+                if (inBackground)
+                    Queue(request);
+                return request;
+            }
+        }
+        catch (Exception exception) when (exception is not ObjectDisposedException)
+        {
+            Tell(() => Raise(SaveFailed, new SaveFailure(slot, Problem(exception, slot))));
+            throw;
+        }
+    }
+
+    /// <summary>Puts a save in the line of the background. It takes the place of one that nobody would miss.</summary>
+    private void Queue(Request request)
+    {
+        lock (_queueGate)
+        {
+            if (_waiting.TryGetValue(request.Slot, out var older) && older.IsAsGoodAs(request))
+                request.Replace(older);
+            _waiting[request.Slot] = request;
+            _pending.Add(request);
+        }
+        Unfinished.Add(request.Written.Task);
+    }
+
+    /// <summary>Writes a save in its turn, unless a newer one took its place or nobody wants it any more.</summary>
+    private async Task WriteInBackground(Request request)
+    {
+        var files = _slots.FilesFor(CancellationToken.None);
+        await request.Turn.Begun.ConfigureAwait(false);
+        bool isWanted;
+        lock (_queueGate)
+        {
+            if (_waiting.TryGetValue(request.Slot, out var waiting) && waiting == request)
+                _waiting.Remove(request.Slot);
+            isWanted = !request.IsReplaced && !request.IsGivenUp;
+        }
+        try
+        {
+            if (isWanted)
+            {
+                request.Complete(await Write(files, request).ConfigureAwait(false));
+            }
+            else
+            {
+                request.Turn.End();
+                if (!request.IsReplaced)
+                    request.Cancel();
+            }
         }
         catch (Exception exception)
         {
+            request.Fail(exception);
+        }
+        finally
+        {
             request.Dispose();
-            if (exception is SaveException problem)
-                Raise(SaveFailed, new SaveFailure(slot, problem));
-            throw;
-        }
-        request.Encoding = Stopwatch.GetElapsedTime(started);
-        return request;
-    }
-
-    /// <summary>Writes one request after the other until none is left.</summary>
-    private async Task WriteWaiting()
-    {
-        var files = _slots.FilesFor(CancellationToken.None);
-        while (await WriteNext(files).ConfigureAwait(false))
-        {
+            request.Written.TrySetResult();
+            // After all that was to be told of it.
+            Tell(() => Forget(request));
         }
     }
 
-    private async ValueTask<bool> WriteNext(SlotFiles files)
+    private void Forget(Request request)
     {
-        Request request;
         lock (_queueGate)
-        {
-            if (_waiting.Count == 0)
-            {
-                _isWorking = false;
-                return false;
-            }
-            request = _waiting.GetAt(0).Value;
-            _waiting.RemoveAt(0);
-        }
-        if (request.IsGivenUp)
-        {
-            request.Cancel();
-            return true;
-        }
-        using (request)
-        {
-            try
-            {
-                request.IsInBackground = true;
-                request.Complete(await Write(files, request).ConfigureAwait(false));
-            }
-            catch (Exception exception)
-            {
-                request.Fail(exception);
-            }
-        }
-        return true;
+            _pending.Remove(request);
+        request.Told.TrySetResult();
     }
 
     /// <summary>Turns a snapshot into a new generation. Each step relies on the one before.</summary>
@@ -279,33 +329,71 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         SaveReceipt receipt;
         try
         {
-            receipt = await _slots.Alone(files, () => WriteAlone(files, request)).ConfigureAwait(false);
+            receipt = await StoreWriter.Alone(request.Turn, files.Calls, () => WriteAlone(files, request)).ConfigureAwait(false);
         }
-        catch (SaveException problem)
+        catch (Exception exception)
         {
-            CallBack(request, () => Raise(SaveFailed, new SaveFailure(request.Slot, problem)));
+            var failure = new SaveFailure(request.Slot, Problem(exception, request.Slot));
+            lock (_queueGate)
+            {
+                if (_pending.Contains(request))
+                    _failures[request.Slot] = failure;
+            }
+            request.Written.TrySetResult();
+            Tell(() => Raise(SaveFailed, failure));
             throw;
         }
-        CallBack(request, () =>
+        lock (_queueGate)
+            _failures.Remove(request.Slot);
+        request.Written.TrySetResult();
+        Tell(() =>
         {
-            request.Progress?.Report(new SaveProgress(SaveStage.Done, receipt.ByteCount, receipt.ByteCount));
+            Guarded(request.Progress)?.Report(new SaveProgress(SaveStage.Done, receipt.ByteCount, receipt.ByteCount));
             Raise(Saved, receipt);
         });
         return receipt;
     }
 
-    /// <summary>Tells the game something, outside of the turn in which its save was written.</summary>
-    private static void CallBack(Request request, Action tell)
+    /// <summary>What a failure is told as, whatever it was.</summary>
+    private static SaveException Problem(Exception exception, SlotName slot) => exception as SaveException
+        ?? new UnsavableStateException(
+            SaveErrorCode.ForeignFailure, $"What the game gave the store failed: {exception.Message}", new SaveLocation { Slot = slot.ToString() },
+            null, exception);
+
+    /// <summary>
+    /// Tells the game something, outside of every turn, and one thing after the other: what becomes known while a handler runs is told
+    /// when it has returned, by whoever is telling.
+    /// </summary>
+    private void Tell(Action news)
     {
-        var before = _isCalledByWorker;
-        _isCalledByWorker |= request.IsInBackground;
+        lock (_news)
+        {
+            _news.Enqueue(news);
+            if (_isTelling)
+                return;
+            _isTelling = true;
+        }
+        var before = _teller;
+        _teller = this;
         try
         {
-            tell();
+            while (true)
+            {
+                Action next;
+                lock (_news)
+                {
+                    if (!_news.TryDequeue(out next!))
+                    {
+                        _isTelling = false;
+                        return;
+                    }
+                }
+                next();
+            }
         }
         finally
         {
-            _isCalledByWorker = before;
+            _teller = before;
         }
     }
 
@@ -326,7 +414,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var written = Stopwatch.GetTimestamp();
         // A playthrough that was begun meanwhile is not ended by a save of the one before.
         if (request.Playthrough == Playthrough)
-            Remember(request.Slot, request.Playthrough);
+            Remember(request.Slot, request.Playthrough, request.Asked);
         await DropOldGenerations(files, request.Slot, place.Earlier, request.Playthrough).ConfigureAwait(false);
         var receipt = new SaveReceipt(
             request.Slot, place.Generation, files.Calls.Locate(file), bytes.Length, _options.Form, header.SaveId,
@@ -349,7 +437,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         if (earlier.Count == 0)
             await RefuseNew(files, slot).ConfigureAwait(false);
         var occupant = earlier.Count > 0 ? await files.Summarise(slot, earlier).ConfigureAwait(false) : null;
-        if (request.Overwrite == Overwrite.Refused && occupant is not null && IsAnothers(slot, occupant, request.Playthrough))
+        if (request.Overwrite == Overwrite.Refused && occupant is not null && !request.IsCurrent && IsAnothers(slot, occupant, request.Playthrough))
             throw new SlotTakenException(occupant);
         if (!slot.IsRing && occupant?.Header is { } held && held.Version > T.Root.Version)
             throw NewerInSlot(slot, held.Version);
@@ -381,7 +469,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     private void Report(IProgress<SaveProgress>? progress, SaveProgress reached)
     {
         if (progress is not null)
-            _slots.CallBack(() => progress.Report(reached));
+            _slots.CallBack(() => Guarded(() => progress.Report(reached)));
     }
 
     /// <summary>A save of this version on top would hide the newer one from the game that made it.</summary>
@@ -425,17 +513,28 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         else
             _events.Post(_ => RaiseHere(), null);
 
-        void RaiseHere()
+        void RaiseHere() => Guarded(() => handlers(this, what));
+    }
+
+    /// <summary>Calls the game back. What it throws there harms no save.</summary>
+    private void Guarded(Action callback)
+    {
+        try
         {
-            try
-            {
-                handlers(this, what);
-            }
-            catch (Exception exception)
-            {
-                StoreLog.HandlerFailed(_log, exception);
-            }
+            callback();
         }
+        catch (Exception exception)
+        {
+            StoreLog.HandlerFailed(_log, exception);
+        }
+    }
+
+    /// <summary>Tells the game how far a load has got. What it throws there harms no load.</summary>
+    private GuardedProgress? Guarded(IProgress<SaveProgress>? progress) => progress is null ? null : new GuardedProgress(this, progress);
+
+    private sealed class GuardedProgress(SaveStore<T> store, IProgress<SaveProgress> progress) : IProgress<SaveProgress>
+    {
+        public void Report(SaveProgress value) => store.Guarded(() => progress.Report(value));
     }
 
     /// <summary>Where a save goes.</summary>

@@ -66,14 +66,14 @@ public sealed partial class SaveStore<T>
     /// <param name="progress">Told how far the load has got.</param>
     /// <returns>The state, or the answer that there is none.</returns>
     /// <exception cref="SaveException">There are some, and none of them can be loaded.</exception>
-    public LoadResult<T> QuickLoad(IProgress<SaveProgress>? progress = null) => Shown(_slots.Now(files => QuickLoad(files, progress)));
+    public LoadResult<T> QuickLoad(IProgress<SaveProgress>? progress = null) => Shown(Ask().Asked, _slots.Now(files => QuickLoad(files, progress)));
 
     /// <param name="progress">Told how far the load has got.</param>
     /// <param name="cancellationToken">Gives the load up.</param>
     /// <inheritdoc cref="QuickLoad(IProgress{SaveProgress})"/>
     public async Task<LoadResult<T>> QuickLoadAsync(
         IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
-        Shown(await _slots.InBackground(files => QuickLoad(files, progress), cancellationToken).ConfigureAwait(false));
+        Shown(Ask().Asked, await _slots.InBackground(files => QuickLoad(files, progress), cancellationToken).ConfigureAwait(false));
 
     /// <summary>Loads the newest save of all that can be loaded.</summary>
     /// <param name="among">The slots to choose from; null or none means all.</param>
@@ -83,7 +83,7 @@ public sealed partial class SaveStore<T>
     /// </returns>
     /// <exception cref="SaveException">There are saves, and none of them can be loaded; the newest one's error.</exception>
     public LoadResult<T> Continue(IReadOnlyCollection<SlotName>? among = null, IProgress<SaveProgress>? progress = null) =>
-        Shown(_slots.Now(files => Continue(files, among, progress)));
+        Shown(Ask().Asked, _slots.Now(files => Continue(files, among, progress)));
 
     /// <param name="among">The slots to choose from; null or none means all.</param>
     /// <param name="progress">Told how far the load has got.</param>
@@ -92,7 +92,7 @@ public sealed partial class SaveStore<T>
     public async Task<LoadResult<T>> ContinueAsync(
         IReadOnlyCollection<SlotName>? among = null, IProgress<SaveProgress>? progress = null,
         CancellationToken cancellationToken = default) =>
-        Shown(await _slots.InBackground(files => Continue(files, among, progress), cancellationToken).ConfigureAwait(false));
+        Shown(Ask().Asked, await _slots.InBackground(files => Continue(files, among, progress), cancellationToken).ConfigureAwait(false));
 
     /// <summary>Loads the newest save of all that can be loaded, or gives a fresh state where there is nothing to continue.</summary>
     /// <exception cref="SaveException">There are saves, and none of them can be loaded; the newest one's error.</exception>
@@ -130,7 +130,7 @@ public sealed partial class SaveStore<T>
     /// <param name="progress">Told how far the load has got.</param>
     /// <exception cref="SaveException">There is no such slot or generation, or it cannot be loaded.</exception>
     public LoadResult<T> LoadGeneration(SlotName slot, int generation, IProgress<SaveProgress>? progress = null) =>
-        Shown(_slots.Now(files => LoadGeneration(files, slot, generation, progress)));
+        Shown(Ask().Asked, _slots.Now(files => LoadGeneration(files, slot, generation, progress)));
 
     /// <param name="slot">The slot.</param>
     /// <param name="generation">The generation.</param>
@@ -139,34 +139,34 @@ public sealed partial class SaveStore<T>
     /// <inheritdoc cref="LoadGeneration(SlotName, int, IProgress{SaveProgress})"/>
     public async Task<LoadResult<T>> LoadGenerationAsync(
         SlotName slot, int generation, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
-        Shown(await _slots.InBackground(files => LoadGeneration(files, slot, generation, progress), cancellationToken)
+        Shown(Ask().Asked, await _slots.InBackground(files => LoadGeneration(files, slot, generation, progress), cancellationToken)
             .ConfigureAwait(false));
 
     /// <inheritdoc cref="SaveSlots.Reinstate(SlotName, int)"/>
     public int Reinstate(SlotName slot, int generation) =>
-        _slots.Now(files => _slots.Alone(files, () => Reinstate(files, slot, generation)));
+        _slots.ChangeNow(files => Reinstate(files, slot, generation));
 
     /// <inheritdoc cref="SaveSlots.Reinstate(SlotName, int)"/>
     public Task<int> ReinstateAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
-        _slots.InBackground(files => _slots.Alone(files, () => Reinstate(files, slot, generation)), cancellationToken);
+        _slots.ChangeInBackground(files => Reinstate(files, slot, generation), cancellationToken);
 
     /// <inheritdoc cref="SaveSlots.Copy(SlotName, SlotName, Overwrite)"/>
     public void Copy(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused) =>
-        _slots.Now(files => _slots.Alone(files, () => Copy(files, from, to, overwrite)));
+        _slots.ChangeNow(files => Copy(files, from, to, overwrite));
 
     /// <inheritdoc cref="SaveSlots.CopyAsync"/>
     public Task CopyAsync(
         SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
-        _slots.InBackground(files => _slots.Alone(files, () => Copy(files, from, to, overwrite)), cancellationToken);
+        _slots.ChangeInBackground(files => Copy(files, from, to, overwrite), cancellationToken);
 
     /// <inheritdoc cref="SaveSlots.Rename(SlotName, SlotName, Overwrite)"/>
     public void Rename(SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused) =>
-        _slots.Now(files => _slots.Alone(files, () => Rename(files, from, to, overwrite)));
+        _slots.ChangeNow(files => Rename(files, from, to, overwrite));
 
     /// <inheritdoc cref="SaveSlots.RenameAsync"/>
     public Task RenameAsync(
         SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
-        _slots.InBackground(files => _slots.Alone(files, () => Rename(files, from, to, overwrite)), cancellationToken);
+        _slots.ChangeInBackground(files => Rename(files, from, to, overwrite), cancellationToken);
 
     /// <summary>
     /// Brings every save of the store under the protection that the store has now, from the one that it had: to a new key, or from seals to
@@ -188,20 +188,20 @@ public sealed partial class SaveStore<T>
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
     public bool DeleteGeneration(SlotName slot, int generation) =>
-        _slots.Now(files => _slots.Alone(files, () => DeleteGeneration(files, slot, generation)));
+        _slots.ChangeNow(files => DeleteGeneration(files, slot, generation));
 
     /// <inheritdoc cref="DeleteGeneration(SlotName, int)"/>
     public Task<bool> DeleteGenerationAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
-        _slots.InBackground(files => _slots.Alone(files, () => DeleteGeneration(files, slot, generation)), cancellationToken);
+        _slots.ChangeInBackground(files => DeleteGeneration(files, slot, generation), cancellationToken);
 
     /// <summary>Deletes all slots. Settings stay.</summary>
     /// <returns>How many slots there were.</returns>
     /// <exception cref="StorageException">The storage refused; what is not deleted yet is whole.</exception>
-    public int DeleteAll() => _slots.Now(files => _slots.Alone(files, () => DeleteAll(files)));
+    public int DeleteAll() => _slots.ChangeNow(files => DeleteAll(files));
 
     /// <inheritdoc cref="DeleteAll()"/>
     public Task<int> DeleteAllAsync(CancellationToken cancellationToken = default) =>
-        _slots.InBackground(files => _slots.Alone(files, () => DeleteAll(files)), cancellationToken);
+        _slots.ChangeInBackground(files => DeleteAll(files), cancellationToken);
 
     /// <inheritdoc cref="SaveSlots.ReadThumbnail(SlotName, int?)"/>
     public byte[]? ReadThumbnail(SlotName slot, int? generation = null) => _slots.ReadThumbnail(slot, generation);
@@ -332,7 +332,7 @@ public sealed partial class SaveStore<T>
         var isCurrent = CurrentSlot == from;
         await Delete(files, from).ConfigureAwait(false);
         if (isCurrent)
-            Remember(to, Playthrough);
+            Remember(to, Playthrough, Ask().Asked);
         return true;
     }
 

@@ -29,6 +29,10 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     private readonly Lock _currentGate = new();
     private volatile Current _current;
 
+    /// <summary>How much was asked for that may change the current slot, and which of it did so last.</summary>
+    private long _asked;
+    private long _rememberedBy;
+
     private SaveStore(SaveStoreOptions options)
     {
         _options = options;
@@ -100,7 +104,10 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     public void StartPlaythrough()
     {
         lock (_currentGate)
+        {
+            _rememberedBy = ++_asked;
             _current = new Current(NewId(), null);
+        }
     }
 
     /// <summary>
@@ -145,11 +152,11 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
 
     /// <summary>Deletes a slot with all its generations; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public bool Delete(SlotName slot) => _slots.Now(files => _slots.Alone(files, () => Delete(files, slot)));
+    public bool Delete(SlotName slot) => _slots.ChangeNow(files => Delete(files, slot));
 
     /// <inheritdoc cref="Delete(SlotName)"/>
     public Task<bool> DeleteAsync(SlotName slot, CancellationToken cancellationToken = default) =>
-        _slots.InBackground(files => _slots.Alone(files, () => Delete(files, slot)), cancellationToken);
+        _slots.ChangeInBackground(files => Delete(files, slot), cancellationToken);
 
     private async ValueTask<long> LastWriteNumber(SlotFiles files) => (await Counter(files).ConfigureAwait(false))?.Last ?? 0;
 
@@ -195,11 +202,27 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     private bool IsAnothers(SlotName slot, SlotSummary occupant, Guid playthrough) =>
         !slot.IsRing && slot != CurrentSlot && occupant.Header?.Slot?.Playthrough != playthrough;
 
-    /// <summary>From here on this playthrough is being played, and this slot is the current one unless it is a ring.</summary>
-    private void Remember(SlotName slot, Guid playthrough)
+    /// <summary>Something is asked for that may change the current slot; what is current now.</summary>
+    private (long Asked, Current Current) Ask()
+    {
+        lock (_currentGate)
+            return (++_asked, _current);
+    }
+
+    /// <summary>
+    /// From here on this playthrough is being played, and this slot is the current one unless it is a ring; but not where something that
+    /// was asked for later has decided that.
+    /// </summary>
+    /// <param name="slot">The slot.</param>
+    /// <param name="playthrough">The playthrough.</param>
+    /// <param name="asked">When this was asked for.</param>
+    private void Remember(SlotName slot, Guid playthrough, long asked)
     {
         lock (_currentGate)
         {
+            if (asked < _rememberedBy)
+                return;
+            _rememberedBy = asked;
             // Another playthrough's slot is not the one to go on saving to.
             var kept = playthrough == Playthrough ? CurrentSlot : null;
             _current = new Current(playthrough, slot.IsRing ? kept : slot);

@@ -48,7 +48,7 @@ public sealed class SettingsFile<T> where T : IStateType<T>
     public void Save(T settings)
     {
         var bytes = Encode(settings);
-        _slots.Now(files => _slots.Alone(files, () => Save(files, bytes)));
+        _slots.ChangeNow(files => Save(files, bytes));
     }
 
     /// <summary>Saves the settings as they are at this moment, in the background.</summary>
@@ -56,16 +56,16 @@ public sealed class SettingsFile<T> where T : IStateType<T>
     public Task SaveAsync(T settings, CancellationToken cancellationToken = default)
     {
         var bytes = Encode(settings);
-        return _slots.InBackground(files => _slots.Alone(files, () => Save(files, bytes)), cancellationToken);
+        return _slots.ChangeInBackground(files => Save(files, bytes), cancellationToken);
     }
 
     /// <summary>Deletes the settings, so that all have their initial values again.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
-    public void Reset() => _slots.Now(files => _slots.Alone(files, () => Reset(files)));
+    public void Reset() => _slots.ChangeNow(files => Reset(files));
 
     /// <inheritdoc cref="Reset()"/>
     public Task ResetAsync(CancellationToken cancellationToken = default) =>
-        _slots.InBackground(files => _slots.Alone(files, () => Reset(files)), cancellationToken);
+        _slots.ChangeInBackground(files => Reset(files), cancellationToken);
 
     private async ValueTask<string> Locate(SlotFiles files) => files.Calls.Locate(await Existing(files).ConfigureAwait(false) ?? FileName);
 

@@ -17,7 +17,9 @@ internal sealed class StoreWriter : IDisposable
     private static StoreWriter? _calledBackBy;
 
     private readonly ISaveStorage _storage;
-    private readonly SemaphoreSlim _turn = new(1, 1);
+    private readonly Lock _gate = new();
+    private readonly Queue<WriterTurn> _line = [];
+    private long _changes;
     private StorageHold? _hold;
     private int _stores;
 
@@ -43,21 +45,71 @@ internal sealed class StoreWriter : IDisposable
         return writer;
     }
 
-    /// <summary>Does something that changes saves, alone: it waits for its turn. What it does must not ask for a turn again.</summary>
-    public async ValueTask<TResult> Alone<TResult>(StorageCalls calls, Func<ValueTask<TResult>> act)
+    /// <summary>How many changes other than saves have been asked for.</summary>
+    public long Changes
     {
-        if (_calledBackBy == this)
-            throw new InvalidOperationException("A callback cannot change the saves while the save that called it is being written. Begin "
-                + "it asynchronously, or wait for the Saved event.");
-        await calls.Wait(_turn).ConfigureAwait(false);
+        get
+        {
+            lock (_gate)
+                return _changes;
+        }
+    }
+
+    /// <summary>Asks for a turn. Turns come in the order in which they were asked for, and one has to be ended before the next comes.</summary>
+    /// <param name="isSave">Whether a save is to be written; everything else separates the saves before it from those after it.</param>
+    public WriterTurn Ask(bool isSave = false)
+    {
+        lock (_gate)
+        {
+            var turn = new WriterTurn(this, isSave ? _changes : ++_changes);
+            _line.Enqueue(turn);
+            if (_line.Count == 1)
+                turn.Begin();
+            return turn;
+        }
+    }
+
+    /// <summary>A turn is over, or nobody wants it any more.</summary>
+    public void End(WriterTurn turn)
+    {
+        lock (_gate)
+        {
+            turn.IsOver = true;
+            while (_line.TryPeek(out var next) && next.IsOver)
+                _line.Dequeue();
+            _line.TryPeek(out var first);
+            first?.Begin();
+        }
+    }
+
+    /// <summary>Does something that changes saves, alone: it waits for its turn. What it does must not ask for a turn again.</summary>
+    public ValueTask<TResult> Alone<TResult>(StorageCalls calls, Func<ValueTask<TResult>> act)
+    {
+        RefuseCallback();
+        return Alone(Ask(), calls, act);
+    }
+
+    /// <summary>Does something alone, in a turn that was asked for.</summary>
+    public static async ValueTask<TResult> Alone<TResult>(WriterTurn turn, StorageCalls calls, Func<ValueTask<TResult>> act)
+    {
         try
         {
+            await calls.Wait(turn.Begun).ConfigureAwait(false);
             return await act().ConfigureAwait(false);
         }
         finally
         {
-            _turn.Release();
+            turn.End();
         }
+    }
+
+    /// <summary>Whoever is called back in the middle of a turn cannot wait for another one.</summary>
+    /// <exception cref="InvalidOperationException">This is such a callback.</exception>
+    public void RefuseCallback()
+    {
+        if (_calledBackBy == this)
+            throw new InvalidOperationException("A callback cannot change the saves while the save that called it is being written. Begin "
+                + "it asynchronously, or wait for the Saved event.");
     }
 
     /// <summary>Calls the game back in the middle of a turn. One that asks for a turn itself gets an error and no deadlock.</summary>
@@ -95,7 +147,8 @@ internal sealed class StoreWriter : IDisposable
             if (_storage.Place is string place)
                 ByPlace.Remove(place);
         }
-        _turn.Wait();
+        var turn = Ask();
+        turn.Begun.Wait();
         try
         {
             _hold?.Dispose();
@@ -103,7 +156,7 @@ internal sealed class StoreWriter : IDisposable
         }
         finally
         {
-            _turn.Release();
+            turn.End();
         }
     }
 }

@@ -43,12 +43,12 @@ internal sealed class StorageCalls
 
     public ValueTask<StorageHold> TryHold() => _isAsync ? Storage.TryHoldAsync(Cancellation) : new(Storage.TryHold());
 
-    /// <summary>Waits for a turn.</summary>
-    public ValueTask Wait(SemaphoreSlim turn)
+    /// <summary>Waits for something that others do.</summary>
+    public ValueTask Wait(Task other)
     {
         if (_isAsync)
-            return new(turn.WaitAsync(Cancellation));
-        turn.Wait(CancellationToken.None);
+            return new(other.WaitAsync(Cancellation));
+        other.GetAwaiter().GetResult();
         return default;
     }
 }
