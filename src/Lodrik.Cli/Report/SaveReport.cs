@@ -71,10 +71,9 @@ internal sealed record SlotReport(
     public static SlotReport OfFile(string path, ToolKey? key)
     {
         var file = SavedFile.Open(path);
-        var picture = SaveSlots.ThumbnailBeside(path);
         return new SlotReport(
             Path.GetFileName(path), 0, file.ByteCount, file.Header,
-            picture != path && File.Exists(picture) ? File.ReadAllBytes(picture) : null, [], null, false, null).With(path, [], key);
+            SaveSlots.ReadThumbnailBeside(path, file.Header), [], null, false, null).With(path, [], key);
     }
 
     private SlotReport With(string path, IReadOnlyList<(int Generation, string Path)> earlier, ToolKey? key)

@@ -112,6 +112,9 @@ public sealed class MigrationChain
         return problems;
     }
 
+    /// <summary>Whether a save of an older version can be brought up.</summary>
+    internal bool LeadsUpFrom(int version) => _steps.Exists(step => step.From == version);
+
     /// <summary>The whole chain, one line for each operation, as <c>3 → 4: /warden/hp becomes /warden/health</c>.</summary>
     public override string ToString() => string.Join(Environment.NewLine, _steps.SelectMany(step => step.Lines));
 

@@ -11,7 +11,10 @@ public sealed class PlayClock(TimeProvider? time = null)
     private bool _isRunning;
 
     /// <summary>The time played.</summary>
-    public TimeSpan Played => _before + (_isRunning && _pauses.Count == 0 ? _time.GetElapsedTime(_since) : TimeSpan.Zero);
+    public TimeSpan Played => _before + (_isRunning && _pauses.Count == 0 ? Elapsed : TimeSpan.Zero);
+
+    /// <summary>The time since it was last stopped. A game's own clock may be set back, and time that was played stays played.</summary>
+    private TimeSpan Elapsed => _time.GetElapsedTime(_since) is var elapsed && elapsed > TimeSpan.Zero ? elapsed : TimeSpan.Zero;
 
     /// <summary>Whether the time stands still.</summary>
     public bool IsPaused => !_isRunning || _pauses.Count > 0;

@@ -55,7 +55,7 @@ internal sealed class SaveCounter
     /// <summary>Whether it is there and fits its seal.</summary>
     public bool IsSound => !IsMissing && _problem is null;
 
-    private bool IsMissing { get; }
+    private bool IsMissing { get; set; }
 
     private string ContextDigest => Base64Url.EncodeToString(SHA256.HashData(Encoding.UTF8.GetBytes(_protection.Context)));
 
@@ -79,10 +79,22 @@ internal sealed class SaveCounter
         var reason = _problem
             ?? (IsMissing && (count is not null || _protection.NewestKnown is not null) ? "The store's counter was taken away."
             : !IsMissing && Last < _protection.NewestKnown ? "The whole store is older than the newest count known of it."
-            : count is not null && known is null && !IsMissing ? "The slot's newest save is not one that the store wrote there."
+            : count <= Last && known is null && !IsMissing ? "The slot's newest save is not one that the store wrote there."
             : (count ?? 0) < (known ?? 0) ? "The slot has held a newer save than this one."
             : null);
         return reason is null ? null : new ReplayedSave(reason, count, known);
+    }
+
+    /// <summary>
+    /// Makes sure that there is a counter before the first save is counted: a save without one would look as if it had been taken away.
+    /// </summary>
+    /// <exception cref="StorageException">The storage refused.</exception>
+    public async ValueTask Begin(StorageCalls calls)
+    {
+        if (!IsMissing)
+            return;
+        await Write(calls).ConfigureAwait(false);
+        IsMissing = false;
     }
 
     /// <summary>Takes down which save is a slot's newest, for good once the call has returned.</summary>

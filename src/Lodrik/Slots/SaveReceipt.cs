@@ -19,6 +19,12 @@ public sealed record SaveReceipt(
     /// <summary>What was saved otherwise than it stood; mostly nothing.</summary>
     public IReadOnlyList<SaveWarning> Warnings { get; init; } = [];
 
+    /// <summary>
+    /// The playthroughs whose last save in this ring was deleted, as there were more than are kept
+    /// (<see cref="SaveStoreOptions.KeepPlaythroughs"/>).
+    /// </summary>
+    public IReadOnlyList<Guid> DroppedPlaythroughs { get; init; } = [];
+
     /// <summary>The time of the whole save in milliseconds.</summary>
     public double Milliseconds => (Encoding + Writing).TotalMilliseconds;
 

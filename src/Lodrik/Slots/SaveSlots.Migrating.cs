@@ -108,7 +108,7 @@ public sealed partial class SaveSlots
             // Encoded before anything is written: a step that fails leaves the slot as it is.
             var bytes = chain.Migrate(file, version).AsSuccessor(file, protection);
             var written = (await files.Of(slot).ConfigureAwait(false))[0].Number + 1;
-            await CopyThumbnail(files, slot, generation, slot, written).ConfigureAwait(false);
+            await CopyAttachments(files, slot, generation, slot, written).ConfigureAwait(false);
             await files.Calls.Write(SlotFiles.NameOf(slot, written, Path.GetExtension(generation.File)), bytes, replace: false)
                 .ConfigureAwait(false);
             return new SlotMigration(slot, generation.Number, from, version, written, null);

@@ -1,3 +1,6 @@
+using Lodrik.Saves;
+using Lodrik.Storage;
+
 namespace Lodrik.Slots;
 
 // Where slots are in folders, for tools that are given paths.
@@ -44,9 +47,16 @@ public sealed partial class SaveSlots
         return true;
     }
 
-    /// <summary>The name that the picture of a save has beside it.</summary>
+    /// <summary>The picture that is kept beside a save's file; null where none is that belongs to it.</summary>
     /// <param name="file">The save's file.</param>
-    public static string ThumbnailBeside(string file) => Path.ChangeExtension(file, SlotFiles.ThumbnailExtension);
+    /// <param name="header">What the save says of itself.</param>
+    /// <exception cref="StorageException">The picture cannot be read.</exception>
+    public static byte[]? ReadThumbnailBeside(string file, SaveHeader? header)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(file);
+        return WholeFile.Find(Path.ChangeExtension(file, Attachments.Picture)) is { } bytes
+            && Attachments.IsOwn(header, Attachments.Picture, bytes) ? bytes : null;
+    }
 
     private static bool HasSlot(string folder, SlotName slot) => Directory.Exists(Path.Combine(folder, SlotFiles.Folder, slot.ToString()));
 }

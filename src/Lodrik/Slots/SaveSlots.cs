@@ -18,11 +18,15 @@ public sealed partial class SaveSlots : IDisposable
     private readonly SaveProtection? _protection;
     private bool _isClosed;
 
-    private SaveSlots(ISaveStorage storage, SaveProtection? protection)
+    private readonly HeaderCache _headers = new();
+    private readonly string? _ownExtension;
+
+    private SaveSlots(ISaveStorage storage, SaveProtection? protection, string? ownExtension)
     {
         Storage = storage;
         _protection = protection;
-        Files = new SlotFiles(StorageCalls.Blocking(storage), protection);
+        _ownExtension = ownExtension;
+        Files = new SlotFiles(StorageCalls.Blocking(storage), protection, _headers, ownExtension);
         _writer = StoreWriter.Of(storage);
     }
 
@@ -35,10 +39,13 @@ public sealed partial class SaveSlots : IDisposable
     /// <summary>Opens the slots of a storage. Nothing is written.</summary>
     /// <param name="storage">Where the saves are.</param>
     /// <param name="protection">The keys that show hidden titles and summaries; without them they stay hidden.</param>
-    public static SaveSlots Open(ISaveStorage storage, SaveProtection? protection = null)
+    public static SaveSlots Open(ISaveStorage storage, SaveProtection? protection = null) => Open(storage, protection, null);
+
+    /// <summary>Opens the slots of a game whose saves have an extension of its own.</summary>
+    internal static SaveSlots Open(ISaveStorage storage, SaveProtection? protection, string? ownExtension)
     {
         ArgumentNullException.ThrowIfNull(storage);
-        return new SaveSlots(storage, protection);
+        return new SaveSlots(storage, protection, ownExtension);
     }
 
     /// <summary>Opens the slots of a folder. Nothing is written.</summary>
@@ -86,11 +93,31 @@ public sealed partial class SaveSlots : IDisposable
 
     /// <summary>The picture of a slot's newest save, or of one generation, as PNG; null where it has none.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public byte[]? ReadThumbnail(SlotName slot, int? generation = null) => Now(files => ReadThumbnail(files, slot, generation));
+    public byte[]? ReadThumbnail(SlotName slot, int? generation = null) =>
+        Now(files => ReadAttachment(files, slot, Attachments.Picture, generation));
 
     /// <inheritdoc cref="ReadThumbnail(SlotName, int?)"/>
     public Task<byte[]?> ReadThumbnailAsync(SlotName slot, int? generation = null, CancellationToken cancellationToken = default) =>
-        InBackground(files => ReadThumbnail(files, slot, generation), cancellationToken);
+        InBackground(files => ReadAttachment(files, slot, Attachments.Picture, generation), cancellationToken);
+
+    /// <summary>
+    /// What is kept beside a slot's newest save, or beside one generation, under a name (<see cref="SaveLabel.Attachments"/>); null where
+    /// that save has none of this name, or where the file is not the one that belongs to it.
+    /// </summary>
+    /// <exception cref="StorageException">The storage cannot be read.</exception>
+    public byte[]? ReadAttachment(SlotName slot, string name, int? generation = null)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(name);
+        return Now(files => ReadAttachment(files, slot, name, generation));
+    }
+
+    /// <inheritdoc cref="ReadAttachment(SlotName, string, int?)"/>
+    public Task<byte[]?> ReadAttachmentAsync(
+        SlotName slot, string name, int? generation = null, CancellationToken cancellationToken = default)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(name);
+        return InBackground(files => ReadAttachment(files, slot, name, generation), cancellationToken);
+    }
 
     /// <summary>
     /// Writes a save as the newest generation of a slot, which has to be there; the picture of the one before comes along.
@@ -222,7 +249,7 @@ public sealed partial class SaveSlots : IDisposable
     }
 
     /// <summary>How slots and generations are laid out in the storage, for whoever waits asynchronously.</summary>
-    internal SlotFiles FilesFor(CancellationToken cancellation) => new(StorageCalls.Async(Storage, cancellation), _protection);
+    internal SlotFiles FilesFor(CancellationToken cancellation) => new(StorageCalls.Async(Storage, cancellation), _protection, _headers, _ownExtension);
 
     /// <summary>Does something that changes saves, alone. What it does must not call this again.</summary>
     internal ValueTask<TResult> Alone<TResult>(SlotFiles files, Func<ValueTask<TResult>> act)
@@ -248,9 +275,15 @@ public sealed partial class SaveSlots : IDisposable
     internal static ValueTask<IReadOnlyList<SlotSummary>> List(SlotFiles files) => SlotFiles.Read<IReadOnlyList<SlotSummary>>(async () =>
     {
         var slots = await files.SummariseAll().ConfigureAwait(false);
-        slots.Sort((a, b) => b.Saved.CompareTo(a.Saved) is var order and not 0 ? order : a.Slot.CompareTo(b.Slot));
-        return slots;
+        return Sorted(slots, DateTimeOffset.UtcNow);
     });
+
+    /// <summary>Slots with the newest first, and whether their times can be.</summary>
+    internal static List<SlotSummary> Sorted(IEnumerable<SlotSummary> slots, DateTimeOffset now) =>
+    [
+        .. slots.OrderByDescending(slot => SaveOrder.TimeOf(slot.Header, now)).ThenByDescending(slot => slot.Saved).ThenBy(slot => slot.Slot)
+            .Select(slot => SaveOrder.IsAhead(slot.Header, now) ? new SlotSummary(slot, slot.Health, slot.Problem, isAhead: true) : slot),
+    ];
 
     internal static ValueTask<IReadOnlyList<GenerationSummary>> History(SlotFiles files, SlotName slot) =>
         SlotFiles.Read<IReadOnlyList<GenerationSummary>>(async () =>
@@ -261,11 +294,15 @@ public sealed partial class SaveSlots : IDisposable
             return history;
         });
 
-    internal static async ValueTask<byte[]?> ReadThumbnail(SlotFiles files, SlotName slot, int? generation)
-    {
-        var number = generation ?? (await files.Of(slot).ConfigureAwait(false)).FirstOrDefault().Number;
-        return number > 0 ? await files.Calls.Read(SlotFiles.ThumbnailOf(slot, number)).ConfigureAwait(false) : null;
-    }
+    internal static ValueTask<byte[]?> ReadAttachment(SlotFiles files, SlotName slot, string name, int? generation) => SlotFiles.Read(
+        async () =>
+        {
+            var generations = await files.Of(slot).ConfigureAwait(false);
+            var shown = generation is { } number
+                ? generations.Find(one => one.Number == number)
+                : (await files.FirstReadable(slot, generations).ConfigureAwait(false)) ?? default;
+            return shown.Number > 0 ? await files.ReadAttachment(slot, shown, name).ConfigureAwait(false) : null;
+        });
 
     internal async ValueTask<int> Reinstate(SlotFiles files, SlotName slot, int generation)
     {
@@ -330,7 +367,7 @@ public sealed partial class SaveSlots : IDisposable
         var newest = (await files.OfExisting(slot).ConfigureAwait(false))[0];
         await Hold(files).ConfigureAwait(false);
         var number = newest.Number + 1;
-        await CopyThumbnail(files, slot, newest, slot, number).ConfigureAwait(false);
+        await CopyAttachments(files, slot, newest, slot, number).ConfigureAwait(false);
         await files.Calls.Write(SlotFiles.NameOf(slot, number, Path.GetExtension(newest.File)), save, replace: false).ConfigureAwait(false);
         return number;
     }
@@ -353,19 +390,31 @@ public sealed partial class SaveSlots : IDisposable
         return true;
     }
 
-    /// <summary>Writes a generation's bytes once more, its picture first.</summary>
+    /// <summary>Writes a generation's bytes once more, what belongs to it first.</summary>
     private static async ValueTask CopyGeneration(SlotFiles files, SlotName from, Generation generation, SlotName to, int number)
     {
         var bytes = await files.Calls.Read(generation.File).ConfigureAwait(false)
             ?? throw new StorageException("The file is gone.", files.Locate(from, generation), "List the slots anew.");
-        await CopyThumbnail(files, from, generation, to, number).ConfigureAwait(false);
+        await CopyAttachments(files, from, generation, to, number).ConfigureAwait(false);
         await files.Calls.Write(SlotFiles.NameOf(to, number, Path.GetExtension(generation.File)), bytes, replace: false)
             .ConfigureAwait(false);
     }
 
-    private static async ValueTask CopyThumbnail(SlotFiles files, SlotName from, Generation generation, SlotName to, int number)
+    private static async ValueTask CopyAttachments(SlotFiles files, SlotName from, Generation generation, SlotName to, int number)
     {
-        if (await files.Calls.Read(SlotFiles.ThumbnailOf(from, generation.Number)).ConfigureAwait(false) is { } picture)
-            await files.Calls.Write(SlotFiles.ThumbnailOf(to, number), picture, replace: true).ConfigureAwait(false);
+        IReadOnlyList<string> names;
+        try
+        {
+            names = Attachments.NamesIn(await files.ReadHeader(from, generation).ConfigureAwait(false));
+        }
+        catch (DamagedSaveException)
+        {
+            return;
+        }
+        foreach (var name in names)
+        {
+            if (await files.ReadAttachment(from, generation, name).ConfigureAwait(false) is { } bytes)
+                await files.Calls.Write(Attachments.FileOf(to, number, name), bytes, replace: true).ConfigureAwait(false);
+        }
     }
 }

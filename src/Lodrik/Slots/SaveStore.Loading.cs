@@ -1,6 +1,7 @@
 using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Slots;
+using Lodrik.Storage;
 
 namespace Lodrik;
 
@@ -95,7 +96,10 @@ public sealed partial class SaveStore<T>
     {
         if (result.Found)
         {
-            Remember(result.Slot, result.Header?.Slot?.Playthrough ?? Playthrough, asked);
+            Remember(
+                result.Slot, result.Header?.Slot?.Playthrough ?? Playthrough, asked, SaveOrder.TimeOf(result.Header, _clock.GetUtcNow()));
+            if (SaveOrder.IsAhead(result.Header, _clock.GetUtcNow()))
+                StoreLog.Ahead(_log, result.Slot, result.Generation, result.Header!.Saved);
             Raise(Loaded, result);
         }
         return result;
@@ -240,6 +244,8 @@ public sealed partial class SaveStore<T>
         var remedy = whole.Count == 0
             ? "Nothing in the files is whole. They are left as they are; start anew, or put a copy back."
             : $"The files are left as they are. Still whole are, in {string.Join("; in ", whole)}: load those sections alone.";
+        if (newest is StorageException)
+            return new StorageException(problem, newest.Location, newest.Remedy ?? remedy, newest);
         if (newest is TamperedSaveException)
             return new TamperedSaveException(newest.Code, problem, newest.Location, remedy, newest);
         return newest is DamagedSaveException
@@ -247,7 +253,7 @@ public sealed partial class SaveStore<T>
             : new SaveContentException(newest.Code, problem, newest.Location, remedy, newest);
     }
 
-    private bool IsPassedOver(SaveException exception) => exception is DamagedSaveException
+    private bool IsPassedOver(SaveException exception) => exception is DamagedSaveException or StorageException { IsOneFile: true }
         || exception.Code == SaveErrorCode.NewerVersion && _options.NewerSaves == SaveTreatment.PassOver
         || exception.Code == SaveErrorCode.Invalid && _options.InvalidSaves == SaveTreatment.PassOver
         || exception.Code == SaveErrorCode.EditedByHand && _options.EditedSaves == SaveTreatment.PassOver

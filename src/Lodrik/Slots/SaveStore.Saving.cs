@@ -234,7 +234,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     {
         ArgumentNullException.ThrowIfNull(state);
         ObjectDisposedException.ThrowIf(_isClosed, this);
-        CheckThumbnail(label);
+        CheckAttachments(label);
         Raise(SaveStarted, slot);
         Report(progress, new SaveProgress(SaveStage.Encoding, 0, 0));
         try
@@ -399,11 +399,14 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     private async ValueTask<SaveReceipt> WriteAlone(SlotFiles files, Request request)
     {
-        var place = await FindPlace(files, request).ConfigureAwait(false);
+        // Whoever lists first and then waits for others to finish has an old list.
         await _slots.Hold(files).ConfigureAwait(false);
+        var place = await FindPlace(files, request).ConfigureAwait(false);
         var started = Stopwatch.GetTimestamp();
         var warnings = request.Snapshot.FindWarnings();
         var counter = await Counter(files).ConfigureAwait(false);
+        if (counter is not null)
+            await counter.Begin(files.Calls).ConfigureAwait(false);
         var header = Describe(request, place.Occupant?.Header, counter);
         var bytes = Encode(request, header);
         var encoded = Stopwatch.GetTimestamp();
@@ -414,13 +417,14 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var written = Stopwatch.GetTimestamp();
         // A playthrough that was begun meanwhile is not ended by a save of the one before.
         if (request.Playthrough == Playthrough)
-            Remember(request.Slot, request.Playthrough, request.Asked);
-        await DropOldGenerations(files, request.Slot, place.Earlier, request.Playthrough).ConfigureAwait(false);
+            Remember(request.Slot, request.Playthrough, request.Asked, SaveOrder.TimeOf(header, request.Taken));
+        var dropped = await DropOldGenerations(files, request.Slot, place.Earlier, request.Playthrough).ConfigureAwait(false);
         var receipt = new SaveReceipt(
             request.Slot, place.Generation, files.Calls.Locate(file), bytes.Length, _options.Form, header.SaveId,
             request.Encoding + Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
         {
             Warnings = warnings,
+            DroppedPlaythroughs = dropped,
         };
         foreach (var warning in warnings)
             StoreLog.Warned(_log, receipt.Slot, receipt.Generation, warning.ToString());
@@ -441,6 +445,9 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             throw new SlotTakenException(occupant);
         if (!slot.IsRing && occupant?.Header is { } held && held.Version > T.Root.Version)
             throw NewerInSlot(slot, held.Version);
+        if (earlier is [{ Number: int.MaxValue }, ..])
+            throw new StorageException(
+                "The slot has no number left for another save.", files.Locate(slot, earlier[0]), "Take the file of that number away.");
         return new Place(earlier, occupant, earlier.Count > 0 ? earlier[0].Number + 1 : 1);
     }
 
@@ -454,13 +461,14 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             progress is null ? null : (done, total) => Report(progress, new SaveProgress(SaveStage.Compressing, done, total)));
     }
 
-    /// <summary>Writes a save and its picture for good.</summary>
+    /// <summary>Writes a save and what belongs to it for good.</summary>
     /// <returns>The name of the save's file.</returns>
     private async ValueTask<string> Store(SlotFiles files, Request request, int generation, ReadOnlyMemory<byte> bytes)
     {
         Report(request.Progress, new SaveProgress(SaveStage.Writing, 0, bytes.Length));
-        if (request.Label.Thumbnail is { IsEmpty: false } thumbnail)
-            await files.Calls.Write(SlotFiles.ThumbnailOf(request.Slot, generation), thumbnail, replace: true).ConfigureAwait(false);
+        // What belongs to a save comes before it: a save is never without.
+        foreach (var (name, content) in Attachments.Of(request.Label))
+            await files.Calls.Write(Attachments.FileOf(request.Slot, generation, name), content, replace: true).ConfigureAwait(false);
         var file = SlotFiles.NameOf(request.Slot, generation, _options.Extension ?? _terms.File.Extension);
         await files.Calls.Write(file, bytes, replace: false).ConfigureAwait(false);
         return file;
@@ -485,7 +493,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         {
             Title = label.Title,
             Kind = label.Kind ?? (slot == SlotName.Quick ? SaveKind.Quick : slot == SlotName.Auto ? SaveKind.Auto : SaveKind.Manual),
-            Played = label.Played,
+            Played = label.Played < TimeSpan.Zero ? TimeSpan.Zero : label.Played,
             Playthrough = request.Playthrough,
             ParentId = parent?.SaveId,
         };
@@ -493,6 +501,11 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             shown.Summary[name] = value;
         if (counter is not null)
             shown.Rest[SlotLabel.CountKey] = counter.Next(parent?.WriteNumber);
+        var current = _current;
+        var continued = parent?.Playthrough == request.Playthrough ? SaveOrder.TimeOf(parent, request.Taken) : DateTimeOffset.MinValue;
+        SaveOrder.Note(
+            shown, current.Playthrough == request.Playthrough && current.Continued > continued ? current.Continued : continued);
+        Attachments.Note(shown, Attachments.Of(label));
         return new SaveHeader
         {
             Game = T.Root.Game,

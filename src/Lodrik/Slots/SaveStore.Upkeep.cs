@@ -203,6 +203,14 @@ public sealed partial class SaveStore<T>
     public Task<int> DeleteAllAsync(CancellationToken cancellationToken = default) =>
         _slots.ChangeInBackground(files => DeleteAll(files), cancellationToken);
 
+    /// <inheritdoc cref="SaveSlots.ReadAttachment(SlotName, string, int?)"/>
+    public byte[]? ReadAttachment(SlotName slot, string name, int? generation = null) => _slots.ReadAttachment(slot, name, generation);
+
+    /// <inheritdoc cref="SaveSlots.ReadAttachment(SlotName, string, int?)"/>
+    public Task<byte[]?> ReadAttachmentAsync(
+        SlotName slot, string name, int? generation = null, CancellationToken cancellationToken = default) =>
+        _slots.ReadAttachmentAsync(slot, name, generation, cancellationToken);
+
     /// <inheritdoc cref="SaveSlots.ReadThumbnail(SlotName, int?)"/>
     public byte[]? ReadThumbnail(SlotName slot, int? generation = null) => _slots.ReadThumbnail(slot, generation);
 
@@ -303,8 +311,10 @@ public sealed partial class SaveStore<T>
     private async ValueTask<int> Reinstate(SlotFiles files, SlotName slot, int generation)
     {
         var found = await files.Find(slot, generation).ConfigureAwait(false);
+        // Cut short between the two, the newest save is newer than the counter says, and not older.
+        await _slots.Hold(files).ConfigureAwait(false);
+        await NoteNewest(files, slot, [found]).ConfigureAwait(false);
         var number = await _slots.Reinstate(files, slot, generation).ConfigureAwait(false);
-        await NoteNewest(files, slot).ConfigureAwait(false);
         StoreLog.Reinstated(_log, slot, generation, number);
         List<Generation> earlier = [.. (await files.Of(slot).ConfigureAwait(false)).Where(one => one.Number != number)];
         await DropOldGenerations(files, slot, earlier, await files.PlaythroughOf(slot, found).ConfigureAwait(false)).ConfigureAwait(false);
@@ -313,13 +323,18 @@ public sealed partial class SaveStore<T>
 
     private async ValueTask<bool> Copy(SlotFiles files, SlotName from, SlotName to, Overwrite overwrite)
     {
-        await files.OfExisting(from).ConfigureAwait(false);
+        var copied = await files.OfExisting(from).ConfigureAwait(false);
         if (from == to)
             return false;
         if (!await SaveSlots.Exists(files, to).ConfigureAwait(false))
             await RefuseNew(files, to).ConfigureAwait(false);
+        else if (overwrite == Overwrite.Refused)
+            throw new SlotTakenException(await files.Summarise(to, await files.Of(to).ConfigureAwait(false)).ConfigureAwait(false));
+        await _slots.Hold(files).ConfigureAwait(false);
+        // The oldest is copied first, and is the newest there until the next one is.
+        await NoteNewest(files, to, [copied[^1]]).ConfigureAwait(false);
         await _slots.Copy(files, from, to, overwrite).ConfigureAwait(false);
-        await NoteNewest(files, to).ConfigureAwait(false);
+        await NoteNewest(files, to, await files.Of(to).ConfigureAwait(false)).ConfigureAwait(false);
         List<Generation> earlier = [.. (await files.Of(to).ConfigureAwait(false)).Skip(1)];
         await DropOldGenerations(files, to, earlier, Playthrough).ConfigureAwait(false);
         return true;
@@ -332,15 +347,21 @@ public sealed partial class SaveStore<T>
         var isCurrent = CurrentSlot == from;
         await Delete(files, from).ConfigureAwait(false);
         if (isCurrent)
-            Remember(to, Playthrough, Ask().Asked);
+            Remember(to, Playthrough, Ask().Asked, time: null);
         return true;
     }
 
     private async ValueTask<bool> DeleteGeneration(SlotFiles files, SlotName slot, int generation)
     {
-        if (!await _slots.DeleteGeneration(files, slot, generation).ConfigureAwait(false))
+        var left = await files.Of(slot).ConfigureAwait(false);
+        if (left.RemoveAll(one => one.Number == generation) == 0)
             return false;
-        await NoteNewest(files, slot).ConfigureAwait(false);
+        await _slots.Hold(files).ConfigureAwait(false);
+        if (left.Count > 0)
+            await NoteNewest(files, slot, left).ConfigureAwait(false);
+        await _slots.DeleteGeneration(files, slot, generation).ConfigureAwait(false);
+        if (left.Count == 0 && await Counter(files).ConfigureAwait(false) is { } counter)
+            await counter.Forget(files.Calls, slot).ConfigureAwait(false);
         return true;
     }
 
@@ -395,8 +416,9 @@ public sealed partial class SaveStore<T>
     /// All generations of these slots, newest first. Within a slot the order is that of the generations: one that was reinstated is as
     /// new as what it was put before.
     /// </summary>
-    private static async ValueTask<List<GenerationSummary>> Candidates(SlotFiles files, IReadOnlyCollection<SlotName>? among)
+    private async ValueTask<List<GenerationSummary>> Candidates(SlotFiles files, IReadOnlyCollection<SlotName>? among)
     {
+        var now = _clock.GetUtcNow();
         var candidates = new List<(GenerationSummary Summary, DateTimeOffset Since)>();
         foreach (var (slot, generations) in await files.All().ConfigureAwait(false))
         {
@@ -406,31 +428,36 @@ public sealed partial class SaveStore<T>
             foreach (var generation in generations.AsEnumerable().Reverse())
             {
                 var summary = await files.Describe(slot, generation).ConfigureAwait(false);
-                if (summary.Header?.Saved is { } saved && saved > newest)
-                    newest = saved;
+                if (SaveOrder.TimeOf(summary.Header, now) is var time && time > newest)
+                    newest = time;
                 candidates.Add((summary, newest));
             }
         }
-        return [.. candidates.OrderByDescending(one => one.Since).ThenByDescending(one => one.Summary.Number).Select(one => one.Summary)];
+        return
+        [
+            .. candidates.OrderByDescending(one => one.Since)
+                .ThenByDescending(one => one.Since == DateTimeOffset.MinValue ? one.Summary.Header?.Saved : null)
+                .ThenByDescending(one => one.Summary.Number).Select(one => one.Summary),
+        ];
     }
 
     private static Generation GenerationOf(GenerationSummary summary) => new(summary.Number, summary.File, summary.ByteCount);
 
-    /// <summary>What the game itself made a slot's newest save was not put back by anyone.</summary>
-    private async ValueTask NoteNewest(SlotFiles files, SlotName slot)
+    /// <summary>What the game itself makes a slot's newest save was not put back by anyone.</summary>
+    /// <param name="files">The storage.</param>
+    /// <param name="slot">The slot.</param>
+    /// <param name="generations">Its generations, newest first, as they will be.</param>
+    private async ValueTask NoteNewest(SlotFiles files, SlotName slot, List<Generation> generations)
     {
         if (await Counter(files).ConfigureAwait(false) is not { } counter)
             return;
-        var generations = await files.Of(slot).ConfigureAwait(false);
-        if (generations.Count == 0)
+        foreach (var (playthrough, ring) in slot.IsRing
+            ? await files.RingsOf(slot, generations).ConfigureAwait(false)
+            : new OrderedDictionary<Guid, List<Generation>> { [default] = generations })
         {
-            await counter.Forget(files.Calls, slot).ConfigureAwait(false);
-            return;
-        }
-        foreach (var summary in await files.SummariseAll(slot, generations).ConfigureAwait(false))
-        {
-            if (summary.Header is { } header)
-                await counter.Note(files.Calls, slot, header.Playthrough, header.WriteNumber ?? 0).ConfigureAwait(false);
+            if ((await files.Summarise(slot, ring).ConfigureAwait(false)).Header is { } header)
+                await counter.Note(files.Calls, slot, slot.IsRing ? playthrough : header.Playthrough, header.WriteNumber ?? 0)
+                    .ConfigureAwait(false);
         }
     }
 }

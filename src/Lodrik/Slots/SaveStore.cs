@@ -39,7 +39,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         _log = options.Logger ?? NullLogger.Instance;
         _clock = options.Clock ?? TimeProvider.System;
         var storage = options.Storage ?? new DirectoryStorage(options.Folder ?? PlatformFolder.Of(T.Root.Game, options.Publisher));
-        _slots = SaveSlots.Open(options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage, options.Protection);
+        _slots = SaveSlots.Open(
+            options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage, options.Protection, options.Extension);
         _events = options.EventContext ?? SynchronizationContext.Current;
         _terms = new SaveTerms(options.Form, options.Indented, options.Compression, options.Protection);
         _current = new Current(NewId(), null);
@@ -80,9 +81,12 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             throw new ArgumentException($"There is no compression {options.Compression}.", nameof(options));
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepQuick, 1, nameof(options));
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepAuto, 1, nameof(options));
-        if (options.Extension is { } extension && !IsExtension(extension))
+        if (options.KeepPlaythroughs is { } playthroughs)
+            ArgumentOutOfRangeException.ThrowIfLessThan(playthroughs, 1, nameof(options));
+        if (options.Extension is { } extension && !SlotFiles.IsExtension(extension))
             throw new ArgumentException(
-                $"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not .png or .tmp.",
+                $"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not one such as .png, .tmp "
+                    + "or .bak.",
                 nameof(options));
         if (options is { Folder: not null, Storage: not null })
             throw new ArgumentException("Give a folder or a storage, not both.", nameof(options));
@@ -133,14 +137,14 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// Only saves of these kinds; null or none means all. A damaged slot's kind is not known, and it is listed with all only.
     /// </param>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public IReadOnlyList<SlotSummary> List(IReadOnlyCollection<SaveKind>? kinds = null) => Among(kinds, _slots.List());
+    public IReadOnlyList<SlotSummary> List(IReadOnlyCollection<SaveKind>? kinds = null) => Shown(kinds, _slots.List());
 
     /// <param name="kinds">Only saves of these kinds; null or none means all.</param>
     /// <param name="cancellationToken">Gives it up.</param>
     /// <inheritdoc cref="List(IReadOnlyCollection{SaveKind})"/>
     public async Task<IReadOnlyList<SlotSummary>> ListAsync(
         IReadOnlyCollection<SaveKind>? kinds = null, CancellationToken cancellationToken = default) =>
-        Among(kinds, await _slots.ListAsync(cancellationToken).ConfigureAwait(false));
+        Shown(kinds, await _slots.ListAsync(cancellationToken).ConfigureAwait(false));
 
     /// <summary>The places of the save screen in their order (<see cref="SaveStoreOptions.Places"/>), each with what is in it.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
@@ -172,8 +176,31 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         return occupant is not null && IsAnothers(slot, occupant, Playthrough) ? occupant : null;
     }).ConfigureAwait(false);
 
-    private static IReadOnlyList<SlotSummary> Among(IReadOnlyCollection<SaveKind>? kinds, IReadOnlyList<SlotSummary> slots) =>
-        kinds is not { Count: > 0 } ? slots : [.. slots.Where(slot => slot.Header is { } header && kinds.Contains(header.Kind))];
+    /// <summary>Slots as this game sees them, newest first.</summary>
+    private IReadOnlyList<SlotSummary> Shown(IReadOnlyCollection<SaveKind>? kinds, IReadOnlyList<SlotSummary> slots) => SaveSlots.Sorted(
+        slots.Where(slot => kinds is not { Count: > 0 } || (slot.Header is { } header && kinds.Contains(header.Kind))).Select(Judged),
+        _clock.GetUtcNow());
+
+    /// <summary>A slot, with what its header alone says against loading it in this game.</summary>
+    private SlotSummary Judged(SlotSummary slot)
+    {
+        if (slot.Header is not { } header || slot.Health == SlotHealth.Damaged)
+            return slot;
+        var location = new SaveLocation { Slot = slot.Slot.ToString(), Generation = slot.Generation, File = _slots.Storage.Locate(slot.File) };
+        return (header.Game != T.Root.Game, header.Version.CompareTo(T.Root.Version)) switch
+        {
+            (true, _) => With(SlotHealth.OtherGame, SaveErrorCode.WrongGame, $"It is a save of \"{header.Game}\", and this is \"{T.Root.Game}\"."),
+            (_, > 0) when _options.NewerSaves is not (SaveTreatment.Load or SaveTreatment.Mark) => With(
+                SlotHealth.NewerVersion, SaveErrorCode.NewerVersion, $"It is of version {header.Version}, and this game has version {T.Root.Version}."),
+            (_, < 0) when _options.Migrations?.LeadsUpFrom(header.Version) != true => With(
+                SlotHealth.MissingMigration, SaveErrorCode.MissingMigration,
+                $"It is of version {header.Version}, and no migration leads from there to version {T.Root.Version}."),
+            _ => slot,
+        };
+
+        SlotSummary With(SlotHealth health, SaveErrorCode code, string problem) =>
+            new(slot, health, new SaveMismatchException(code, problem, location), slot.IsAhead);
+    }
 
     private ValueTask<IReadOnlyList<SlotPlace>> Places(SlotFiles files) => SlotFiles.Read<IReadOnlyList<SlotPlace>>(async () =>
     {
@@ -182,7 +209,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         {
             var generations = await files.Of(slot).ConfigureAwait(false);
             places.Add(new SlotPlace(
-                slot, generations.Count > 0 ? await files.Summarise(slot, generations).ConfigureAwait(false) : null));
+                slot, generations.Count > 0 ? Judged(await files.Summarise(slot, generations).ConfigureAwait(false)) : null));
         }
         return places;
     });
@@ -216,7 +243,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <param name="slot">The slot.</param>
     /// <param name="playthrough">The playthrough.</param>
     /// <param name="asked">When this was asked for.</param>
-    private void Remember(SlotName slot, Guid playthrough, long asked)
+    /// <param name="time">The time that the save counts as made at; null leaves it.</param>
+    private void Remember(SlotName slot, Guid playthrough, long asked, DateTimeOffset? time)
     {
         lock (_currentGate)
         {
@@ -225,7 +253,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             _rememberedBy = asked;
             // Another playthrough's slot is not the one to go on saving to.
             var kept = playthrough == Playthrough ? CurrentSlot : null;
-            _current = new Current(playthrough, slot.IsRing ? kept : slot);
+            _current = new Current(playthrough, slot.IsRing ? kept : slot, time ?? _current.Continued);
         }
     }
 
@@ -239,20 +267,49 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
     }
 
-    private async ValueTask DropOldGenerations(SlotFiles files, SlotName slot, List<Generation> before, Guid playthrough)
+    /// <summary>Deletes what is older than what is kept of a slot.</summary>
+    /// <returns>The playthroughs of which nothing is left in it.</returns>
+    private async ValueTask<IReadOnlyList<Guid>> DropOldGenerations(
+        SlotFiles files, SlotName slot, List<Generation> before, Guid playthrough)
     {
         var keep = slot == SlotName.Quick ? _options.KeepQuick : slot == SlotName.Auto ? _options.KeepAuto : _options.KeepGenerations;
-        if (before.Count < keep)
-            return;
-        // A ring is one playthrough's: a new one never pushes out the saves of the one before.
-        var ring = slot.IsRing ? await files.RingOf(slot, before, playthrough).ConfigureAwait(false) : before;
-        if (ring.Count < keep)
-            return;
-        var kept = await LastOfOlderVersion(files, slot, ring, keep - 1).ConfigureAwait(false);
-        for (var i = ring.Count - 1; i >= keep - 1; i--)
+        if (!slot.IsRing)
+        {
+            await DropBeyond(files, slot, before, keep - 1).ConfigureAwait(false);
+            return [];
+        }
+        // A ring is one playthrough's: a new one never pushes out the newest save of the one before.
+        var dropped = new List<Guid>();
+        var others = 0;
+        foreach (var (owner, ring) in await files.RingsOf(slot, before).ConfigureAwait(false))
+        {
+            if (owner == playthrough)
+                await DropBeyond(files, slot, ring, keep - 1).ConfigureAwait(false);
+            else if (owner == default || slot == SlotName.Quick)
+                // The player made them, or nobody knows whose they are.
+                continue;
+            else if (++others < (_options.KeepPlaythroughs ?? int.MaxValue))
+                await DropBeyond(files, slot, ring, 1).ConfigureAwait(false);
+            else if (await DropBeyond(files, slot, ring, 0).ConfigureAwait(false))
+                dropped.Add(owner);
+        }
+        return dropped;
+    }
+
+    /// <summary>Deletes the generations beyond so many, newest first; true where none of them is left.</summary>
+    private async ValueTask<bool> DropBeyond(SlotFiles files, SlotName slot, List<Generation> ring, int keep)
+    {
+        if (ring.Count <= keep)
+            return ring.Count == 0;
+        var left = keep;
+        var kept = keep == 0 ? -1 : await LastOfOlderVersion(files, slot, ring, keep).ConfigureAwait(false);
+        for (var i = ring.Count - 1; i >= keep; i--)
         {
             if (i == kept || await VersionOf(files, slot, ring[i]).ConfigureAwait(false) > T.Root.Version)
+            {
+                left++;
                 continue;
+            }
             try
             {
                 await files.Delete(slot, ring[i]).ConfigureAwait(false);
@@ -260,9 +317,11 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             catch (StorageException exception)
             {
                 // The save itself is done; an old generation too many costs nothing but room.
+                left++;
                 StoreLog.OldGenerationStays(_log, ring[i].File, exception.Message);
             }
         }
+        return left == 0;
     }
 
     /// <summary>
@@ -294,8 +353,15 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
     }
 
-    private void CheckThumbnail(SaveLabel? label)
+    private void CheckAttachments(SaveLabel? label)
     {
+        foreach (var name in label?.Attachments.Keys ?? [])
+        {
+            if (!Attachments.IsName(name))
+                throw new ArgumentException(
+                    $"\"{name}\" cannot be the name of something beside a save: it takes a to z, 0 to 9 and hyphens, and one extension.",
+                    nameof(label));
+        }
         if (label is null || label.Thumbnail.IsEmpty)
             return;
         if (!label.Thumbnail.Span.StartsWith(PngSignature))
@@ -329,15 +395,13 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
     }
 
-    private static bool IsExtension(string extension) =>
-        extension.Length > 1 && extension[0] == '.' && extension is not (".png" or DirectoryStorage.TemporaryExtension)
-            && extension.AsSpan(1).IndexOfAnyExcept(ExtensionCharacters) < 0;
-
-    private static readonly System.Buffers.SearchValues<char> ExtensionCharacters =
-        System.Buffers.SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-");
-
-    private Guid NewId() => Guid.CreateVersion7(_clock.GetUtcNow());
+    /// <summary>A new id. A clock from before 1970 has no place in one (RFC 9562 section 5.7).</summary>
+    private Guid NewId() =>
+        Guid.CreateVersion7(_clock.GetUtcNow() is var now && now > DateTimeOffset.UnixEpoch ? now : DateTimeOffset.UnixEpoch);
 
     /// <summary>What is being played: one step, so that nobody sees the slot of one playthrough with the id of another.</summary>
-    private sealed record Current(Guid Playthrough, SlotName? Slot);
+    /// <param name="Playthrough">The playthrough.</param>
+    /// <param name="Slot">The slot to go on saving to; null for none.</param>
+    /// <param name="Continued">The time of the save that was loaded or written last; the beginning of time where there is none.</param>
+    private sealed record Current(Guid Playthrough, SlotName? Slot, DateTimeOffset Continued = default);
 }

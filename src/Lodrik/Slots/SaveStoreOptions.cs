@@ -40,8 +40,16 @@ public sealed record SaveStoreOptions
     /// <summary>How many quick saves are kept of each playthrough, from 1.</summary>
     public int KeepQuick { get; init; } = 3;
 
-    /// <summary>How many saves that the game makes by itself are kept of each playthrough, from 1.</summary>
+    /// <summary>
+    /// How many saves that the game makes by itself are kept of the playthrough that is being played, from 1. Of the others the newest stays.
+    /// </summary>
     public int KeepAuto { get; init; } = 3;
+
+    /// <summary>
+    /// How many playthroughs have their newest automatic save kept, from 1: those that were saved last. Null, as by default, keeps the newest
+    /// of every playthrough. What is dropped is in <see cref="SaveReceipt.DroppedPlaythroughs"/>.
+    /// </summary>
+    public int? KeepPlaythroughs { get; init; }
 
     /// <summary>
     /// The player whose saves these are, where several share a machine: each profile has slots and settings of its own. A name as a slot
@@ -121,6 +129,13 @@ public sealed record SaveLabel
 
     /// <summary>A picture of the moment as PNG (ISO/IEC 15948), kept beside the save; empty for none.</summary>
     public ReadOnlyMemory<byte> Thumbnail { get; init; }
+
+    /// <summary>
+    /// What else is kept beside the save, by name: a picture in full size ("screenshot.png"), a recording. A name is made of a to z, 0 to 9
+    /// and hyphens, and has one extension.
+    /// </summary>
+    public IReadOnlyDictionary<string, ReadOnlyMemory<byte>> Attachments { get; init; } =
+        System.Collections.ObjectModel.ReadOnlyDictionary<string, ReadOnlyMemory<byte>>.Empty;
 
     /// <summary>A title made of what there is of these parts, with a dot between.</summary>
     public static string TitleOf(params ReadOnlySpan<string?> parts)

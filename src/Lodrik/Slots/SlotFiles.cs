@@ -9,10 +9,19 @@ namespace Lodrik.Slots;
 /// <summary>
 /// How slots and generations lie in a storage: <c>slots/evening/00000007.json</c>. Anything else in there is left alone.
 /// </summary>
-internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
+internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, HeaderCache headers, string? ownExtension)
 {
     public const string Folder = "slots";
-    public const string ThumbnailExtension = ".png";
+
+    /// <summary>How many digits the number of a generation has at least, and at most.</summary>
+    private const int Digits = 8;
+    private const int MostDigits = 10;
+
+    /// <summary>What files beside a save, and what other programs leave, is never taken for a save.</summary>
+    private static readonly string[] NeverSaves = [".png", ".tmp", ".bak", ".old", ".orig", ".part", ".swp"];
+
+    private static readonly System.Buffers.SearchValues<char> ExtensionCharacters =
+        System.Buffers.SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-");
 
     /// <summary>What is read of a file for its header at first; most headers and their file's beginning fit.</summary>
     private const int HeaderBytes = 4096;
@@ -27,9 +36,11 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
     public async ValueTask<SortedDictionary<SlotName, List<Generation>>> All()
     {
         var slots = new SortedDictionary<SlotName, List<Generation>>();
-        foreach (var file in await calls.List(Folder).ConfigureAwait(false))
+        var files = await calls.List(Folder).ConfigureAwait(false);
+        headers.Trim(files.Count);
+        foreach (var file in files)
         {
-            if (!TryParse(file, out var slot, out var generation))
+            if (!TryParse(file, out var slot, out var generation) || !await IsSave(file).ConfigureAwait(false))
                 continue;
             if (!slots.TryGetValue(slot, out var generations))
                 slots.Add(slot, generations = []);
@@ -77,7 +88,7 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
         var generations = new List<Generation>();
         foreach (var file in await calls.List($"{Folder}/{slot}").ConfigureAwait(false))
         {
-            if (TryParse(file, out _, out var generation))
+            if (TryParse(file, out _, out var generation) && await IsSave(file).ConfigureAwait(false))
                 generations.Add(generation);
         }
         return generations;
@@ -100,6 +111,20 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
         }
     }
 
+    /// <summary>A ring's generations by playthrough, in the same order; the playthrough that was saved last comes first.</summary>
+    public async ValueTask<OrderedDictionary<Guid, List<Generation>>> RingsOf(SlotName slot, List<Generation> generations)
+    {
+        var rings = new OrderedDictionary<Guid, List<Generation>>();
+        foreach (var generation in generations)
+        {
+            var playthrough = await PlaythroughOf(slot, generation).ConfigureAwait(false);
+            if (!rings.TryGetValue(playthrough, out var ring))
+                rings.Add(playthrough, ring = []);
+            ring.Add(generation);
+        }
+        return rings;
+    }
+
     /// <summary>Those of a slot's generations that belong to a playthrough, in the same order.</summary>
     public async ValueTask<List<Generation>> RingOf(SlotName slot, List<Generation> generations, Guid playthrough)
     {
@@ -112,14 +137,39 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
         return ring;
     }
 
-    /// <summary>The name of a generation's picture.</summary>
-    public static string ThumbnailOf(SlotName slot, int generation) => NameOf(slot, generation, ThumbnailExtension);
-
-    /// <summary>Deletes a generation. Its picture goes first: one without a save would be taken for a later save's.</summary>
+    /// <summary>Deletes a generation, and then what belongs to it: a save is never without that.</summary>
     public async ValueTask Delete(SlotName slot, Generation generation)
     {
-        await calls.Delete(ThumbnailOf(slot, generation.Number)).ConfigureAwait(false);
+        IReadOnlyList<string> attachments;
+        try
+        {
+            attachments = Attachments.NamesIn(await ReadHeader(slot, generation).ConfigureAwait(false));
+        }
+        catch (SaveException)
+        {
+            // What belongs to it cannot be told, and nobody will ever take it for another save's.
+            attachments = [];
+        }
         await calls.Delete(generation.File).ConfigureAwait(false);
+        foreach (var name in attachments)
+            await calls.Delete(Attachments.FileOf(slot, generation.Number, name)).ConfigureAwait(false);
+    }
+
+    /// <summary>Something that is kept beside a save; null where there is none that belongs to it.</summary>
+    public async ValueTask<byte[]?> ReadAttachment(SlotName slot, Generation generation, string name)
+    {
+        SaveHeader? header;
+        try
+        {
+            header = await ReadHeader(slot, generation).ConfigureAwait(false);
+        }
+        catch (SaveException exception) when (exception is not GenerationGoneException)
+        {
+            return null;
+        }
+        return Attachments.NamesIn(header).Contains(name)
+            && await calls.Read(Attachments.FileOf(slot, generation.Number, name)).ConfigureAwait(false) is { } bytes
+            && Attachments.IsOwn(header, name, bytes) ? bytes : null;
     }
 
     public static string NameOf(SlotName slot, int generation, string extension) =>
@@ -138,6 +188,9 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
     public async ValueTask<SavedFile> Open(SlotName slot, Generation generation, IProgress<SaveProgress>? progress = null)
     {
         var location = Locate(slot, generation);
+        if (generation.ByteCount > Array.MaxLength)
+            throw new DamagedSaveException(
+                SaveErrorCode.LimitExceeded, $"The file has {generation.ByteCount} bytes, and a save can have {Array.MaxLength}.", location);
         if (generation.ByteCount <= ReadAtOnce)
             return SavedFile.FromBytes(
                 await calls.Read(generation.File).ConfigureAwait(false) ?? throw new GenerationGoneException(location), location);
@@ -198,8 +251,10 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
     /// <exception cref="SaveException">It cannot be read.</exception>
     public async ValueTask<SaveHeader?> ReadHeader(SlotName slot, Generation generation)
     {
+        if (headers.Find(generation) is { } known)
+            return known;
         var location = Locate(slot, generation);
-        for (var count = HeaderBytes; ; count *= 8)
+        for (var count = HeaderBytes; ; count = count < Array.MaxLength / 8 ? count * 8 : Array.MaxLength)
         {
             var start = await calls.ReadRange(generation.File, 0, count).ConfigureAwait(false)
                 ?? throw new GenerationGoneException(location);
@@ -208,7 +263,13 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
                 header = SavedFile.FromBytes(start, location).Header;
             else if (header is null)
                 continue;
-            return protection is null ? header : HiddenLabel.Reveal(header, protection.Keys);
+            // A file written wholly by hand has none.
+            if (header is null)
+                return null;
+            if (protection is not null)
+                header = HiddenLabel.Reveal(header, protection.Keys);
+            headers.Add(generation, header!);
+            return header;
         }
     }
 
@@ -231,14 +292,7 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
     {
         if (!slot.IsRing)
             return [await Summarise(slot, generations).ConfigureAwait(false)];
-        var rings = new OrderedDictionary<Guid, List<Generation>>();
-        foreach (var generation in generations)
-        {
-            var playthrough = await PlaythroughOf(slot, generation).ConfigureAwait(false);
-            if (!rings.TryGetValue(playthrough, out var ring))
-                rings.Add(playthrough, ring = []);
-            ring.Add(generation);
-        }
+        var rings = await RingsOf(slot, generations).ConfigureAwait(false);
         var summaries = new List<SlotSummary>(rings.Count);
         foreach (var ring in rings.Values)
             summaries.Add(await Summarise(slot, ring).ConfigureAwait(false));
@@ -252,6 +306,17 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
         foreach (var (slot, generations) in await All().ConfigureAwait(false))
             summaries.AddRange(await SummariseAll(slot, generations).ConfigureAwait(false));
         return summaries;
+    }
+
+    /// <summary>A slot's newest generation whose header can be read; null where none can.</summary>
+    public async ValueTask<Generation?> FirstReadable(SlotName slot, List<Generation> generations)
+    {
+        foreach (var generation in generations)
+        {
+            if ((await Describe(slot, generation).ConfigureAwait(false)).Problem is null)
+                return generation;
+        }
+        return null;
     }
 
     /// <summary>Describes a slot by its newest generation whose header can be read.</summary>
@@ -277,7 +342,7 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
     private static bool TryParse(StoredFile file, out SlotName slot, out Generation generation)
     {
         var isGeneration = TryParse(file.Name, out slot, out var number);
-        generation = new Generation(number, file.Name, file.ByteCount);
+        generation = new Generation(number, file.Name, file.ByteCount, file.Stamp);
         return isGeneration;
     }
 
@@ -288,9 +353,45 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection)
         var steps = name.Split('/');
         if (steps.Length != 3 || steps[0] != Folder || !SlotName.TryParse(steps[1], out slot))
             return false;
-        var dot = steps[2].IndexOf('.', StringComparison.Ordinal);
-        return dot == 8 && int.TryParse(steps[2].AsSpan(0, dot), NumberStyles.None, CultureInfo.InvariantCulture, out number) && number >= 1
-            && !steps[2].AsSpan(dot).SequenceEqual(ThumbnailExtension);
+        // One extension and no more: what is called 00000002.json.bak, 00000009.json~ or 00000002 (copy).json is somebody else's.
+        var file = steps[2].AsSpan();
+        var dot = file.IndexOf('.');
+        return dot is >= Digits and <= MostDigits && (dot == Digits || file[0] != '0')
+            && int.TryParse(file[..dot], NumberStyles.None, CultureInfo.InvariantCulture, out number) && number >= 1
+            && IsExtension(file[dot..]);
+    }
+
+    /// <summary>Whether saves can have such an extension, its dot included.</summary>
+    public static bool IsExtension(ReadOnlySpan<char> extension)
+    {
+        if (extension.Length < 2 || extension[0] != '.' || extension[1..].IndexOfAnyExcept(ExtensionCharacters) >= 0)
+            return false;
+        foreach (var never in NeverSaves)
+        {
+            if (extension.Equals(never, StringComparison.OrdinalIgnoreCase))
+                return false;
+        }
+        return true;
+    }
+
+    /// <summary>
+    /// Whether a file that has the name of a generation is one. The extensions of the forms and the game's own say so; a file with any
+    /// other may be from before the game changed that, or a stranger's: its beginning tells.
+    /// </summary>
+    private async ValueTask<bool> IsSave(StoredFile file)
+    {
+        var extension = Path.GetExtension(file.Name);
+        if (extension == ownExtension || FileForms.All.Any(form => form.Extension == extension))
+            return true;
+        try
+        {
+            return await calls.ReadRange(file.Name, 0, HeaderBytes).ConfigureAwait(false) is { } start
+                && FileForms.Recognise(start, default).FindHeader(start) is not null;
+        }
+        catch (SaveException)
+        {
+            return false;
+        }
     }
 
     private static void SortNewestFirst(List<Generation> generations) => generations.Sort((a, b) => b.Number.CompareTo(a.Number));

@@ -3,7 +3,7 @@ namespace Lodrik;
 /// <summary>Whether a slot can be loaded, as far as its newest header tells.</summary>
 public enum SlotHealth
 {
-    /// <summary>The newest generation's header reads well.</summary>
+    /// <summary>The newest generation's header reads well, and this game loads such saves.</summary>
     Readable,
 
     /// <summary>The newest generation cannot be read; an older one can.</summary>
@@ -11,6 +11,15 @@ public enum SlotHealth
 
     /// <summary>No generation can be read.</summary>
     Damaged,
+
+    /// <summary>It is a save of another game.</summary>
+    OtherGame,
+
+    /// <summary>It was made by a newer version of the game, and this one does not load such saves.</summary>
+    NewerVersion,
+
+    /// <summary>It was made by an older version of the game, and no migration leads up from it.</summary>
+    MissingMigration,
 }
 
 /// <summary>One slot in a list of them: what its newest readable header says.</summary>
@@ -29,8 +38,21 @@ public sealed class SlotSummary
         Problem = problem;
     }
 
+    /// <summary>The same, with what the game says of it.</summary>
+    internal SlotSummary(SlotSummary summary, SlotHealth health, SaveException? problem, bool isAhead)
+    {
+        (Slot, GenerationCount, Generation, File) = (summary.Slot, summary.GenerationCount, summary.Generation, summary.File);
+        (ByteCount, Header, Health, Problem, IsAhead) = (summary.ByteCount, summary.Header, health, problem, isAhead);
+    }
+
     /// <summary>The slot.</summary>
     public SlotName Slot { get; }
+
+    /// <summary>
+    /// Whether its time has not come yet: the clock of the machine that saved it was wrong, and its place in the list is that of the save
+    /// that it continues.
+    /// </summary>
+    public bool IsAhead { get; }
 
     /// <summary>Whether the slot can be loaded.</summary>
     public SlotHealth Health { get; }
@@ -64,7 +86,7 @@ public sealed class SlotSummary
 }
 
 /// <summary>One generation of a slot as the storage has it.</summary>
-internal readonly record struct Generation(int Number, string File, long ByteCount);
+internal readonly record struct Generation(int Number, string File, long ByteCount, long Stamp = 0);
 
 /// <summary>One place of a save screen that has a fixed number of them.</summary>
 /// <param name="Slot">The slot.</param>

@@ -36,6 +36,9 @@ internal static partial class StoreLog
     [LoggerMessage(10, LogLevel.Warning, "Slot {Slot}, generation {Generation} may be an old save that was put back: {Reason}")]
     public static partial void Replayed(ILogger log, SlotName slot, int generation, string reason);
 
+    [LoggerMessage(11, LogLevel.Warning, "Slot {Slot}, generation {Generation} was saved at {Saved}, which has not come yet: a clock was wrong")]
+    public static partial void Ahead(ILogger log, SlotName slot, int generation, DateTimeOffset saved);
+
     [LoggerMessage(8, LogLevel.Error, "A handler of a store's event threw")]
     public static partial void HandlerFailed(ILogger log, Exception exception);
 }

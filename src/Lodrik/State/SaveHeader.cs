@@ -74,6 +74,10 @@ public sealed partial class SaveHeader
     [NotSaved]
     public IReadOnlyDictionary<string, State.SaveValue> Summary => Slot?.Summary ?? NoSummary;
 
+    /// <summary>The names of what is kept beside the save (<see cref="SaveLabel.Attachments"/>); "png" is its picture.</summary>
+    [NotSaved]
+    public IReadOnlyList<string> Attachments => [.. Slot?.AttachmentDigests?.Select(one => one.Key) ?? []];
+
     /// <summary>How long the playthrough had been played.</summary>
     [NotSaved]
     public TimeSpan Played => Slot?.Played ?? default;
@@ -140,6 +144,10 @@ public sealed partial class SlotLabel
 
     internal const string CountKey = "count";
     internal const string HiddenKey = "hidden";
+    internal const string AttachmentsKey = "attachments";
+
+    /// <summary>The digests of what is kept beside the save, by name; null where nothing is.</summary>
+    internal State.SaveMap? AttachmentDigests => Rest.TryGet(AttachmentsKey, out var digests) ? digests as State.SaveMap : null;
 
     /// <summary>What only some saves say: the number of the write, a hidden title and summary, and whatever a newer Lodrik adds.</summary>
     [KeepUnknown]

@@ -58,7 +58,8 @@ public sealed class DirectoryStorage : ISaveStorage
             return _files.List(path)
                 .Where(file => !file.Path.EndsWith(TemporaryExtension, StringComparison.Ordinal))
                 .Select(file => new StoredFile(
-                    Path.GetRelativePath(_root, file.Path).Replace(Path.DirectorySeparatorChar, '/'), file.Facts.ByteCount))
+                    Path.GetRelativePath(_root, file.Path).Replace(Path.DirectorySeparatorChar, '/'), file.Facts.ByteCount)
+                    { Stamp = file.Facts.Stamp })
                 .Where(file => file.Name is not (LockFile or HolderFile))
                 .ToList();
         });
@@ -70,14 +71,14 @@ public sealed class DirectoryStorage : ISaveStorage
         StorageNames.Check(name);
         ArgumentOutOfRangeException.ThrowIfNegative(offset);
         ArgumentOutOfRangeException.ThrowIfNegative(count);
-        return Carefully(name, path => _files.Read(path, offset, count));
+        return ReadCarefully(name, path => _files.Read(path, offset, count));
     }
 
     /// <inheritdoc/>
     public byte[]? Read(string name)
     {
         StorageNames.Check(name);
-        return Carefully(name, path => _files.Read(path, 0, int.MaxValue));
+        return ReadCarefully(name, path => _files.Read(path, 0, int.MaxValue));
     }
 
     /// <inheritdoc/>
@@ -338,6 +339,20 @@ public sealed class DirectoryStorage : ISaveStorage
         catch (SystemCallException)
         {
             // The error that led here says more. A temporary file that stays is never taken for a save.
+        }
+    }
+
+    private byte[]? ReadCarefully(string name, Func<string, byte[]?> read)
+    {
+        var path = Locate(name);
+        try
+        {
+            return read(path);
+        }
+        catch (SystemCallException exception)
+        {
+            throw StorageException.From(
+                exception, isOneFile: exception.Number is not (SystemError.TooManyOpen or SystemError.TooManyOpenHere));
         }
     }
 

@@ -144,4 +144,11 @@ public sealed class StorageHold : IDisposable
 /// <summary>A file of a storage.</summary>
 /// <param name="Name">Its name from the root.</param>
 /// <param name="ByteCount">Its size.</param>
-public readonly record struct StoredFile(string Name, long ByteCount);
+public readonly record struct StoredFile(string Name, long ByteCount)
+{
+    /// <summary>
+    /// A number that is another one as soon as the file was changed or replaced; 0 where the storage knows none. Files whose number is the
+    /// same are not read again.
+    /// </summary>
+    public long Stamp { get; init; }
+}

@@ -5,7 +5,10 @@ namespace Lodrik.Storage;
 public class StorageException(string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
     : SaveException(SaveErrorCode.Storage, problem, location, remedy, innerException)
 {
-    /// <summary>Whether this one file is at fault, and others of the same place can be read.</summary>
+    /// <summary>
+    /// Whether this one file is at fault, and others of the same place may be read: an older generation is then loaded instead. False where
+    /// it is the place that does not answer.
+    /// </summary>
     public bool IsOneFile { get; init; }
 
     /// <summary>Says in words what an error of the runtime's own files means.</summary>
@@ -18,7 +21,7 @@ public class StorageException(string problem, SaveLocation location = default, s
     };
 
     /// <summary>Says in words what the system's error means.</summary>
-    internal static StorageException From(SystemCallException exception)
+    internal static StorageException From(SystemCallException exception, bool isOneFile = false)
     {
         var (problem, remedy) = exception.Number switch
         {
@@ -40,7 +43,7 @@ public class StorageException(string problem, SaveLocation location = default, s
             SystemError.InputOutput => ("The disk reports an error.", "Save to another disk, and look after this one."),
             _ => (exception.Message, (string?)null),
         };
-        return new StorageException(problem, new SaveLocation { File = exception.Path }, remedy, exception);
+        return new StorageException(problem, new SaveLocation { File = exception.Path }, remedy, exception) { IsOneFile = isOneFile };
     }
 }
 

@@ -21,6 +21,22 @@ internal sealed class SystemFiles(ISystemCalls calls)
         return result >= 0 ? facts : result == -SystemError.NotThere ? null : throw Failed("look at", path, result);
     }
 
+    /// <summary>
+    /// What a link leads to; null where it leads nowhere, or back to itself. One that cannot be followed counts as a file, so that whoever
+    /// reads it gets the error, and nobody else.
+    /// </summary>
+    private FileFacts? DescribeTarget(string link)
+    {
+        try
+        {
+            return Describe(link);
+        }
+        catch (SystemCallException exception)
+        {
+            return exception.Number == SystemError.Loop ? null : new FileFacts(FileKind.File, 0, 0);
+        }
+    }
+
     /// <summary>Makes a folder that may be there.</summary>
     /// <exception cref="SystemCallException">It cannot be made, or is a file.</exception>
     public void MakeFolder(string path)
@@ -66,7 +82,8 @@ internal sealed class SystemFiles(ISystemCalls calls)
             foreach (var (name, kind) in entries)
             {
                 var path = Path.Combine(folder, name);
-                var facts = kind is FileKind.Folder or FileKind.Other ? new FileFacts(kind, 0, 0) : Describe(path);
+                var facts = kind is FileKind.Folder or FileKind.Other ? new FileFacts(kind, 0, 0)
+                    : kind == FileKind.Link ? DescribeTarget(path) : Describe(path);
                 if (facts is { Kind: FileKind.File } file)
                     files.Add((path, file));
                 else if (facts is { Kind: FileKind.Folder } && kind != FileKind.Link)

@@ -198,7 +198,7 @@ public sealed class AsyncStoreTests
     private static readonly string[] WithoutTwin =
     [
         "Open", "OpenFolder", "StartPlaythrough", "Settings", "Dispose", "DisposeAsync", "WarmUpAsync",
-        "IsStore", "IsGeneration", "IsInSlot", "TryFind", "ThumbnailBeside",
+        "IsStore", "IsGeneration", "IsInSlot", "TryFind", "ReadThumbnailBeside",
         "Arrive", "Stay", "Tick", "Mark", "DeleteCheckpoint", "HoldAutosaves", "Print", "Register",
     ];
 

@@ -43,10 +43,10 @@ public abstract class StorageContractTests
     {
         foreach (var name in new[] { "a/1", "a/b/2", "ab/3", "4" })
             Storage.Write(name, new byte[name.Length], replace: false);
-        Assert.Equal([new StoredFile("a/1", 3), new("a/b/2", 5)], Storage.List("a").OrderBy(file => file.Name));
+        Assert.Equal([("a/1", 3L), ("a/b/2", 5L)], Storage.List("a").OrderBy(file => file.Name).Select(file => (file.Name, file.ByteCount)));
         Assert.Equal(["4", "a/1", "a/b/2", "ab/3"], Storage.List("").Select(file => file.Name).Order(StringComparer.Ordinal));
         Assert.True(Storage.Delete("a/1"));
-        Assert.Equal([new StoredFile("a/b/2", 5)], Storage.List("a"));
+        Assert.Equal("a/b/2", Assert.Single(Storage.List("a")).Name);
     }
 
     [Fact]

@@ -1,0 +1,31 @@
+using System.Collections.Concurrent;
+
+namespace Lodrik.Slots;
+
+/// <summary>
+/// The headers that were read of files that have not changed since, as far as the storage tells: who lists the same slots again reads only
+/// what is new.
+/// </summary>
+internal sealed class HeaderCache
+{
+    private const int Room = 1000;
+
+    private readonly ConcurrentDictionary<string, (long ByteCount, long Stamp, SaveHeader Header)> _headers = new(StringComparer.Ordinal);
+
+    public SaveHeader? Find(Generation generation) =>
+        generation.Stamp != 0 && _headers.TryGetValue(generation.File, out var known)
+        && known.ByteCount == generation.ByteCount && known.Stamp == generation.Stamp ? known.Header : null;
+
+    public void Add(Generation generation, SaveHeader header)
+    {
+        if (generation.Stamp != 0)
+            _headers[generation.File] = (generation.ByteCount, generation.Stamp, header);
+    }
+
+    /// <summary>Forgets what is not there any more, once it outnumbers what is.</summary>
+    public void Trim(int files)
+    {
+        if (_headers.Count > (2 * files) + Room)
+            _headers.Clear();
+    }
+}

@@ -1,0 +1,118 @@
+using Lodrik.Storage;
+
+namespace Lodrik.Tests.Slots;
+
+/// <summary>A save and what is kept beside it belong together, whenever a process dies.</summary>
+public sealed class AttachmentTests
+{
+    private static readonly byte[] Signature = [0x89, (byte)'P', (byte)'N', (byte)'G', 0x0D, 0x0A, 0x1A, 0x0A];
+
+    private readonly MemoryStorage _memory = new();
+
+    [Fact]
+    public void Pictures_and_other_files_come_and_go_with_their_save()
+    {
+        using var store = Open(_memory);
+        store.Save("evening", At(1), Label(1));
+        store.Save("evening", At(2), Label(2, "screenshot.png", "recording.bin"));
+        Assert.Equal(["png", "screenshot.png", "recording.bin"], store.List()[0].Header!.Attachments);
+        Assert.Equal(Picture(2), store.ReadThumbnail("evening"));
+        Assert.Equal(Picture(1), store.ReadThumbnail("evening", 1));
+        Assert.Equal("recording.bin 2"u8.ToArray(), store.ReadAttachment("evening", "recording.bin"));
+        Assert.Null(store.ReadAttachment("evening", "recording.bin", 1));
+        Assert.Null(store.ReadAttachment("evening", "../../lock"));
+        store.Copy("evening", "copy");
+        Assert.Equal("screenshot.png 2"u8.ToArray(), store.ReadAttachment("copy", "screenshot.png"));
+        store.Rename("evening", "night");
+        Assert.Equal(Picture(2), store.ReadThumbnail("night"));
+        store.Reinstate("night", 1);
+        Assert.Equal(Picture(1), store.ReadThumbnail("night"));
+        store.DeleteAll();
+        Assert.Empty(_memory.List("slots"));
+    }
+
+    [Fact]
+    public void A_file_that_merely_has_the_name_is_not_shown()
+    {
+        using var store = Open(_memory);
+        store.Save("evening", At(1));
+        _memory.Write("slots/evening/00000001.png", Picture(9), replace: false);
+        Assert.Null(store.ReadThumbnail("evening"));
+        store.Save("evening", At(2), Label(2));
+        _memory.Write("slots/evening/00000002.png", Picture(9), replace: true);
+        Assert.Null(store.ReadThumbnail("evening"));
+    }
+
+    [Theory]
+    [InlineData("png"), InlineData(".png"), InlineData("a.b.c"), InlineData("A.png"), InlineData("../a.png"), InlineData("a/b.png"), InlineData("")]
+    public void A_name_that_cannot_stand_beside_a_save_is_refused(string name)
+    {
+        using var store = Open(_memory);
+        Assert.Throws<ArgumentException>(() => store.Save("evening", At(1), new SaveLabel { Attachments = new Dictionary<string, ReadOnlyMemory<byte>> { [name] = new byte[1] } }));
+        Assert.Empty(_memory.List(""));
+    }
+
+    [Fact]
+    public void A_process_that_dies_between_any_two_changes_leaves_no_save_without_its_picture_and_no_picture_of_another()
+    {
+        var deaths = 0;
+        for (var change = 1; ; change++)
+        {
+            var storage = new GatedStorage { Failure = number => number >= change ? new DeadException() : null };
+            try
+            {
+                using var store = Open(storage);
+                for (var day = 1; day <= 6; day++)
+                    store.Save("evening", At(day), day % 3 == 0 ? null : Label(day, "screenshot.png"));
+                store.Copy("evening", "copy");
+                store.Reinstate("evening", 5);
+                store.Rename("copy", "night");
+                store.Delete("night");
+                break;
+            }
+            catch (DeadException)
+            {
+                deaths++;
+            }
+            storage.Failure = _ => null;
+            using var next = Open(storage);
+            CheckAll(next);
+            // The next one goes on where it was, without a picture, and with one.
+            if (next.Exists("evening"))
+            {
+                next.Save("evening", At(3), overwrite: Overwrite.Allowed);
+                CheckAll(next);
+                next.Save("evening", At(4), Label(4, "screenshot.png"), Overwrite.Allowed);
+                CheckAll(next);
+            }
+        }
+        Assert.True(deaths > 30, $"only {deaths} deaths were tried");
+    }
+
+    private static void CheckAll(SaveStore<LogSave> store)
+    {
+        foreach (var slot in store.List().Select(one => one.Slot))
+        {
+            foreach (var generation in store.History(slot))
+            {
+                var day = store.LoadGeneration(slot, generation.Number).State.Log.Day;
+                Assert.Equal(day % 3 == 0 ? null : Picture(day), store.ReadThumbnail(slot, generation.Number));
+                Assert.Equal(day % 3 != 0, store.ReadAttachment(slot, "screenshot.png", generation.Number) is not null);
+            }
+        }
+    }
+
+    private static SaveStore<LogSave> Open(ISaveStorage storage) => SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = storage, KeepGenerations = 3 });
+
+    private static SaveLabel Label(int day, params string[] others) => new()
+    {
+        Thumbnail = Picture(day),
+        Attachments = others.ToDictionary(name => name, name => (ReadOnlyMemory<byte>)System.Text.Encoding.UTF8.GetBytes($"{name} {day}")),
+    };
+
+    private static byte[] Picture(int day) => [.. Signature, (byte)day];
+
+    private static LogSave At(int day) => new() { Log = new Log { Day = day } };
+
+    private sealed class DeadException : Exception;
+}
