@@ -1,3 +1,5 @@
+using Lodrik.Slots;
+
 namespace Lodrik;
 
 /// <summary>When a session saves by itself.</summary>
@@ -18,6 +20,11 @@ public sealed record AutosavePolicy
     /// <summary>No automatic saves at all.</summary>
     public static AutosavePolicy Never { get; } = new() { Interval = null, OnSceneChange = false, OnQuit = false };
 }
+
+/// <summary>What came of leaving the game.</summary>
+/// <param name="Receipt">The automatic save; null where none was made.</param>
+/// <param name="FailedSaves">The saves that failed in the background, of slots that were not saved to since: what is not on the disk.</param>
+public sealed record QuitResult(SaveReceipt? Receipt, IReadOnlyList<SaveFailure> FailedSaves);
 
 /// <summary>Why a session saves by itself.</summary>
 public enum AutosaveCause

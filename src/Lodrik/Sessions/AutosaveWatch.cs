@@ -7,6 +7,7 @@ internal sealed class AutosaveWatch(AutosavePolicy policy, PlayClock clock)
     private TimeSpan? _last;
     private TimeSpan _counted;
     private AutosaveCause? _pending;
+    private AutosaveCause? _made;
 
     /// <summary>Why no automatic save is made now, in the order in which the reasons were given.</summary>
     public IReadOnlyList<string> Reasons => [.. _reasons.Select(reason => reason.Words)];
@@ -47,9 +48,12 @@ internal sealed class AutosaveWatch(AutosavePolicy policy, PlayClock clock)
     /// <summary>A save of any kind was made: nothing is due for a while.</summary>
     public void NoticeSave()
     {
-        _pending = null;
+        (_made, _pending) = (_pending, null);
         _last = _counted = clock.Played;
     }
+
+    /// <summary>The automatic save that was made last has failed: it is due again, after the spacing and not after the whole interval.</summary>
+    public void NoticeFailure() => _pending ??= _made ?? AutosaveCause.Interval;
 
     private sealed class Reason(AutosaveWatch watch, string words) : IDisposable
     {

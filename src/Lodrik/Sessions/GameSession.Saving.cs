@@ -92,14 +92,14 @@ public sealed partial class GameSession<TSave, TScene>
     /// <summary>
     /// Leaves what is being played: saves automatically if the policy says so and nothing holds it, and waits until all is on the disk.
     /// </summary>
-    /// <returns>The receipt; null where nothing was saved.</returns>
+    /// <returns>The receipt, and which saves given to the background have failed, this session's last ones included.</returns>
     /// <exception cref="SaveException">It could not be saved; the session goes on.</exception>
-    public SaveReceipt? Quit()
+    public QuitResult Quit()
     {
         var receipt = SavesOnQuit ? _store.Save(SlotName.Auto, TakeDown(), LabelOf(null)) : null;
         _store.WaitForBackground();
         Dispose();
-        return receipt;
+        return new QuitResult(receipt, _store.FailedSaves);
     }
 
     /// <summary>
@@ -108,14 +108,14 @@ public sealed partial class GameSession<TSave, TScene>
     /// </summary>
     /// <param name="cancellationToken">Gives it up: the session goes on, and so does a save whose writing has begun.</param>
     /// <inheritdoc cref="Quit()"/>
-    public async Task<SaveReceipt?> QuitAsync(CancellationToken cancellationToken = default)
+    public async Task<QuitResult> QuitAsync(CancellationToken cancellationToken = default)
     {
         var receipt = SavesOnQuit
             ? await _store.SaveAsync(SlotName.Auto, TakeDown(), LabelOf(null), cancellationToken: cancellationToken).ConfigureAwait(true)
             : null;
         await _store.WaitForBackgroundAsync(cancellationToken).ConfigureAwait(true);
         Dispose();
-        return receipt;
+        return new QuitResult(receipt, _store.FailedSaves);
     }
 
     private bool SavesOnQuit => IsReady && _options.Autosave.OnQuit && _autosaves.Reasons.Count == 0;

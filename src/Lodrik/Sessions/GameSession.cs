@@ -23,6 +23,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private readonly SessionOptions<TSave> _options;
     private readonly Dictionary<string, ISubsystem> _subsystems = new(StringComparer.Ordinal);
     private readonly AutosaveWatch _autosaves;
+    private Task? _failedAutosave;
     private TSave? _state;
     private ScenePlace _place;
     private LiveScene<TScene>? _live;
@@ -247,6 +248,11 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
             FinishLoading(loading);
         if (_restoration is { IsDone: false } restoration)
             Restore(restoration);
+        if (LastAutosave is { IsFaulted: true } failed && failed != _failedAutosave)
+        {
+            _failedAutosave = failed;
+            _autosaves.NoticeFailure();
+        }
         if (IsReady && _autosaves.Due() is not null)
             SaveByItself();
     }

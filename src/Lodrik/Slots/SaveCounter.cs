@@ -146,5 +146,6 @@ internal sealed class SaveCounter
         return calls.Write(File, Encoding.ASCII.GetBytes(SealEnvelope.WriteJws(_protection.Keys.Current, buffer.ToArray())), replace: true);
     }
 
-    private long? NewestOf(SlotName slot, Guid playthrough) => _newest.TryGetValue(NameOf(slot, playthrough), out var count) ? count : null;
+    /// <summary>The number of a slot's newest save, as far as it is known.</summary>
+    public long? NewestOf(SlotName slot, Guid playthrough) => _newest.TryGetValue(NameOf(slot, playthrough), out var count) ? count : null;
 }

@@ -22,6 +22,11 @@ internal static class SaveOrder
             label.Rest[HeaderKey] = continued.UtcTicks;
     }
 
+    /// <summary>The latest time that a save and what it continues were made at by their clocks, right or wrong.</summary>
+    public static DateTimeOffset ClockTimeOf(SaveHeader? header) =>
+        header is null ? DateTimeOffset.MinValue
+        : ContinuedBy(header) is { } continued && continued > header.Saved ? continued : header.Saved;
+
     /// <summary>Whether a save's time has not come yet: the clock of the machine was wrong.</summary>
     public static bool IsAhead(SaveHeader? header, DateTimeOffset now) => header is not null && header.Saved > Latest(now);
 

@@ -417,7 +417,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var written = Stopwatch.GetTimestamp();
         // A playthrough that was begun meanwhile is not ended by a save of the one before.
         if (request.Playthrough == Playthrough)
-            Remember(request.Slot, request.Playthrough, request.Asked, SaveOrder.TimeOf(header, request.Taken));
+            Remember(request.Slot, request.Playthrough, request.Asked, SaveOrder.ClockTimeOf(header));
         var dropped = await DropOldGenerations(files, request.Slot, place.Earlier, request.Playthrough).ConfigureAwait(false);
         var receipt = new SaveReceipt(
             request.Slot, place.Generation, files.Calls.Locate(file), bytes.Length, _options.Form, header.SaveId,
@@ -502,7 +502,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         if (counter is not null)
             shown.Rest[SlotLabel.CountKey] = counter.Next(parent?.WriteNumber);
         var current = _current;
-        var continued = parent?.Playthrough == request.Playthrough ? SaveOrder.TimeOf(parent, request.Taken) : DateTimeOffset.MinValue;
+        var continued = parent?.Playthrough == request.Playthrough ? SaveOrder.ClockTimeOf(parent) : DateTimeOffset.MinValue;
         SaveOrder.Note(
             shown, current.Playthrough == request.Playthrough && current.Continued > continued ? current.Continued : continued);
         Attachments.Note(shown, Attachments.Of(label));

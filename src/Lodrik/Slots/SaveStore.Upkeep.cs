@@ -313,8 +313,9 @@ public sealed partial class SaveStore<T>
         var found = await files.Find(slot, generation).ConfigureAwait(false);
         // Cut short between the two, the newest save is newer than the counter says, and not older.
         await _slots.Hold(files).ConfigureAwait(false);
-        await NoteNewest(files, slot, [found]).ConfigureAwait(false);
+        await NoteNewest(files, slot, [found], onlyOlder: true).ConfigureAwait(false);
         var number = await _slots.Reinstate(files, slot, generation).ConfigureAwait(false);
+        await NoteNewest(files, slot, await files.Of(slot).ConfigureAwait(false)).ConfigureAwait(false);
         StoreLog.Reinstated(_log, slot, generation, number);
         List<Generation> earlier = [.. (await files.Of(slot).ConfigureAwait(false)).Where(one => one.Number != number)];
         await DropOldGenerations(files, slot, earlier, await files.PlaythroughOf(slot, found).ConfigureAwait(false)).ConfigureAwait(false);
@@ -332,7 +333,7 @@ public sealed partial class SaveStore<T>
             throw new SlotTakenException(await files.Summarise(to, await files.Of(to).ConfigureAwait(false)).ConfigureAwait(false));
         await _slots.Hold(files).ConfigureAwait(false);
         // The oldest is copied first, and is the newest there until the next one is.
-        await NoteNewest(files, to, [copied[^1]]).ConfigureAwait(false);
+        await NoteNewest(files, to, [copied[^1]], onlyOlder: true).ConfigureAwait(false);
         await _slots.Copy(files, from, to, overwrite).ConfigureAwait(false);
         await NoteNewest(files, to, await files.Of(to).ConfigureAwait(false)).ConfigureAwait(false);
         List<Generation> earlier = [.. (await files.Of(to).ConfigureAwait(false)).Skip(1)];
@@ -357,9 +358,9 @@ public sealed partial class SaveStore<T>
         if (left.RemoveAll(one => one.Number == generation) == 0)
             return false;
         await _slots.Hold(files).ConfigureAwait(false);
-        if (left.Count > 0)
-            await NoteNewest(files, slot, left).ConfigureAwait(false);
+        await NoteNewest(files, slot, left, onlyOlder: true).ConfigureAwait(false);
         await _slots.DeleteGeneration(files, slot, generation).ConfigureAwait(false);
+        await NoteNewest(files, slot, left).ConfigureAwait(false);
         if (left.Count == 0 && await Counter(files).ConfigureAwait(false) is { } counter)
             await counter.Forget(files.Calls, slot).ConfigureAwait(false);
         return true;
@@ -447,17 +448,20 @@ public sealed partial class SaveStore<T>
     /// <param name="files">The storage.</param>
     /// <param name="slot">The slot.</param>
     /// <param name="generations">Its generations, newest first, as they will be.</param>
-    private async ValueTask NoteNewest(SlotFiles files, SlotName slot, List<Generation> generations)
+    /// <param name="onlyOlder">Whether this comes before the change: until then a newer one is the newest.</param>
+    private async ValueTask NoteNewest(SlotFiles files, SlotName slot, List<Generation> generations, bool onlyOlder = false)
     {
-        if (await Counter(files).ConfigureAwait(false) is not { } counter)
+        if (generations.Count == 0 || await Counter(files).ConfigureAwait(false) is not { } counter)
             return;
         foreach (var (playthrough, ring) in slot.IsRing
             ? await files.RingsOf(slot, generations).ConfigureAwait(false)
             : new OrderedDictionary<Guid, List<Generation>> { [default] = generations })
         {
-            if ((await files.Summarise(slot, ring).ConfigureAwait(false)).Header is { } header)
-                await counter.Note(files.Calls, slot, slot.IsRing ? playthrough : header.Playthrough, header.WriteNumber ?? 0)
-                    .ConfigureAwait(false);
+            if ((await files.Summarise(slot, ring).ConfigureAwait(false)).Header is not { } header)
+                continue;
+            var (owner, number) = (slot.IsRing ? playthrough : header.Playthrough, header.WriteNumber ?? 0);
+            if (!onlyOlder || counter.NewestOf(slot, owner) is not { } known || known > number)
+                await counter.Note(files.Calls, slot, owner, number).ConfigureAwait(false);
         }
     }
 }

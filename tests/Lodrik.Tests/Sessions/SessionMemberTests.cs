@@ -38,7 +38,7 @@ public sealed class SessionMemberTests : IDisposable
         session.Travel(new ScenePlace("mill", "door"));
         session.Tick();
         Assert.Equal(SlotName.Auto, (await session.LastAutosave!).Slot);
-        Assert.Null(session.Quit());
+        Assert.Null(session.Quit().Receipt);
     }
 
     [Fact]

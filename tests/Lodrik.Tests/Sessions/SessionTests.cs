@@ -629,7 +629,7 @@ public sealed class SessionTests : IDisposable
         session.QuickSave();
         await Play(TimeSpan.FromMinutes(3));
         Assert.Equal(4, Saves());
-        Assert.NotNull(session.Quit());
+        Assert.NotNull(session.Quit().Receipt);
         Assert.Equal(5, Saves());
         Assert.Throws<SessionException>(() => session.State);
 
@@ -649,15 +649,15 @@ public sealed class SessionTests : IDisposable
     {
         var run = new Run(Store());
         run.Session.StartNew();
-        Assert.Null(run.Session.Quit());
+        Assert.Null(run.Session.Quit().Receipt);
         run = new Run(Store(), options: one => one.Options(autosave: new AutosavePolicy()));
         run.Session.StartNew();
         var hold = run.Session.HoldAutosaves("a fight");
-        Assert.Null(run.Session.Quit());
+        Assert.Null(run.Session.Quit().Receipt);
         hold.Dispose();
         run.Session.StartNew();
-        Assert.NotNull(run.Session.Quit());
-        Assert.Null(new Run(Store(), options: one => one.Options(autosave: new AutosavePolicy())).Session.Quit());
+        Assert.NotNull(run.Session.Quit().Receipt);
+        Assert.Null(new Run(Store(), options: one => one.Options(autosave: new AutosavePolicy())).Session.Quit().Receipt);
     }
 
     [Fact]
@@ -673,6 +673,34 @@ public sealed class SessionTests : IDisposable
         _clock.Advance(TimeSpan.FromMinutes(6));
         run.Session.Tick();
         await run.Session.LastAutosave!;
+    }
+
+    [Fact]
+    public async Task An_automatic_save_that_failed_is_made_again_after_the_spacing_and_leaving_says_what_was_not_saved()
+    {
+        var gated = new Slots.GatedStorage();
+        var store = SaveStore<RunSave>.Open(new SaveStoreOptions { Storage = gated, Clock = _clock });
+        _stores.Add(store);
+        var run = new Run(store, options: one => one.Options(_clock, new AutosavePolicy { MinimumSpacing = TimeSpan.FromSeconds(30), OnQuit = false }));
+        await run.Session.StartNewAsync();
+        gated.Failure = _ => new StorageException("The disk is full.");
+        _clock.Advance(TimeSpan.FromMinutes(6));
+        run.Session.Tick();
+        var failed = run.Session.LastAutosave!;
+        await Assert.ThrowsAsync<StorageException>(() => failed);
+        gated.Failure = _ => null;
+        _clock.Advance(TimeSpan.FromSeconds(20));
+        run.Session.Tick();
+        Assert.Same(failed, run.Session.LastAutosave);
+        _clock.Advance(TimeSpan.FromSeconds(11));
+        run.Session.Tick();
+        Assert.Equal(1, (await run.Session.LastAutosave!).Generation);
+
+        gated.Failure = _ => new StorageException("The disk is full.");
+        _ = run.Session.SaveAsync("evening");
+        var end = run.Session.Quit();
+        Assert.Null(end.Receipt);
+        Assert.Equal("evening", Assert.Single(end.FailedSaves).Slot.ToString());
     }
 
     [Fact]

@@ -190,7 +190,7 @@ public sealed class AsyncStoreTests
         await session.TravelAsync(new ScenePlace("mill"));
         Assert.Equal("yard", (await session.ReturnAsync()).Change.Scene);
         await Assert.ThrowsAsync<SessionException>(() => session.ReturnAsync("nowhere"));
-        Assert.NotNull(await session.QuitAsync(Cancellation));
+        Assert.NotNull((await session.QuitAsync(Cancellation)).Receipt);
         await Assert.ThrowsAsync<SessionException>(() => session.SaveAsync("evening", cancellationToken: Cancellation));
     }
 
