@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Diagnostics;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using System.Xml;
@@ -48,6 +49,7 @@ internal static class Budgets
         ["small"] = Small,
         ["allocation"] = Allocation,
         ["slots"] = Slots,
+        ["store"] = Store,
         ["scenes"] = SceneBudgets.Lines,
         ["migrations"] = MigrationBudgets.Lines,
         ["protection"] = ProtectionBudgets.Lines,
@@ -144,6 +146,134 @@ internal static class Budgets
         {
             folder.Delete(recursive: true);
         }
+    }
+
+    /// <summary>What a store of 10,000 slots costs, what a large save takes of memory, and how long a call waits while another one writes.</summary>
+    private static IEnumerable<BudgetLine> Store()
+    {
+        var folder = Directory.CreateTempSubdirectory("lodrik-bench-");
+        try
+        {
+            var options = new SaveStoreOptions { Folder = folder.FullName };
+            using (var store = SaveStore<SmallSave>.Open(options))
+            {
+                for (var i = 0; i < 10_000; i++)
+                    store.Save($"slot-{i}", SmallSave.Make(), new SaveLabel { Title = $"Night {i} at the mill" });
+            }
+            using (var store = SaveStore<SmallSave>.Open(options))
+            {
+                yield return BudgetLine.Of("10,000 slots: the first list / 1 s (ms)", Once(() => store.List()), 1000, 1.0);
+                yield return BudgetLine.Of("10,000 slots: a list after that / 200 ms (ms)", Median(() => store.List()), 200, 1.0);
+                yield return BudgetLine.Of("10,000 slots: continue / 200 ms (ms)", Median(() => store.Continue()), 200, 1.0);
+                yield return BudgetLine.Of("10,000 slots: whether there are saves / 200 ms (ms)", Median(() => store.HasSaves()), 200, 1.0);
+                var number = 0;
+                store.Save("new-first", SmallSave.Make());
+                yield return BudgetLine.Of(
+                    "10,000 slots: a save to a new slot / to one that is there (ms)", Median(() => store.Save($"new-{number++}", SmallSave.Make())),
+                    Median(() => store.Save("new-first", SmallSave.Make(), overwrite: Overwrite.Allowed)), 3.0);
+            }
+            foreach (var line in Memory(folder.FullName))
+                yield return line;
+            foreach (var line in Waits())
+                yield return line;
+        }
+        finally
+        {
+            folder.Delete(recursive: true);
+        }
+    }
+
+    /// <summary>What a save of 128 MB allocates to be written and to be loaded, over its own size, and what stays afterwards.</summary>
+    private static IEnumerable<BudgetLine> Memory(string folder)
+    {
+        var save = new LargeSave { Large = { Bytes = new byte[128 << 20] } };
+        new Random(1).NextBytes(save.Large.Bytes);
+        var store = SaveStore<LargeSave>.Open(new SaveStoreOptions { Folder = Path.Combine(folder, "large"), Form = SaveForm.Binary });
+        var before = GC.GetTotalMemory(forceFullCollection: true);
+        var size = store.Save("evening", save).ByteCount;
+        yield return BudgetLine.Of("a save of 128 MB: kept by the store afterwards / its size (MB)", Kept(before), size / 1e6, 0.3);
+        before = GC.GetTotalMemory(forceFullCollection: true);
+        var peak = Peak(() => store.Save("evening", save));
+        yield return BudgetLine.Of("a save of 128 MB: the peak while it is saved / its size (MB)", peak, size / 1e6, 1.3);
+        peak = Peak(() => store.Load("evening"));
+        yield return BudgetLine.Of(
+            "a save of 128 MB: the peak while it is loaded, without what is loaded / its size (MB)", peak - (size / 1e6), size / 1e6, 2.0);
+        store.Dispose();
+
+        static double Kept(long before) => Math.Max(GC.GetTotalMemory(forceFullCollection: true) - before, 0) / 1e6;
+    }
+
+    /// <summary>How much more than before is in use at most while something runs, in megabytes.</summary>
+    private static double Peak(Action act)
+    {
+        GC.Collect();
+        var before = GC.GetTotalMemory(forceFullCollection: true);
+        var (peak, isDone) = (before, false);
+        var watch = new Thread(() =>
+        {
+            while (!Volatile.Read(ref isDone))
+            {
+                peak = Math.Max(peak, GC.GetTotalMemory(forceFullCollection: false));
+                Thread.Sleep(1);
+            }
+        });
+        watch.Start();
+        act();
+        Volatile.Write(ref isDone, true);
+        watch.Join();
+        return (peak - before) / 1e6;
+    }
+
+    /// <summary>How long the calls of a game wait while a write in the background takes half a second: for the figures alone.</summary>
+    private static IEnumerable<BudgetLine> Waits()
+    {
+        var slow = new SlowWrites();
+        using var store = SaveStore<SmallSave>.Open(new SaveStoreOptions { Storage = slow });
+        store.Save("evening", SmallSave.Make());
+        foreach (var (name, call) in ((string, Action)[])[
+            ("StartPlaythrough", store.StartPlaythrough), ("Exists", () => store.Exists("evening")), ("HasSaves", () => store.HasSaves()), ("List", () => store.List()),
+            ("Load", () => store.Load("evening")), ("SaveAsync", () => store.SaveAsync("other", SmallSave.Make(), overwrite: Overwrite.Allowed))])
+        {
+            slow.Delay = TimeSpan.FromMilliseconds(500);
+            var saving = store.SaveAsync("background", SmallSave.Make(), overwrite: Overwrite.Allowed);
+            Thread.Sleep(50);
+            yield return BudgetLine.Of($"{name} while a write takes 500 ms / 500 ms (ms)", Once(call), 500, 0.2);
+            saving.Wait();
+            slow.Delay = TimeSpan.Zero;
+            store.WaitForBackground();
+        }
+    }
+
+    private static double Once(Action act)
+    {
+        var started = Stopwatch.GetTimestamp();
+        act();
+        return Stopwatch.GetElapsedTime(started).TotalMilliseconds;
+    }
+
+    private sealed class SlowWrites : Lodrik.Storage.ISaveStorage
+    {
+        private readonly MemoryStorage _inner = new();
+
+        public TimeSpan Delay { get; set; }
+
+        public string Description => _inner.Description;
+
+        public IReadOnlyList<Lodrik.Storage.StoredFile> List(string folder) => _inner.List(folder);
+
+        public byte[]? ReadRange(string name, long offset, int count) => _inner.ReadRange(name, offset, count);
+
+        public byte[]? Read(string name) => _inner.Read(name);
+
+        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace)
+        {
+            Thread.Sleep(Delay);
+            _inner.Write(name, bytes, replace);
+        }
+
+        public bool Delete(string name) => _inner.Delete(name);
+
+        public string Locate(string name) => _inner.Locate(name);
     }
 
     /// <summary>A hundred scenes, of which one was visited since the save before.</summary>
@@ -404,4 +534,17 @@ internal static class Budgets
             return bytes;
         }
     }
+}
+
+/// <summary>A save that is one large thing.</summary>
+[SaveFile("large-bench")]
+public sealed partial class LargeSave
+{
+    public Large Large { get; set; } = new();
+}
+
+[StateType]
+public sealed partial class Large
+{
+    public byte[] Bytes { get; set; } = [];
 }

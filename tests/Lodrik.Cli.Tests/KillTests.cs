@@ -56,6 +56,14 @@ public sealed class KillTests : IDisposable
     }
 
     [Fact]
+    public void A_process_that_ends_without_closing_its_store_saves_what_it_was_asked_to()
+    {
+        Assert.Equal(0, ProgramRun.Of("Lodrik.Saver", _folder, "leave", _folder).Exit);
+        using var store = SaveStore<Saver.Tally>.Open(_folder);
+        Assert.Equal((7, 8), (store.Load("kept").State.Count.Number, store.Load("last").State.Count.Number));
+    }
+
+    [Fact]
     public async Task Nothing_that_a_killed_process_reported_done_is_lost()
     {
         var random = new Random(4);

@@ -1,8 +1,6 @@
 using System.Runtime.InteropServices;
 using System.Security.Cryptography;
 using Lodrik.Protection;
-using Lodrik.Slots;
-using Lodrik.Storage;
 
 namespace Lodrik.Saver;
 

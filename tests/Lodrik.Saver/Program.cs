@@ -23,6 +23,15 @@ if (args is ["once", var once])
     return 0;
 }
 
+if (args is ["leave", var left])
+{
+    // A game that forgets to close its store: the process ends in the ordinary way all the same.
+    var open = SaveStore<Tally>.Open(left);
+    _ = open.SaveAsync("kept", new Tally { Count = new Count { Number = 7, Ballast = new byte[20_000_000] } });
+    _ = open.SaveAsync("last", new Tally { Count = new Count { Number = 8 } });
+    return 0;
+}
+
 // Saves as fast as it can until it is killed, and says what is done.
 using var store = SaveStore<Tally>.Open(args[0]);
 var tally = store.LoadOrNew("kept");

@@ -3,12 +3,18 @@ using System.Runtime.CompilerServices;
 
 namespace Lodrik.Formats;
 
-/// <summary>A buffer that grows, on rented memory. What was written is valid until the buffer is disposed of or reset.</summary>
+/// <summary>
+/// A buffer that grows, on rented memory. What was written is valid until the buffer is disposed of or reset. A large one is on memory of
+/// its own, which goes back to the system: one save that is large now and then must not keep its size for good.
+/// </summary>
 internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
 {
+    /// <summary>From here on memory is not rented, and grows by a quarter instead of to its double.</summary>
+    private const int Large = 8 << 20;
+
     private byte[] _array;
 
-    public PooledBuffer(int capacity = 4096) => _array = ArrayPool<byte>.Shared.Rent(capacity);
+    public PooledBuffer(int capacity = 4096) => _array = Take(capacity);
 
     public int Length { get; private set; }
 
@@ -16,7 +22,20 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
 
     public ReadOnlyMemory<byte> WrittenMemory => _array.AsMemory(0, Length);
 
-    public void Reset() => Length = 0;
+    /// <summary>Forgets what was written, and lets go of memory that is larger than most need.</summary>
+    public void Reset()
+    {
+        Length = 0;
+        if (_array.Length > Large)
+            _array = [];
+    }
+
+    /// <summary>Makes room for so many bytes at once.</summary>
+    public void Reserve(long count)
+    {
+        if (count > _array.Length - Length)
+            Grow((int)Math.Min(count, Array.MaxLength - Length));
+    }
 
     /// <summary>Takes back what was written behind that length.</summary>
     public void Truncate(int length) => Length = Math.Min(Length, length);
@@ -54,7 +73,7 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
     {
         if (_array.Length == 0)
             return;
-        ArrayPool<byte>.Shared.Return(_array);
+        GiveBack(_array);
         _array = [];
         Length = 0;
     }
@@ -62,13 +81,23 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
     private void Grow(int sizeHint)
     {
         var room = Math.Max(sizeHint, 1);
-        var larger = ArrayPool<byte>.Shared.Rent((int)Math.Min(Math.Max(2L * _array.Length, (long)Length + room), Array.MaxLength));
-        if (larger.Length - Length < room)
+        var more = _array.Length > Large ? _array.Length + (_array.Length / 4L) : 2L * _array.Length;
+        var needed = (long)Length + room;
+        if (needed > Array.MaxLength)
             throw new SaveException(SaveErrorCode.LimitExceeded, "The save is larger than 2 GB.");
+        var larger = Take((int)Math.Min(Math.Max(more, needed), Array.MaxLength));
         Written.CopyTo(larger);
-        if (_array.Length > 0)
-            ArrayPool<byte>.Shared.Return(_array);
+        GiveBack(_array);
         _array = larger;
+    }
+
+    private static byte[] Take(int capacity) =>
+        capacity > Large ? GC.AllocateUninitializedArray<byte>(capacity) : ArrayPool<byte>.Shared.Rent(capacity);
+
+    private static void GiveBack(byte[] array)
+    {
+        if (array.Length is > 0 and <= Large)
+            ArrayPool<byte>.Shared.Return(array);
     }
 }
 

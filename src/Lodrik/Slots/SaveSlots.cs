@@ -258,6 +258,28 @@ public sealed partial class SaveSlots : IDisposable
         return _writer.Alone(files.Calls, act);
     }
 
+    /// <summary>
+    /// Names of slots that differ from this one by upper and lower case only. All slots are listed once for that, not with every new one.
+    /// Called in a turn, for a slot that is about to be written.
+    /// </summary>
+    internal async ValueTask<List<SlotName>> Lookalikes(SlotFiles files, SlotName slot)
+    {
+        if (!_writer.SlotNames.TryGetValue(Storage.Description, out var names))
+        {
+            names = (await files.All().ConfigureAwait(false)).Keys.Select(name => name.ToString()).ToHashSet(StringComparer.OrdinalIgnoreCase);
+            _writer.SlotNames.Add(Storage.Description, names);
+        }
+        // What is known may be old; a name like this one is looked for anew.
+        return names.Add(slot.ToString()) ? [] : await files.Lookalikes(slot).ConfigureAwait(false);
+    }
+
+    /// <summary>A slot is written that may be new.</summary>
+    private void NoteName(SlotName slot)
+    {
+        if (_writer.SlotNames.TryGetValue(Storage.Description, out var names))
+            names.Add(slot.ToString());
+    }
+
     /// <summary>The line of those who change the saves of this place.</summary>
     internal StoreWriter Writer => _writer;
 
@@ -326,6 +348,7 @@ public sealed partial class SaveSlots : IDisposable
         if (occupants.Count > 0 && overwrite == Overwrite.Refused)
             throw new SlotTakenException(await files.Summarise(to, occupants).ConfigureAwait(false));
         await Hold(files).ConfigureAwait(false);
+        NoteName(to);
         var number = occupants.Count > 0 ? occupants[0].Number : 0;
         // Oldest first: were this cut short, what is there is older, and nothing is passed off as newer than it is.
         for (var i = generations.Count - 1; i >= 0; i--)
@@ -378,6 +401,7 @@ public sealed partial class SaveSlots : IDisposable
         if (await files.Of(slot).ConfigureAwait(false) is { Count: > 0 } occupants)
             throw new SlotTakenException(await files.Summarise(slot, occupants).ConfigureAwait(false));
         await Hold(files).ConfigureAwait(false);
+        NoteName(slot);
         await files.Calls.Write(SlotFiles.NameOf(slot, 1, extension), save, replace: false).ConfigureAwait(false);
         return true;
     }

@@ -408,9 +408,20 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         if (counter is not null)
             await counter.Begin(files.Calls).ConfigureAwait(false);
         var header = Describe(request, place.Occupant?.Header, counter);
-        var bytes = Encode(request, header);
-        var encoded = Stopwatch.GetTimestamp();
-        var file = await Store(files, request, place.Generation, bytes).ConfigureAwait(false);
+        int byteCount;
+        long encoded;
+        string file;
+        try
+        {
+            var bytes = Encode(request, header);
+            byteCount = bytes.Length;
+            encoded = Stopwatch.GetTimestamp();
+            file = await Store(files, request, place.Generation, bytes).ConfigureAwait(false);
+        }
+        finally
+        {
+            _saveWriter?.Release();
+        }
         // The save comes first: cut short between the two, it is newer than the counter says, and not older.
         if (counter is not null)
             await counter.Note(files.Calls, request.Slot, request.Playthrough, header.WriteNumber ?? 0).ConfigureAwait(false);
@@ -420,7 +431,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             Remember(request.Slot, request.Playthrough, request.Asked, SaveOrder.ClockTimeOf(header));
         var dropped = await DropOldGenerations(files, request.Slot, place.Earlier, request.Playthrough).ConfigureAwait(false);
         var receipt = new SaveReceipt(
-            request.Slot, place.Generation, files.Calls.Locate(file), bytes.Length, _options.Form, header.SaveId,
+            request.Slot, place.Generation, files.Calls.Locate(file), byteCount, _options.Form, header.SaveId,
             request.Encoding + Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
         {
             Warnings = warnings,

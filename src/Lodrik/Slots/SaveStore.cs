@@ -385,7 +385,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 SaveErrorCode.BadSlotName, "The game has no such place for a save.", new SaveLocation { Slot = slot.ToString() },
                 $"It has: {string.Join(", ", _options.Places)}.");
         }
-        foreach (var other in await files.Lookalikes(slot).ConfigureAwait(false))
+        foreach (var other in await _slots.Lookalikes(files, slot).ConfigureAwait(false))
         {
             throw new SlotException(
                 SaveErrorCode.BadSlotName,

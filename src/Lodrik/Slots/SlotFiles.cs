@@ -191,7 +191,7 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, 
         if (generation.ByteCount > Array.MaxLength)
             throw new DamagedSaveException(
                 SaveErrorCode.LimitExceeded, $"The file has {generation.ByteCount} bytes, and a save can have {Array.MaxLength}.", location);
-        if (generation.ByteCount <= ReadAtOnce)
+        if (generation.ByteCount <= ReadAtOnce || (progress is null && !calls.Cancellation.CanBeCanceled))
             return SavedFile.FromBytes(
                 await calls.Read(generation.File).ConfigureAwait(false) ?? throw new GenerationGoneException(location), location);
         var bytes = new byte[generation.ByteCount];

@@ -55,6 +55,12 @@ internal sealed class StoreWriter : IDisposable
         }
     }
 
+    /// <summary>
+    /// The names of the slots of each profile, without regard to case, once somebody had to know them all; who adds a slot adds its name.
+    /// A name may stay that is no more. Looked at and changed in a turn only.
+    /// </summary>
+    public Dictionary<string, HashSet<string>> SlotNames { get; } = new(StringComparer.Ordinal);
+
     /// <summary>Asks for a turn. Turns come in the order in which they were asked for, and one has to be ended before the next comes.</summary>
     /// <param name="isSave">Whether a save is to be written; everything else separates the saves before it from those after it.</param>
     public WriterTurn Ask(bool isSave = false)

@@ -32,6 +32,19 @@ internal static class StateLimits
     public static string TooDeepToWrite =>
         $"The state is nested more than {MaxDepth - CheckpointDepth} deep. Most often an object refers back to one that contains it.";
 
+    /// <summary>How many characters one text may have: what the writers of all forms can take.</summary>
+    public const int MostCharacters = 160_000_000;
+
+    /// <summary>Holds to the limit of a text's length.</summary>
+    /// <exception cref="ContentException">It is longer.</exception>
+    public static void CheckLength(ReadOnlySpan<char> text)
+    {
+        if (text.Length > MostCharacters)
+            throw new ContentException(
+                SaveErrorCode.LimitExceeded, $"The text has {text.Length} characters, and one text can have {MostCharacters}.",
+                new ContentPlace(long.MaxValue, int.MaxValue));
+    }
+
     /// <summary>Holds to the limit where a list is written that is entered when it is read.</summary>
     /// <exception cref="ContentException">There is no room for another level.</exception>
     public static void RequireRoom(int depth)

@@ -697,7 +697,7 @@ public sealed class SessionTests : IDisposable
         Assert.Equal(1, (await run.Session.LastAutosave!).Generation);
 
         gated.Failure = _ => new StorageException("The disk is full.");
-        _ = run.Session.SaveAsync("evening");
+        _ = run.Session.SaveAsync("evening", cancellationToken: TestContext.Current.CancellationToken);
         var end = run.Session.Quit();
         Assert.Null(end.Receipt);
         Assert.Equal("evening", Assert.Single(end.FailedSaves).Slot.ToString());

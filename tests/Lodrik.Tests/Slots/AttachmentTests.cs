@@ -1,3 +1,5 @@
+using Lodrik.Inspection;
+using Lodrik.Slots;
 using Lodrik.Storage;
 
 namespace Lodrik.Tests.Slots;
@@ -29,6 +31,39 @@ public sealed class AttachmentTests
         Assert.Equal(Picture(1), store.ReadThumbnail("night"));
         store.DeleteAll();
         Assert.Empty(_memory.List("slots"));
+    }
+
+    [Fact]
+    public async Task Whoever_has_no_games_types_reads_them_too()
+    {
+        using (var store = Open(_memory))
+        {
+            store.Save("evening", At(1), Label(1, "recording.bin"));
+            Assert.Equal("recording.bin 1"u8.ToArray(), await store.ReadAttachmentAsync("evening", "recording.bin", cancellationToken: TestContext.Current.CancellationToken));
+        }
+        using var slots = SaveSlots.Open(_memory);
+        Assert.Equal("recording.bin 1"u8.ToArray(), slots.ReadAttachment("evening", "recording.bin"));
+        Assert.Null(await slots.ReadAttachmentAsync("evening", "recording.bin", 2, TestContext.Current.CancellationToken));
+    }
+
+    [Fact]
+    public void A_picture_beside_a_file_is_shown_if_it_is_the_saves_own()
+    {
+        var folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
+        try
+        {
+            using (var store = SaveStore<LogSave>.Open(folder))
+                store.Save("evening", At(1), Label(1));
+            var file = Path.Combine(folder, "slots", "evening", "00000001.json");
+            Assert.Equal(Picture(1), SaveSlots.ReadThumbnailBeside(file, SavedFile.Open(file).Header));
+            File.WriteAllBytes(Path.ChangeExtension(file, ".png"), Picture(2));
+            Assert.Null(SaveSlots.ReadThumbnailBeside(file, SavedFile.Open(file).Header));
+            Assert.Null(SaveSlots.ReadThumbnailBeside(Path.Combine(folder, "none.json"), null));
+        }
+        finally
+        {
+            Directory.Delete(folder, recursive: true);
+        }
     }
 
     [Fact]

@@ -1,5 +1,4 @@
 using Lodrik.Protection;
-using Lodrik.Slots;
 using Lodrik.Storage;
 using Microsoft.Extensions.Time.Testing;
 

@@ -12,11 +12,7 @@ public sealed partial class FoundFilesTests : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
 
-    public void Dispose()
-    {
-        File.SetUnixFileMode(_folder, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
-        Directory.Delete(_folder, recursive: true);
-    }
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
 
     private string Slot => Path.Combine(_folder, "slots", "evening");
 

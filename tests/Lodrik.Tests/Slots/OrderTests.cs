@@ -218,6 +218,24 @@ public sealed class OrderTests : IDisposable
         Assert.Equal(2, store.Save("a", new ThrowingSave()).Generation);
     }
 
+    [Fact]
+    public void A_text_that_no_form_can_take_is_the_librarys_own_error()
+    {
+        // It takes a gigabyte: by hand.
+        if (Environment.GetEnvironmentVariable("LODRIK_LARGE") != "1")
+            Assert.Skip("Set LODRIK_LARGE=1 to save a text of 160 million characters.");
+        var state = new LogSave { Log = new Log { Lines = [new string('x', 160_000_001)] } };
+        foreach (var form in Enum.GetValues<SaveForm>())
+        {
+            using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage(), Form = form });
+            var problem = Assert.Throws<UnsavableStateException>(() => store.Save("evening", state));
+            Assert.Equal((SaveErrorCode.LimitExceeded, "/lines/0"), (problem.Code, problem.Location.Path));
+        }
+        state.Log.Lines[0] = new string('x', 160_000_000);
+        using var fits = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage() });
+        fits.Save("evening", state);
+    }
+
     /// <summary>What is asked for, at random, against a model that does one thing after the other.</summary>
     [Fact]
     public async Task Any_play_ends_as_if_one_thing_had_been_done_after_the_other()

@@ -221,6 +221,16 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
     }
 
     [Fact]
+    public void A_file_that_was_changed_has_another_stamp()
+    {
+        Storage.Write("a", "one"u8.ToArray(), replace: false);
+        var before = Assert.Single(Storage.List("")).Stamp;
+        Assert.Equal(before, Assert.Single(Storage.List("")).Stamp);
+        Storage.Write("a", "two"u8.ToArray(), replace: true);
+        Assert.NotEqual(before, Assert.Single(Storage.List("")).Stamp);
+    }
+
+    [Fact]
     public void One_writer_at_a_time_holds_a_directory_and_others_learn_who()
     {
         ISaveStorage again = new DirectoryStorage(Storage.Description);

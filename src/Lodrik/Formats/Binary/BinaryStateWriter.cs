@@ -83,6 +83,7 @@ internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = n
     /// <summary>Writes text in UTF-8, as a string of this major type.</summary>
     public readonly void WriteText(scoped ReadOnlySpan<char> value, byte major)
     {
+        StateLimits.CheckLength(value);
         // Most text is ASCII: the head is made for that length, and mended where the text turns out longer.
         var guess = Cbor.HeadSize((uint)value.Length);
         var span = buffer.GetSpan(checked(9 + 3 * value.Length));

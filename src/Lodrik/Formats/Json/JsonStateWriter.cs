@@ -67,6 +67,7 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
 
     public readonly void WriteText(scoped ReadOnlySpan<char> value)
     {
+        StateLimits.CheckLength(value);
         LoneSurrogates.Note(value, context);
         writer.WriteStringValue(value);
     }

@@ -66,6 +66,8 @@ internal sealed class FileAssembly : IDisposable
         _entries.Clear();
         foreach (var section in sections)
             _entries.Add(section.Entry);
+        // The file is its sections and little else: a large one need not grow to its size.
+        File.Reserve(sections.Sum(section => (long)section.Bytes.Length) + 4096);
     }
 
     /// <summary>Fills in what the header says of the section table.</summary>
@@ -100,6 +102,13 @@ internal sealed class FileAssembly : IDisposable
         File.Truncate(offset);
         File.Write(System.Text.Encoding.ASCII.GetBytes(SealEnvelope.WriteJws(Seal!.Protection.Keys.Current, content)));
         File.Write(after);
+    }
+
+    /// <summary>Lets go of a large file once it is written.</summary>
+    public void Release()
+    {
+        Sections = [];
+        File.Reset();
     }
 
     public void Dispose()

@@ -54,6 +54,14 @@ internal sealed class SaveWriter : IDisposable
         return Finish(header, new SaveTerms(form, isIndented, SaveCompression.None, protection), cache: null, compressed: null);
     }
 
+    /// <summary>Lets go of the bytes of the last call, which are not valid any more.</summary>
+    public void Release()
+    {
+        _sections.Clear();
+        _batch.Begin(isIndented: false);
+        _assembly.Release();
+    }
+
     public void Dispose()
     {
         _batch.Dispose();
