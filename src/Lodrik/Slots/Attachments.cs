@@ -1,6 +1,5 @@
 using System.Buffers;
 using System.Buffers.Text;
-using System.Globalization;
 using System.Security.Cryptography;
 using Lodrik.State;
 
@@ -52,10 +51,6 @@ internal static class Attachments
         return dot > 0 && dot < name.Length - 1 && name.Length <= 64
             && name.AsSpan(0, dot).IndexOfAnyExcept(Characters) < 0 && name.AsSpan(dot + 1).IndexOfAnyExcept(Characters) < 0;
     }
-
-    /// <summary>The file that something beside a save is in.</summary>
-    public static string FileOf(SlotName slot, int generation, string name) =>
-        string.Create(CultureInfo.InvariantCulture, $"{SlotFiles.Folder}/{slot}/{generation:D8}.{name}");
 
     private static string DigestOf(ReadOnlySpan<byte> bytes) => Base64Url.EncodeToString(SHA256.HashData(bytes));
 }

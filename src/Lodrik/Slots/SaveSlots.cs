@@ -438,7 +438,7 @@ public sealed partial class SaveSlots : IDisposable
         foreach (var name in names)
         {
             if (await files.ReadAttachment(from, generation, name).ConfigureAwait(false) is { } bytes)
-                await files.Calls.Write(Attachments.FileOf(to, number, name), bytes, replace: true).ConfigureAwait(false);
+                await files.Calls.Write(SlotFiles.AttachmentOf(to, number, name), bytes, replace: true).ConfigureAwait(false);
         }
     }
 }

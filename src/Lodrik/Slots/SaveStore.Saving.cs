@@ -479,7 +479,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         Report(request.Progress, new SaveProgress(SaveStage.Writing, 0, bytes.Length));
         // What belongs to a save comes before it: a save is never without.
         foreach (var (name, content) in Attachments.Of(request.Label))
-            await files.Calls.Write(Attachments.FileOf(request.Slot, generation, name), content, replace: true).ConfigureAwait(false);
+            await files.Calls.Write(SlotFiles.AttachmentOf(request.Slot, generation, name), content, replace: true).ConfigureAwait(false);
         var file = SlotFiles.NameOf(request.Slot, generation, _options.Extension ?? _terms.File.Extension);
         await files.Calls.Write(file, bytes, replace: false).ConfigureAwait(false);
         return file;

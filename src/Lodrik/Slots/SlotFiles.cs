@@ -152,7 +152,7 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, 
         }
         await calls.Delete(generation.File).ConfigureAwait(false);
         foreach (var name in attachments)
-            await calls.Delete(Attachments.FileOf(slot, generation.Number, name)).ConfigureAwait(false);
+            await calls.Delete(AttachmentOf(slot, generation.Number, name)).ConfigureAwait(false);
     }
 
     /// <summary>Something that is kept beside a save; null where there is none that belongs to it.</summary>
@@ -168,9 +168,12 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, 
             return null;
         }
         return Attachments.NamesIn(header).Contains(name)
-            && await calls.Read(Attachments.FileOf(slot, generation.Number, name)).ConfigureAwait(false) is { } bytes
+            && await calls.Read(AttachmentOf(slot, generation.Number, name)).ConfigureAwait(false) is { } bytes
             && Attachments.IsOwn(header, name, bytes) ? bytes : null;
     }
+
+    /// <summary>The file of something that is kept beside a save.</summary>
+    public static string AttachmentOf(SlotName slot, int generation, string name) => NameOf(slot, generation, $".{name}");
 
     public static string NameOf(SlotName slot, int generation, string extension) =>
         string.Create(CultureInfo.InvariantCulture, $"{Folder}/{slot}/{generation:D8}{extension}");

@@ -67,7 +67,7 @@ internal sealed class StoreWriter : IDisposable
     {
         lock (_gate)
         {
-            var turn = new WriterTurn(this, isSave ? _changes : ++_changes);
+            var turn = new WriterTurn(End, isSave ? _changes : ++_changes);
             _line.Enqueue(turn);
             if (_line.Count == 1)
                 turn.Begin();
@@ -76,7 +76,7 @@ internal sealed class StoreWriter : IDisposable
     }
 
     /// <summary>A turn is over, or nobody wants it any more.</summary>
-    public void End(WriterTurn turn)
+    private void End(WriterTurn turn)
     {
         lock (_gate)
         {

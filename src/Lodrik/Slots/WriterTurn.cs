@@ -6,9 +6,11 @@ namespace Lodrik.Slots;
 internal sealed class WriterTurn
 {
     private readonly TaskCompletionSource _begun = new(TaskCreationOptions.RunContinuationsAsynchronously);
-    private readonly StoreWriter _writer;
+    private readonly Action<WriterTurn> _end;
 
-    public WriterTurn(StoreWriter writer, long change) => (_writer, Change) = (writer, change);
+    /// <param name="end">What is done when it is over.</param>
+    /// <param name="change">How many changes other than saves had been asked for by then.</param>
+    public WriterTurn(Action<WriterTurn> end, long change) => (_end, Change) = (end, change);
 
     /// <summary>Done as soon as it is this one's turn.</summary>
     public Task Begun => _begun.Task;
@@ -22,5 +24,5 @@ internal sealed class WriterTurn
     public void Begin() => _begun.TrySetResult();
 
     /// <summary>Lets the next one come.</summary>
-    public void End() => _writer.End(this);
+    public void End() => _end(this);
 }
