@@ -7,7 +7,9 @@ internal sealed partial class StateTypeSource
     {
         Line();
         var copied = model.IsReferenceType ? model.TypeName : $"ref {model.TypeName}";
-        Open($"public static {model.TypeName} Copy({model.TypeName} value, {model.TypeName} into, global::Lodrik.State.CopyContext context)");
+        Open(
+            $"public static {model.TypeName} Copy({model.TypeName} value, {model.TypeName} into, "
+                + "global::Lodrik.State.CopyContext context)");
         if (model.IsReferenceType)
         {
             Line("if (value is null)");
@@ -76,15 +78,20 @@ internal sealed partial class StateTypeSource
     private void WriteVariantsCopying(string name)
     {
         Line();
-        Open($"public static {model.TypeName} Copy({model.TypeName} value, {model.TypeName} into, global::Lodrik.State.CopyContext context)");
+        Open(
+            $"public static {model.TypeName} Copy({model.TypeName} value, {model.TypeName} into, "
+                + "global::Lodrik.State.CopyContext context)");
         Line("if (value is null)");
         Line("    return null;");
-        WriteVariantChoice("value", variant => $"return {CodecOf(variant)}.Copy(({variant.TypeName})value, {Like(variant, "into")}, context);", unknown =>
-        {
-            Line($"var copy = new {unknown}();");
-            Line($"global::Lodrik.State.StateTypes.CopyUnknownVariant(({unknown})value, copy);");
-            Line("return copy;");
-        });
+        WriteVariantChoice(
+            "value",
+            variant => $"return {CodecOf(variant)}.Copy(({variant.TypeName})value, {Like(variant, "into")}, context);",
+            unknown =>
+            {
+                Line($"var copy = new {unknown}();");
+                Line($"global::Lodrik.State.StateTypes.CopyUnknownVariant(({unknown})value, copy);");
+                Line("return copy;");
+            });
         Close();
         Line();
         Open($"public static bool AreEqual({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext context)");

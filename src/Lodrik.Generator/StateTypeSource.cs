@@ -103,7 +103,8 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line($"    value = global::Lodrik.State.SharedObjects.Read<TReader, {content}>(ref reader);");
         Line();
         Line(
-            $"public static {model.TypeName} Copy({model.TypeName} value, {model.TypeName} into, global::Lodrik.State.CopyContext context) => "
+            $"public static {model.TypeName} Copy({model.TypeName} value, {model.TypeName} into, "
+                + "global::Lodrik.State.CopyContext context) => "
                 + $"global::Lodrik.State.SharedObjects.Copy<{content}>(value, context);");
         Line();
         Line(

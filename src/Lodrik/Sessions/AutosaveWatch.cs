@@ -52,7 +52,9 @@ internal sealed class AutosaveWatch(AutosavePolicy policy, PlayClock clock)
         _last = _counted = clock.Played;
     }
 
-    /// <summary>The automatic save that was made last has failed: it is due again, after the spacing and not after the whole interval.</summary>
+    /// <summary>
+    /// The automatic save that was made last has failed: it is due again, after the spacing and not after the whole interval.
+    /// </summary>
     public void NoticeFailure() => _pending ??= _made ?? AutosaveCause.Interval;
 
     private sealed class Reason(AutosaveWatch watch, string words) : IDisposable

@@ -249,7 +249,8 @@ public sealed partial class SaveSlots : IDisposable
     }
 
     /// <summary>How slots and generations are laid out in the storage, for whoever waits asynchronously.</summary>
-    internal SlotFiles FilesFor(CancellationToken cancellation) => new(StorageCalls.Async(Storage, cancellation), _protection, _headers, _ownExtension);
+    internal SlotFiles FilesFor(CancellationToken cancellation) =>
+        new(StorageCalls.Async(Storage, cancellation), _protection, _headers, _ownExtension);
 
     /// <summary>Does something that changes saves, alone. What it does must not call this again.</summary>
     internal ValueTask<TResult> Alone<TResult>(SlotFiles files, Func<ValueTask<TResult>> act)
@@ -266,7 +267,8 @@ public sealed partial class SaveSlots : IDisposable
     {
         if (!_writer.SlotNames.TryGetValue(Storage.Description, out var names))
         {
-            names = (await files.All().ConfigureAwait(false)).Keys.Select(name => name.ToString()).ToHashSet(StringComparer.OrdinalIgnoreCase);
+            names = (await files.All().ConfigureAwait(false)).Keys.Select(name => name.ToString())
+                .ToHashSet(StringComparer.OrdinalIgnoreCase);
             _writer.SlotNames.Add(Storage.Description, names);
         }
         // What is known may be old; a name like this one is looked for anew.
@@ -303,7 +305,8 @@ public sealed partial class SaveSlots : IDisposable
     /// <summary>Slots with the newest first, and whether their times can be.</summary>
     internal static List<SlotSummary> Sorted(IEnumerable<SlotSummary> slots, DateTimeOffset now) =>
     [
-        .. slots.OrderByDescending(slot => SaveOrder.TimeOf(slot.Header, now)).ThenByDescending(slot => slot.Saved).ThenBy(slot => slot.Slot)
+        .. slots.OrderByDescending(slot => SaveOrder.TimeOf(slot.Header, now)).ThenByDescending(slot => slot.Saved)
+            .ThenBy(slot => slot.Slot)
             .Select(slot => SaveOrder.IsAhead(slot.Header, now) ? new SlotSummary(slot, slot.Health, slot.Problem, isAhead: true) : slot),
     ];
 

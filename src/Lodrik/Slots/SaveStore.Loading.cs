@@ -29,7 +29,9 @@ public sealed partial class SaveStore<T>
     public async Task<LoadResult<T>> LoadAsync(
         SlotName slot, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null,
         CancellationToken cancellationToken = default) =>
-        Shown(Ask().Asked, await _slots.InBackground(files => Load(files, slot, Checked(sections), progress), cancellationToken).ConfigureAwait(false));
+        Shown(
+            Ask().Asked,
+            await _slots.InBackground(files => Load(files, slot, Checked(sections), progress), cancellationToken).ConfigureAwait(false));
 
     /// <summary>Loads a slot into an existing state, which is untouched where anything does not fit.</summary>
     /// <param name="slot">The slot.</param>

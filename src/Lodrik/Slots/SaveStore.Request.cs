@@ -69,8 +69,8 @@ public sealed partial class SaveStore<T>
         /// Whether nothing is lost if a newer one is written alone: it is for the same slot of the same playthrough, may write over the
         /// same, and nothing else was to happen to the saves in between.
         /// </summary>
-        public bool IsAsGoodAs(Request newer) => Playthrough == newer.Playthrough && Overwrite == newer.Overwrite && IsCurrent == newer.IsCurrent
-            && Turn.Change == newer.Turn.Change;
+        public bool IsAsGoodAs(Request newer) => Playthrough == newer.Playthrough && Overwrite == newer.Overwrite
+            && IsCurrent == newer.IsCurrent && Turn.Change == newer.Turn.Change;
 
         /// <summary>Takes the place of an older request for the same slot, and answers for it.</summary>
         public void Replace(Request older)

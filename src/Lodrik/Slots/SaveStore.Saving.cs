@@ -85,8 +85,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     /// <summary>
     /// Saves the state to a slot: takes the snapshot before it returns, and does the rest in the background. While one save is being
-    /// written, newer ones for the same slot become one: the newest, whose receipt all of them get. Those of another playthrough, with another
-    /// answer to overwriting, or with another change of the saves in between, do not.
+    /// written, newer ones for the same slot become one: the newest, whose receipt all of them get. Those of another playthrough, with
+    /// another answer to overwriting, or with another change of the saves in between, do not.
     /// </summary>
     /// <param name="slot">The slot, new or not.</param>
     /// <param name="state">The state; it may change as soon as this has returned.</param>
@@ -184,7 +184,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         {
             lock (_queueGate)
             {
-                Task[] open = [.. _pending.Select(one => _teller == this ? one.Written.Task : one.Told.Task).Where(task => !task.IsCompleted)];
+                var all = _pending.Select(one => _teller == this ? one.Written.Task : one.Told.Task);
+                Task[] open = [.. all.Where(task => !task.IsCompleted)];
                 return open.Length == 0 ? null : Task.WhenAll(open);
             }
         }
@@ -357,8 +358,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <summary>What a failure is told as, whatever it was.</summary>
     private static SaveException Problem(Exception exception, SlotName slot) => exception as SaveException
         ?? new UnsavableStateException(
-            SaveErrorCode.ForeignFailure, $"What the game gave the store failed: {exception.Message}", new SaveLocation { Slot = slot.ToString() },
-            null, exception);
+            SaveErrorCode.ForeignFailure, $"What the game gave the store failed: {exception.Message}",
+            new SaveLocation { Slot = slot.ToString() }, null, exception);
 
     /// <summary>
     /// Tells the game something, outside of every turn, and one thing after the other: what becomes known while a handler runs is told
@@ -452,7 +453,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         if (earlier.Count == 0)
             await RefuseNew(files, slot).ConfigureAwait(false);
         var occupant = earlier.Count > 0 ? await files.Summarise(slot, earlier).ConfigureAwait(false) : null;
-        if (request.Overwrite == Overwrite.Refused && occupant is not null && !request.IsCurrent && IsAnothers(slot, occupant, request.Playthrough))
+        if (request.Overwrite == Overwrite.Refused && occupant is not null && !request.IsCurrent
+            && IsAnothers(slot, occupant, request.Playthrough))
             throw new SlotTakenException(occupant);
         if (!slot.IsRing && occupant?.Header is { } held && held.Version > T.Root.Version)
             throw NewerInSlot(slot, held.Version);

@@ -66,7 +66,8 @@ public sealed partial class SaveStore<T>
     /// <param name="progress">Told how far the load has got.</param>
     /// <returns>The state, or the answer that there is none.</returns>
     /// <exception cref="SaveException">There are some, and none of them can be loaded.</exception>
-    public LoadResult<T> QuickLoad(IProgress<SaveProgress>? progress = null) => Shown(Ask().Asked, _slots.Now(files => QuickLoad(files, progress)));
+    public LoadResult<T> QuickLoad(IProgress<SaveProgress>? progress = null) =>
+        Shown(Ask().Asked, _slots.Now(files => QuickLoad(files, progress)));
 
     /// <param name="progress">Told how far the load has got.</param>
     /// <param name="cancellationToken">Gives the load up.</param>

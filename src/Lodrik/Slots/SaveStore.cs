@@ -85,8 +85,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             ArgumentOutOfRangeException.ThrowIfLessThan(playthroughs, 1, nameof(options));
         if (options.Extension is { } extension && !SlotFiles.IsExtension(extension))
             throw new ArgumentException(
-                $"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not one such as .png, .tmp "
-                    + "or .bak.",
+                $"\"{extension}\" cannot be the extension of a save: it has to be a dot and letters or digits, and not one such as "
+                    + ".png, .tmp or .bak.",
                 nameof(options));
         if (options is { Folder: not null, Storage: not null })
             throw new ArgumentException("Give a folder or a storage, not both.", nameof(options));
@@ -186,12 +186,19 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     {
         if (slot.Header is not { } header || slot.Health == SlotHealth.Damaged)
             return slot;
-        var location = new SaveLocation { Slot = slot.Slot.ToString(), Generation = slot.Generation, File = _slots.Storage.Locate(slot.File) };
+        var location = new SaveLocation
+        {
+            Slot = slot.Slot.ToString(),
+            Generation = slot.Generation,
+            File = _slots.Storage.Locate(slot.File),
+        };
         return (header.Game != T.Root.Game, header.Version.CompareTo(T.Root.Version)) switch
         {
-            (true, _) => With(SlotHealth.OtherGame, SaveErrorCode.WrongGame, $"It is a save of \"{header.Game}\", and this is \"{T.Root.Game}\"."),
+            (true, _) => With(
+                SlotHealth.OtherGame, SaveErrorCode.WrongGame, $"It is a save of \"{header.Game}\", and this is \"{T.Root.Game}\"."),
             (_, > 0) when _options.NewerSaves is not (SaveTreatment.Load or SaveTreatment.Mark) => With(
-                SlotHealth.NewerVersion, SaveErrorCode.NewerVersion, $"It is of version {header.Version}, and this game has version {T.Root.Version}."),
+                SlotHealth.NewerVersion, SaveErrorCode.NewerVersion,
+                $"It is of version {header.Version}, and this game has version {T.Root.Version}."),
             (_, < 0) when _options.Migrations?.LeadsUpFrom(header.Version) != true => With(
                 SlotHealth.MissingMigration, SaveErrorCode.MissingMigration,
                 $"It is of version {header.Version}, and no migration leads from there to version {T.Root.Version}."),

@@ -41,13 +41,14 @@ public sealed record SaveStoreOptions
     public int KeepQuick { get; init; } = 3;
 
     /// <summary>
-    /// How many saves that the game makes by itself are kept of the playthrough that is being played, from 1. Of the others the newest stays.
+    /// How many saves that the game makes by itself are kept of the playthrough that is being played, from 1. Of the others the newest
+    /// stays.
     /// </summary>
     public int KeepAuto { get; init; } = 3;
 
     /// <summary>
-    /// How many playthroughs have their newest automatic save kept, from 1: those that were saved last. Null, as by default, keeps the newest
-    /// of every playthrough. What is dropped is in <see cref="SaveReceipt.DroppedPlaythroughs"/>.
+    /// How many playthroughs have their newest automatic save kept, from 1: those that were saved last. Null, as by default, keeps the
+    /// newest of every playthrough. What is dropped is in <see cref="SaveReceipt.DroppedPlaythroughs"/>.
     /// </summary>
     public int? KeepPlaythroughs { get; init; }
 

@@ -193,7 +193,8 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, 
         var location = Locate(slot, generation);
         if (generation.ByteCount > Array.MaxLength)
             throw new DamagedSaveException(
-                SaveErrorCode.LimitExceeded, $"The file has {generation.ByteCount} bytes, and a save can have {Array.MaxLength}.", location);
+                SaveErrorCode.LimitExceeded,
+                $"The file has {generation.ByteCount} bytes, and a save can have {Array.MaxLength}.", location);
         if (generation.ByteCount <= ReadAtOnce || (progress is null && !calls.Cancellation.CanBeCanceled))
             return SavedFile.FromBytes(
                 await calls.Read(generation.File).ConfigureAwait(false) ?? throw new GenerationGoneException(location), location);

@@ -36,7 +36,7 @@ internal static partial class StoreLog
     [LoggerMessage(10, LogLevel.Warning, "Slot {Slot}, generation {Generation} may be an old save that was put back: {Reason}")]
     public static partial void Replayed(ILogger log, SlotName slot, int generation, string reason);
 
-    [LoggerMessage(11, LogLevel.Warning, "Slot {Slot}, generation {Generation} was saved at {Saved}, which has not come yet: a clock was wrong")]
+    [LoggerMessage(11, LogLevel.Warning, "Slot {Slot}, generation {Generation} was saved at {Saved}, which is still to come")]
     public static partial void Ahead(ILogger log, SlotName slot, int generation, DateTimeOffset saved);
 
     [LoggerMessage(8, LogLevel.Error, "A handler of a store's event threw")]

@@ -61,7 +61,9 @@ internal sealed class StoreWriter : IDisposable
     /// </summary>
     public Dictionary<string, HashSet<string>> SlotNames { get; } = new(StringComparer.Ordinal);
 
-    /// <summary>Asks for a turn. Turns come in the order in which they were asked for, and one has to be ended before the next comes.</summary>
+    /// <summary>
+    /// Asks for a turn. Turns come in the order in which they were asked for, and one has to be ended before the next comes.
+    /// </summary>
     /// <param name="isSave">Whether a save is to be written; everything else separates the saves before it from those after it.</param>
     public WriterTurn Ask(bool isSave = false)
     {

@@ -71,7 +71,8 @@ public readonly struct TupleCodec<T1, T2, T3, TCodec1, TCodec2, TCodec3> : IStat
     }
 
     public static (T1, T2, T3) Copy((T1, T2, T3) value, (T1, T2, T3) into, CopyContext? context) =>
-        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context), TCodec3.Copy(value.Item3, into.Item3, context));
+        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context),
+            TCodec3.Copy(value.Item3, into.Item3, context));
 
     public static bool AreEqual((T1, T2, T3) one, (T1, T2, T3) other, CompareContext? context) =>
         TCodec1.AreEqual(one.Item1, other.Item1, context)
@@ -113,7 +114,8 @@ public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCo
     }
 
     public static (T1, T2, T3, T4) Copy((T1, T2, T3, T4) value, (T1, T2, T3, T4) into, CopyContext? context) =>
-        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context), TCodec3.Copy(value.Item3, into.Item3, context),
+        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context),
+            TCodec3.Copy(value.Item3, into.Item3, context),
             TCodec4.Copy(value.Item4, into.Item4, context));
 
     public static bool AreEqual((T1, T2, T3, T4) one, (T1, T2, T3, T4) other, CompareContext? context) =>
@@ -161,7 +163,8 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3,
     }
 
     public static (T1, T2, T3, T4, T5) Copy((T1, T2, T3, T4, T5) value, (T1, T2, T3, T4, T5) into, CopyContext? context) =>
-        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context), TCodec3.Copy(value.Item3, into.Item3, context),
+        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context),
+            TCodec3.Copy(value.Item3, into.Item3, context),
             TCodec4.Copy(value.Item4, into.Item4, context), TCodec5.Copy(value.Item5, into.Item5, context));
 
     public static bool AreEqual((T1, T2, T3, T4, T5) one, (T1, T2, T3, T4, T5) other, CompareContext? context) =>
@@ -214,8 +217,10 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCod
     }
 
     public static (T1, T2, T3, T4, T5, T6) Copy((T1, T2, T3, T4, T5, T6) value, (T1, T2, T3, T4, T5, T6) into, CopyContext? context) =>
-        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context), TCodec3.Copy(value.Item3, into.Item3, context),
-            TCodec4.Copy(value.Item4, into.Item4, context), TCodec5.Copy(value.Item5, into.Item5, context), TCodec6.Copy(value.Item6, into.Item6, context));
+        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context),
+            TCodec3.Copy(value.Item3, into.Item3, context),
+            TCodec4.Copy(value.Item4, into.Item4, context), TCodec5.Copy(value.Item5, into.Item5, context),
+            TCodec6.Copy(value.Item6, into.Item6, context));
 
     public static bool AreEqual((T1, T2, T3, T4, T5, T6) one, (T1, T2, T3, T4, T5, T6) other, CompareContext? context) =>
         TCodec1.AreEqual(one.Item1, other.Item1, context)
@@ -274,9 +279,12 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, 
         TupleItems.End(ref reader, 7);
     }
 
-    public static (T1, T2, T3, T4, T5, T6, T7) Copy((T1, T2, T3, T4, T5, T6, T7) value, (T1, T2, T3, T4, T5, T6, T7) into, CopyContext? context) =>
-        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context), TCodec3.Copy(value.Item3, into.Item3, context),
-            TCodec4.Copy(value.Item4, into.Item4, context), TCodec5.Copy(value.Item5, into.Item5, context), TCodec6.Copy(value.Item6, into.Item6, context),
+    public static (T1, T2, T3, T4, T5, T6, T7) Copy(
+        (T1, T2, T3, T4, T5, T6, T7) value, (T1, T2, T3, T4, T5, T6, T7) into, CopyContext? context) =>
+        (TCodec1.Copy(value.Item1, into.Item1, context), TCodec2.Copy(value.Item2, into.Item2, context),
+            TCodec3.Copy(value.Item3, into.Item3, context),
+            TCodec4.Copy(value.Item4, into.Item4, context), TCodec5.Copy(value.Item5, into.Item5, context),
+            TCodec6.Copy(value.Item6, into.Item6, context),
             TCodec7.Copy(value.Item7, into.Item7, context));
 
     public static bool AreEqual((T1, T2, T3, T4, T5, T6, T7) one, (T1, T2, T3, T4, T5, T6, T7) other, CompareContext? context) =>
@@ -305,7 +313,8 @@ public readonly struct PairCodec<TKey, TValue, TKeyCodec, TCodec> : IStateCodec<
         value = new KeyValuePair<TKey, TValue>(pair.Key, pair.Value);
     }
 
-    public static KeyValuePair<TKey, TValue> Copy(KeyValuePair<TKey, TValue> value, KeyValuePair<TKey, TValue> into, CopyContext? context) =>
+    public static KeyValuePair<TKey, TValue> Copy(
+        KeyValuePair<TKey, TValue> value, KeyValuePair<TKey, TValue> into, CopyContext? context) =>
         new(TKeyCodec.Copy(value.Key, into.Key, context), TCodec.Copy(value.Value, into.Value, context));
 
     public static bool AreEqual(KeyValuePair<TKey, TValue> one, KeyValuePair<TKey, TValue> other, CompareContext? context) =>

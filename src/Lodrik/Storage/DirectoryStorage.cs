@@ -57,9 +57,7 @@ public sealed class DirectoryStorage : ISaveStorage
             SettleQuietly();
             return _files.List(path)
                 .Where(file => !file.Path.EndsWith(TemporaryExtension, StringComparison.Ordinal))
-                .Select(file => new StoredFile(
-                    Path.GetRelativePath(_root, file.Path).Replace(Path.DirectorySeparatorChar, '/'), file.Facts.ByteCount)
-                    { Stamp = file.Facts.Stamp })
+                .Select(ToStored)
                 .Where(file => file.Name is not (LockFile or HolderFile))
                 .ToList();
         });
@@ -262,8 +260,8 @@ public sealed class DirectoryStorage : ISaveStorage
         }
     }
 
-    private bool IsWithinRoot(string path) =>
-        path == _root || path.StartsWith(Path.EndsInDirectorySeparator(_root) ? _root : _root + Path.DirectorySeparatorChar, StringComparison.Ordinal);
+    private bool IsWithinRoot(string path) => path == _root || path.StartsWith(
+        Path.EndsInDirectorySeparator(_root) ? _root : _root + Path.DirectorySeparatorChar, StringComparison.Ordinal);
 
     /// <summary>
     /// Flushes the folder that holds this one. A folder that is there already may have been made a moment ago, by a call that failed
@@ -340,6 +338,12 @@ public sealed class DirectoryStorage : ISaveStorage
         {
             // The error that led here says more. A temporary file that stays is never taken for a save.
         }
+    }
+
+    private StoredFile ToStored((string Path, FileFacts Facts) file)
+    {
+        var name = Path.GetRelativePath(_root, file.Path).Replace(Path.DirectorySeparatorChar, '/');
+        return new StoredFile(name, file.Facts.ByteCount) { Stamp = file.Facts.Stamp };
     }
 
     private byte[]? ReadCarefully(string name, Func<string, byte[]?> read)

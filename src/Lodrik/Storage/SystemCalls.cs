@@ -1,3 +1,5 @@
+using System.Runtime.InteropServices;
+
 namespace Lodrik.Storage;
 
 /// <summary>
@@ -113,7 +115,7 @@ internal static class SystemError
 /// <param name="path">The file or folder.</param>
 /// <param name="number">The number of the error.</param>
 internal sealed class SystemCallException(string call, string path, int number)
-    : IOException($"The system refuses to {call} {path} (error {number}: {System.Runtime.InteropServices.Marshal.GetPInvokeErrorMessage(number)}).")
+    : IOException($"The system refuses to {call} {path} (error {number}: {Marshal.GetPInvokeErrorMessage(number)}).")
 {
     public int Number => number;
 

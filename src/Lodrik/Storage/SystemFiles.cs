@@ -113,7 +113,10 @@ internal sealed class SystemFiles(ISystemCalls calls)
             FileFacts facts = default;
             var result = Again(() => calls.Describe(file, out facts));
             if (result < 0 || facts.Kind != FileKind.File)
-                throw Failed("read", path, result < 0 ? result : facts.Kind == FileKind.Folder ? -SystemError.IsAFolder : -SystemError.Invalid);
+            {
+                var error = facts.Kind == FileKind.Folder ? -SystemError.IsAFolder : -SystemError.Invalid;
+                throw Failed("read", path, result < 0 ? result : error);
+            }
             var length = Math.Min(Math.Max(facts.ByteCount - offset, 0), count);
             if (length > Array.MaxLength)
                 throw Failed("read", path, -SystemError.TooLarge);
