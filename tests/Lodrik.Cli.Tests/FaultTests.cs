@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Text.RegularExpressions;
+using Lodrik.Storage;
 using Xunit;
 
 namespace Lodrik.Cli.Tests;
@@ -21,7 +22,7 @@ public sealed partial class FaultTests : IDisposable
         if (!Has("gcc"))
             Assert.Skip("gcc is not there, which builds the library that makes calls of the system fail.");
         Assert.Equal((0, ""), Run(new ProcessStartInfo("gcc", ["-shared", "-fPIC", "-O1", "-Wall", "-Werror", "-o", library, source, "-ldl"])));
-        var start = new ProcessStartInfo("dotnet", [Saver, "faults", library, _folder]);
+        var start = new ProcessStartInfo("dotnet", [SaverProgram, "faults", library, _folder]);
         start.Environment["LD_PRELOAD"] = library;
         var (exit, output) = Run(start);
         TestContext.Current.TestOutputHelper?.WriteLine(output);
@@ -40,14 +41,54 @@ public sealed partial class FaultTests : IDisposable
             Assert.Skip("strace is not there, which makes the kernel itself refuse.");
         var log = Path.Combine(_folder, "log");
         var (_, output) = Run(new ProcessStartInfo(
-            "strace", ["-f", "-o", log, "-e", "trace=fsync", "-e", "inject=fsync:error=EIO", "dotnet", Saver, "once", Path.Combine(_folder, "saves")]));
+            "strace", ["-f", "-o", log, "-e", "trace=fsync", "-e", "inject=fsync:error=EIO", "dotnet", SaverProgram, "once", Path.Combine(_folder, "saves")]));
         if (!File.Exists(log) || !File.ReadAllText(log).Contains("INJECTED", StringComparison.Ordinal))
             Assert.Skip($"strace may not trace here: {output}");
         Assert.StartsWith("refused: The disk reports an error.", output, StringComparison.Ordinal);
         Assert.Empty(Directory.EnumerateFiles(Path.Combine(_folder, "saves"), "*.json", SearchOption.AllDirectories));
     }
 
-    private static string Saver => Path.Combine(AppContext.BaseDirectory, "Lodrik.Saver.dll");
+    [Theory]
+    [InlineData("size=2m", 300_000), InlineData("nr_inodes=40", 10)]
+    public void A_disk_that_is_full_to_the_brim_refuses_and_loses_nothing(string limit, int bytes)
+    {
+        var disk = Directory.CreateDirectory(Path.Combine(_folder, "disk")).FullName;
+        if (Run(new ProcessStartInfo("mount", ["-t", "tmpfs", "-o", limit, "tmpfs", disk])).Exit != 0)
+            Assert.Skip("A small disk of memory cannot be mounted here.");
+        try
+        {
+            using var store = SaveStore<Saver.Tally>.Open(new SaveStoreOptions { Folder = disk, Form = SaveForm.Binary });
+            var saved = 0;
+            StorageException? problem = null;
+            while (problem is null && saved < 200)
+            {
+                try
+                {
+                    store.Save($"slot-{saved + 1}", new Saver.Tally { Count = new Saver.Count { Number = saved + 1, Ballast = new byte[bytes] } });
+                    saved++;
+                }
+                catch (StorageException exception)
+                {
+                    problem = exception;
+                }
+            }
+            Assert.Contains("The disk is full.", problem!.Message, StringComparison.Ordinal);
+            Assert.NotNull(problem.Remedy);
+            Assert.InRange(saved, 1, 199);
+            Assert.Equal(saved, store.List().Count);
+            for (var slot = 1; slot <= saved; slot++)
+                Assert.Equal((slot, bytes), (store.Load($"slot-{slot}").State.Count.Number, store.Load($"slot-{slot}").State.Count.Ballast.Length));
+            Assert.Empty(Directory.EnumerateFiles(disk, "*.tmp", SearchOption.AllDirectories));
+            store.Delete("slot-1");
+            Assert.Equal(1, store.Save("again", new Saver.Tally { Count = new Saver.Count { Ballast = new byte[bytes] } }).Generation);
+        }
+        finally
+        {
+            Run(new ProcessStartInfo("umount", ["-l", disk]));
+        }
+    }
+
+    private static string SaverProgram => Path.Combine(AppContext.BaseDirectory, "Lodrik.Saver.dll");
 
     private static bool Has(string program) => (Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Any(folder => File.Exists(Path.Combine(folder, program)));
 

@@ -129,6 +129,19 @@ public sealed partial class FoundFilesTests : IDisposable
         Assert.Equal(1, Assert.Single(store.History("evening")).Number);
     }
 
+    [Theory]
+    [InlineData(SystemError.ReadOnly, "can only be read"), InlineData(SystemError.NoAccess, "Access is not allowed"), InlineData(SystemError.NoSpace, "disk is full"), InlineData(SystemError.QuotaExceeded, "share of the disk")]
+    public void A_place_that_cannot_be_written_to_is_not_one_that_another_process_writes_to(int error, string message)
+    {
+        using (var store = Open())
+            Save(store, 1);
+        using var refused = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = new DirectoryStorage(_folder, new Unwritable(error)) });
+        var problem = Assert.Throws<StorageException>(() => refused.Save("evening", At(2), overwrite: Overwrite.Allowed));
+        Assert.Contains(message, problem.Message, StringComparison.Ordinal);
+        Assert.NotNull(problem.Remedy);
+        Assert.Equal(1, refused.Load("evening").State.Log.Day);
+    }
+
     [Fact]
     public void A_settings_or_state_file_that_cannot_be_reached_is_not_a_missing_one()
     {
@@ -209,6 +222,13 @@ public sealed partial class FoundFilesTests : IDisposable
 
     [LibraryImport("libc", EntryPoint = "rmdir")]
     private static partial int RemoveFolder(byte[] path);
+
+    /// <summary>Nothing can be created.</summary>
+    private sealed class Unwritable(int error) : OtherCalls(new LinuxCalls())
+    {
+        public override int Open(string path, OpenFor purpose) =>
+            purpose is OpenFor.Creating or OpenFor.Locking or OpenFor.Replacing ? -error : base.Open(path, purpose);
+    }
 
     /// <summary>Everything below a path cannot be read.</summary>
     private sealed class Unreadable() : OtherCalls(new LinuxCalls())

@@ -1,3 +1,4 @@
+using Lodrik.Slots;
 using Lodrik.Storage;
 
 namespace Lodrik.Tests.Storage;
@@ -103,6 +104,20 @@ public sealed class HoldTests
     }
 
     [Fact]
+    public void What_the_other_writer_did_before_it_let_go_is_seen()
+    {
+        var storage = new HeldStorage();
+        using (var other = SaveStore<State.SampleSave>.Open(new SaveStoreOptions { Storage = storage }))
+            other.Save("theirs", new State.SampleSave());
+        var theirs = storage.Read("slots/theirs/00000001.json")!;
+        storage.Asking = () => storage.Write("slots/evening/00000007.json", theirs, replace: false);
+        using var store = SaveStore<State.SampleSave>.Open(new SaveStoreOptions { Storage = storage });
+        // Listed before it was asked for, the slot would have been a new one.
+        Assert.Throws<SlotTakenException>(() => store.Save("evening", new State.SampleSave()));
+        Assert.Equal(8, store.Save("evening", new State.SampleSave(), overwrite: Overwrite.Allowed).Generation);
+    }
+
+    [Fact]
     public void A_storage_that_says_nothing_of_writers_cannot_keep_them_out()
     {
         ISaveStorage storage = new MemoryStorage();
@@ -119,6 +134,9 @@ public sealed class HoldTests
         public string? Holder { get; set; }
 
         public int Asked { get; private set; }
+
+        /// <summary>What happens while somebody asks.</summary>
+        public Action? Asking { get; set; }
 
         public int Released { get; private set; }
 
@@ -139,6 +157,8 @@ public sealed class HoldTests
         public StorageHold TryHold()
         {
             Asked++;
+            Asking?.Invoke();
+            Asking = null;
             return Holder is { } holder ? StorageHold.InUse(holder) : StorageHold.Held(this);
         }
 
