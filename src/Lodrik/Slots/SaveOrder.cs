@@ -1,3 +1,4 @@
+using System.Globalization;
 using Lodrik.State;
 
 namespace Lodrik.Slots;
@@ -19,7 +20,7 @@ internal static class SaveOrder
     public static void Note(SlotLabel label, DateTimeOffset continued)
     {
         if (continued > DateTimeOffset.MinValue)
-            label.Rest[HeaderKey] = continued.UtcTicks;
+            label.Rest[HeaderKey] = continued.ToString("O", CultureInfo.InvariantCulture);
     }
 
     /// <summary>The latest time that a save and what it continues were made at by their clocks, right or wrong.</summary>
@@ -44,8 +45,9 @@ internal static class SaveOrder
         now < DateTimeOffset.MaxValue - Tolerance ? now + Tolerance : DateTimeOffset.MaxValue;
 
     private static DateTimeOffset? ContinuedBy(SaveHeader header) =>
-        header.Slot is { } slot && slot.Rest.TryGet(HeaderKey, out var ticks) && ticks is SaveScalar { Kind: SaveValueKind.Integer } number
-        && number.Integer > 0 && number.Integer < DateTimeOffset.MaxValue.UtcTicks
-            ? new DateTimeOffset((long)number.Integer, TimeSpan.Zero)
+        header.Slot is { } slot && slot.Rest.TryGet(HeaderKey, out var time) && time is SaveScalar { Kind: SaveValueKind.Text } text
+        && DateTimeOffset.TryParseExact(text.Text, "O", CultureInfo.InvariantCulture, DateTimeStyles.None, out var continued)
+        && continued < DateTimeOffset.MaxValue - Tolerance
+            ? continued
             : null;
 }
