@@ -66,6 +66,27 @@ public sealed class AttachmentTests
         }
     }
 
+    [Theory]
+    [InlineData("{ \"../../../other/00000001.json\": \"x\", \"..\": 1, \"json\": \"x\" }"), InlineData("7"), InlineData("null"), InlineData("{ \"png\": { } }")]
+    public void What_a_strangers_header_names_leads_nowhere(string attachments)
+    {
+        using var store = Open(_memory);
+        store.Save("other", At(1));
+        store.Save("evening", At(2), Label(2));
+        var text = System.Text.Encoding.UTF8.GetString(_memory.Read("slots/evening/00000001.json")!);
+        text = System.Text.RegularExpressions.Regex.Replace(text, "\"attachments\": \\{[^}]*\\}", $"\"attachments\": {attachments}").Replace("\"after\": \"", "\"after\": \"not ", StringComparison.Ordinal);
+        Assert.Contains(attachments, text, StringComparison.Ordinal);
+        _memory.Write("slots/evening/00000001.json", System.Text.Encoding.UTF8.GetBytes(text), replace: true);
+        Assert.Equal(2, store.List().Count);
+        Assert.Null(store.ReadThumbnail("evening"));
+        Assert.Null(store.ReadAttachment("evening", "../../../other/00000001.json"));
+        store.Copy("evening", "copy");
+        store.Delete("evening");
+        Assert.Equal(1, store.Load("other").State.Log.Day);
+        Assert.Equal(2, store.Load("copy").State.Log.Day);
+        Assert.True(store.Continue().Found);
+    }
+
     [Fact]
     public void A_file_that_merely_has_the_name_is_not_shown()
     {

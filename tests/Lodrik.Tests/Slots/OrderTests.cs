@@ -124,6 +124,28 @@ public sealed class OrderTests : IDisposable
     }
 
     [Fact]
+    public async Task A_handler_may_close_the_store_while_other_saves_wait()
+    {
+        var store = Open();
+        var closed = new TaskCompletionSource();
+        store.Saved += (_, receipt) =>
+        {
+            if (receipt.Slot != "a")
+                return;
+            store.Close(PendingSaves.Finish);
+            closed.SetResult();
+        };
+        _gated.Shut();
+        var first = store.SaveAsync("a", At(1), cancellationToken: Cancellation);
+        var second = store.SaveAsync("b", At(2), cancellationToken: Cancellation);
+        _gated.Open();
+        await closed.Task.WaitAsync(TimeSpan.FromSeconds(30), Cancellation);
+        await Task.WhenAll(first, second).WaitAsync(TimeSpan.FromSeconds(30), Cancellation);
+        using var again = Open();
+        Assert.Equal(2, again.List().Count);
+    }
+
+    [Fact]
     public async Task The_current_slot_is_that_of_what_was_asked_for_last()
     {
         await using var store = Open();
