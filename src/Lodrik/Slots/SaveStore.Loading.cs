@@ -14,7 +14,7 @@ public sealed partial class SaveStore<T>
     /// The sections to load (the root's <c>Sections</c> names them); null or none means all. What is not loaded has its initial values.
     /// </param>
     /// <param name="progress">Told how far the load has got.</param>
-    /// <returns>The state, or the answer that there is no such slot.</returns>
+    /// <returns>The state. If there is no such slot, <see cref="LoadResult{T}.Found"/> is false.</returns>
     /// <exception cref="SaveException">There is such a slot, and none of its generations can be loaded; the newest one's error.</exception>
     public LoadResult<T> Load(
         SlotName slot, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null) =>
@@ -33,12 +33,12 @@ public sealed partial class SaveStore<T>
             Ask().Asked,
             await _slots.InBackground(files => Load(files, slot, Checked(sections), progress), cancellationToken).ConfigureAwait(false));
 
-    /// <summary>Loads a slot into an existing state, which is untouched where anything does not fit.</summary>
+    /// <summary>Loads a slot into an existing state, which is left as it was if anything does not fit.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="state">The state.</param>
     /// <param name="sections">The sections to load; null or none means all. What is not loaded stays as it is.</param>
     /// <param name="progress">Told how far the load has got.</param>
-    /// <returns>The same state, or the answer that there is no such slot.</returns>
+    /// <returns>The same state. If there is no such slot, <see cref="LoadResult{T}.Found"/> is false.</returns>
     /// <exception cref="SaveException">There is such a slot, and none of its generations can be loaded; the newest one's error.</exception>
     public LoadResult<T> LoadInto(
         SlotName slot, T state, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null)
@@ -54,7 +54,7 @@ public sealed partial class SaveStore<T>
 
     /// <summary>
     /// Loads a slot into an existing state: all is read and checked in the background, and the state is filled where the caller waits, so
-    /// that a game that waits on its own thread never sees half of it. The state is untouched where anything does not fit.
+    /// that a game that waits on its own thread never sees half of it. The state is left as it was if anything does not fit.
     /// </summary>
     /// <param name="slot">The slot.</param>
     /// <param name="state">The state.</param>
