@@ -1,3 +1,4 @@
+using System.Buffers;
 using Lodrik.Saves.Writing;
 using Lodrik.Scenes;
 using Lodrik.Storage;

@@ -1,3 +1,4 @@
+using System.Buffers;
 using Lodrik.Inspection;
 using Lodrik.Migrations;
 using Lodrik.Saves.Forms;

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Security.Cryptography;
 using Lodrik.Inspection;
 using Lodrik.Protection;

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Lodrik.Migrations;
+using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;

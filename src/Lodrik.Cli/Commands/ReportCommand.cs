@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Text;
 using Lodrik.Cli.Report;
+using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
@@ -29,7 +30,7 @@ internal static class ReportCommand
     {
         var report = SaveReport.Of(path, details, key);
         var page = Encoding.UTF8.GetBytes(ReportPage.Write(report));
-        new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), page, replace: true);
+        new DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!).Write(Path.GetFileName(output), page, replace: true);
         var bad = report.Slots.Count(slot => slot.IsBad);
         Screen.Out.MarkupLineInterpolated(
             $"{report.Slots.Count} {(report.Slots.Count == 1

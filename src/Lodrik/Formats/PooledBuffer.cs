@@ -84,12 +84,15 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
         var more = _array.Length > Large ? _array.Length + (_array.Length / 4L) : 2L * _array.Length;
         var needed = (long)Length + room;
         if (needed > Array.MaxLength)
-            throw new SaveException(SaveErrorCode.LimitExceeded, "The save is larger than 2 GB.");
+            throw TooLarge();
         var larger = Take((int)Math.Min(Math.Max(more, needed), Array.MaxLength));
         Written.CopyTo(larger);
         GiveBack(_array);
         _array = larger;
     }
+
+    /// <summary>What is said of a save that no array can hold.</summary>
+    public static SaveException TooLarge() => new(SaveErrorCode.LimitExceeded, "The save is larger than 2 GB.");
 
     private static byte[] Take(int capacity) =>
         capacity > Large ? GC.AllocateUninitializedArray<byte>(capacity) : ArrayPool<byte>.Shared.Rent(capacity);

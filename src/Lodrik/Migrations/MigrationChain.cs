@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Xml;
 using System.Xml.Linq;
 using Lodrik.Inspection;

@@ -1,3 +1,4 @@
+using System.Buffers;
 using Lodrik.Protection;
 using Lodrik.Saves;
 using Lodrik.Saves.Forms;

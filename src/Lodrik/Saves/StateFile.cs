@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Text;
 using Lodrik.Inspection;
 using Lodrik.Saves;
@@ -52,7 +53,8 @@ public static class StateFile
     {
         ArgumentNullException.ThrowIfNull(stream);
         using var writer = new SaveWriter();
-        stream.Write(Encode(writer, state, form).Span);
+        foreach (var segment in Encode(writer, state, form))
+            stream.Write(segment.Span);
     }
 
     /// <summary>
@@ -65,7 +67,8 @@ public static class StateFile
     {
         ArgumentNullException.ThrowIfNull(stream);
         using var writer = new SaveWriter();
-        await stream.WriteAsync(Encode(writer, state, form), cancellationToken).ConfigureAwait(false);
+        foreach (var segment in Encode(writer, state, form))
+            await stream.WriteAsync(segment, cancellationToken).ConfigureAwait(false);
     }
 
     /// <summary>The object as the bytes of a save.</summary>
@@ -86,7 +89,7 @@ public static class StateFile
         if (!FileForms.Of(form).IsText)
             throw new ArgumentOutOfRangeException(nameof(form), form, $"The {form.DisplayName()} form is not text. Use ToBytes.");
         using var writer = new SaveWriter();
-        return Encoding.UTF8.GetString(Encode(writer, state, form).Span);
+        return Encoding.UTF8.GetString(Encode(writer, state, form));
     }
 
     /// <summary>Reads a file into a new object.</summary>
@@ -182,7 +185,7 @@ public static class StateFile
         return state ?? T.CreateState();
     }
 
-    private static ReadOnlyMemory<byte> Encode<T>(SaveWriter writer, T state, SaveForm form) where T : IStateRoot<T>
+    private static ReadOnlySequence<byte> Encode<T>(SaveWriter writer, T state, SaveForm form) where T : IStateRoot<T>
     {
         ArgumentNullException.ThrowIfNull(state);
         var header = new SaveHeader

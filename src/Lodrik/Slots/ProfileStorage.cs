@@ -1,3 +1,4 @@
+using System.Buffers;
 using Lodrik.Storage;
 
 namespace Lodrik.Slots;
@@ -20,7 +21,7 @@ internal sealed class ProfileStorage(ISaveStorage storage, SlotName profile) : I
 
     public byte[]? Read(string name) => storage.Read(_prefix + name);
 
-    public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace) => storage.Write(_prefix + name, bytes, replace);
+    public void Write(string name, ReadOnlySequence<byte> bytes, bool replace) => storage.Write(_prefix + name, bytes, replace);
 
     public bool Delete(string name) => storage.Delete(_prefix + name);
 
@@ -40,7 +41,7 @@ internal sealed class ProfileStorage(ISaveStorage storage, SlotName profile) : I
     public ValueTask<byte[]?> ReadAsync(string name, CancellationToken cancellationToken = default) =>
         storage.ReadAsync(_prefix + name, cancellationToken);
 
-    public ValueTask WriteAsync(string name, ReadOnlyMemory<byte> bytes, bool replace, CancellationToken cancellationToken = default) =>
+    public ValueTask WriteAsync(string name, ReadOnlySequence<byte> bytes, bool replace, CancellationToken cancellationToken = default) =>
         storage.WriteAsync(_prefix + name, bytes, replace, cancellationToken);
 
     public ValueTask<bool> DeleteAsync(string name, CancellationToken cancellationToken = default) =>

@@ -124,17 +124,27 @@ public sealed partial class SaveStore<T>
     {
         progress = Guarded(progress);
         var (bytes, all) = (0L, progress is null ? 0 : file.BytesOf(sections));
-        return StateFile.Decode<T>(file, sections, decoded: section =>
+        var state = StateFile.Decode<T>(file, sections, decoded: section =>
         {
             cancellation.ThrowIfCancellationRequested();
             progress?.Report(new SaveProgress(SaveStage.Decoding, bytes += section, all));
         });
+        Expect(file);
+        return state;
     }
 
     private void Fill(SavedFile file, T state, IReadOnlyCollection<string>? sections)
     {
         _cache.ForgetContents();
         StateFile.DecodeInto(file, state, sections);
+        Expect(file);
+    }
+
+    /// <summary>The next save will be about as large as what was loaded.</summary>
+    private void Expect(SavedFile file)
+    {
+        if (file.Form == SaveForm.Binary)
+            _cache.SnapshotSize = (int)Math.Min(Math.Max(file.BytesOf(null), _cache.SnapshotSize), Array.MaxLength);
     }
 
     /// <summary>Loads the first of some generations that is whole.</summary>

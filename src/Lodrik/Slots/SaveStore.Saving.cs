@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Diagnostics;
 using Lodrik.Saves.Writing;
 using Lodrik.Slots;
@@ -207,7 +208,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         if (counter is not null)
             await counter.Begin(files.Calls).ConfigureAwait(false);
         var header = Describe(request, place.Occupant?.Header, counter);
-        int byteCount;
+        long byteCount;
         long encoded;
         string file;
         try
@@ -262,8 +263,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         return new Place(earlier, occupant, earlier.Count > 0 ? earlier[0].Number + 1 : 1);
     }
 
-    /// <summary>Makes the bytes of a save out of its snapshot. They are valid until the next save.</summary>
-    private ReadOnlyMemory<byte> Encode(Request request, SaveHeader header)
+    /// <summary>Makes the bytes of a save out of its snapshot. They are valid until the next save, and as long as the snapshot.</summary>
+    private ReadOnlySequence<byte> Encode(Request request, SaveHeader header)
     {
         var progress = request.Progress;
         _saveWriter ??= new SaveWriter();
@@ -274,7 +275,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
 
     /// <summary>Writes a save and what belongs to it for good.</summary>
     /// <returns>The name of the save's file.</returns>
-    private async ValueTask<string> Store(SlotFiles files, Request request, int generation, ReadOnlyMemory<byte> bytes)
+    private async ValueTask<string> Store(SlotFiles files, Request request, int generation, ReadOnlySequence<byte> bytes)
     {
         Report(request.Progress, new SaveProgress(SaveStage.Writing, 0, bytes.Length));
         // What belongs to a save comes before it: a save is never without.

@@ -346,10 +346,9 @@ public sealed partial class SaveStore<T>
     {
         if (!await Copy(files, from, to, overwrite).ConfigureAwait(false))
             return false;
-        var isCurrent = CurrentSlot == from;
-        await Delete(files, from).ConfigureAwait(false);
-        if (isCurrent)
-            Remember(to, Playthrough, Ask().Asked, time: null);
+        // Before the old one goes: nobody should see a moment without a current slot.
+        Leave(from, to);
+        await Delete(files, from, successor: to).ConfigureAwait(false);
         return true;
     }
 

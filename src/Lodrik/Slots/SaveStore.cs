@@ -221,10 +221,11 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         return places;
     });
 
-    private async ValueTask<bool> Delete(SlotFiles files, SlotName slot)
+    private async ValueTask<bool> Delete(SlotFiles files, SlotName slot, SlotName? successor = null)
     {
         var deleted = await _slots.Delete(files, slot).ConfigureAwait(false);
-        Leave(slot);
+        // Once more for a rename: what was still there may have been loaded meanwhile.
+        Leave(slot, successor);
         if (deleted == 0)
             return false;
         if (await Counter(files).ConfigureAwait(false) is { } counter)
@@ -264,13 +265,13 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
     }
 
-    /// <summary>A slot that is no more is not the current one.</summary>
-    private void Leave(SlotName slot)
+    /// <summary>A slot that is no more is not the current one; the one that took its place is, unless it is a ring.</summary>
+    private void Leave(SlotName slot, SlotName? successor = null)
     {
         lock (_currentGate)
         {
             if (CurrentSlot == slot)
-                _current = _current with { Slot = null };
+                _current = _current with { Slot = successor is { IsRing: false } ? successor : null };
         }
     }
 

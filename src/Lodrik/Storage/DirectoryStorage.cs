@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Collections.Concurrent;
 
 namespace Lodrik.Storage;
@@ -80,7 +81,7 @@ public sealed class DirectoryStorage : ISaveStorage
     }
 
     /// <inheritdoc/>
-    public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace)
+    public void Write(string name, ReadOnlySequence<byte> bytes, bool replace)
     {
         StorageNames.Check(name);
         Carefully(name, path =>
@@ -90,7 +91,7 @@ public sealed class DirectoryStorage : ISaveStorage
             MakeFolder(folder);
             if (!replace && _files.Describe(path) is not null)
                 throw StorageNames.AlreadyThere(path);
-            var temporary = WriteTemporary(path, bytes.Span);
+            var temporary = WriteTemporary(path, bytes);
             Put(temporary, path, replace);
             try
             {
@@ -98,7 +99,7 @@ public sealed class DirectoryStorage : ISaveStorage
             }
             catch (SystemCallException)
             {
-                PutAgain(path, folder, bytes.Span, replace);
+                PutAgain(path, folder, bytes, replace);
             }
             return true;
         });
@@ -152,7 +153,7 @@ public sealed class DirectoryStorage : ISaveStorage
     /// Writes bytes under a name that nothing else has, for good. A flush that fails may have dropped what was written and be silent the
     /// next time: the file is then written anew, and never flushed again.
     /// </summary>
-    private string WriteTemporary(string path, ReadOnlySpan<byte> bytes)
+    private string WriteTemporary(string path, ReadOnlySequence<byte> bytes)
     {
         for (var attempt = 1; ; attempt++)
         {
@@ -192,7 +193,7 @@ public sealed class DirectoryStorage : ISaveStorage
     /// The name that was put may not survive a power failure. It is put once more, as the change itself may be what was dropped; if that
     /// does not help either, a new file is taken back, so that what is reported failed is not there.
     /// </summary>
-    private void PutAgain(string path, string folder, ReadOnlySpan<byte> bytes, bool replace)
+    private void PutAgain(string path, string folder, ReadOnlySequence<byte> bytes, bool replace)
     {
         try
         {

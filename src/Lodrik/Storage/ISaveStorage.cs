@@ -1,3 +1,5 @@
+using System.Buffers;
+
 namespace Lodrik.Storage;
 
 /// <summary>
@@ -29,10 +31,10 @@ public interface ISaveStorage
     /// Writes a whole file so that it is either wholly there or not at all, and there for good once the call has returned.
     /// </summary>
     /// <param name="name">The file; its folders are created.</param>
-    /// <param name="bytes">Its content.</param>
+    /// <param name="bytes">Its content. A large save comes in several segments, so that it need not be in memory twice.</param>
     /// <param name="replace">Whether a file of that name may be there already; it is then replaced in one step.</param>
     /// <exception cref="StorageException">The file cannot be written, or is there already; what was there is still there.</exception>
-    void Write(string name, ReadOnlyMemory<byte> bytes, bool replace);
+    void Write(string name, ReadOnlySequence<byte> bytes, bool replace);
 
     /// <summary>Deletes a file, for good once the call has returned; false where there was none.</summary>
     /// <exception cref="StorageException">The file cannot be deleted.</exception>
@@ -79,7 +81,7 @@ public interface ISaveStorage
     /// <summary>As <see cref="Write"/>, without blocking the caller's thread where the storage can do so.</summary>
     /// <exception cref="OperationCanceledException">It was given up; the file is either wholly there or as it was.</exception>
     /// <inheritdoc cref="Write"/>
-    ValueTask WriteAsync(string name, ReadOnlyMemory<byte> bytes, bool replace, CancellationToken cancellationToken = default)
+    ValueTask WriteAsync(string name, ReadOnlySequence<byte> bytes, bool replace, CancellationToken cancellationToken = default)
     {
         cancellationToken.ThrowIfCancellationRequested();
         Write(name, bytes, replace);
@@ -102,6 +104,22 @@ public interface ISaveStorage
     {
         cancellationToken.ThrowIfCancellationRequested();
         return new(TryHold());
+    }
+}
+
+/// <summary>Calls of a storage with what is at hand.</summary>
+public static class SaveStorageExtensions
+{
+    /// <summary>Writes a whole file from bytes that are in one piece.</summary>
+    /// <param name="storage">The storage.</param>
+    /// <param name="name">The file; its folders are created.</param>
+    /// <param name="bytes">Its content.</param>
+    /// <param name="replace">Whether a file of that name may be there already; it is then replaced in one step.</param>
+    /// <inheritdoc cref="ISaveStorage.Write" path="/exception"/>
+    public static void Write(this ISaveStorage storage, string name, ReadOnlyMemory<byte> bytes, bool replace)
+    {
+        ArgumentNullException.ThrowIfNull(storage);
+        storage.Write(name, new ReadOnlySequence<byte>(bytes), replace);
     }
 }
 

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Collections.Concurrent;
 
 namespace Lodrik.Storage;
@@ -41,7 +42,7 @@ public sealed class MemoryStorage : ISaveStorage
     }
 
     /// <inheritdoc/>
-    public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace)
+    public void Write(string name, ReadOnlySequence<byte> bytes, bool replace)
     {
         StorageNames.Check(name);
         if (replace)

@@ -1,3 +1,5 @@
+using System.Buffers;
+
 namespace Lodrik.Storage;
 
 /// <summary>
@@ -31,7 +33,10 @@ internal sealed class StorageCalls
 
     public ValueTask<byte[]?> Read(string name) => _isAsync ? Storage.ReadAsync(name, Cancellation) : new(Storage.Read(name));
 
-    public ValueTask Write(string name, ReadOnlyMemory<byte> bytes, bool replace)
+    public ValueTask Write(string name, ReadOnlyMemory<byte> bytes, bool replace) =>
+        Write(name, new ReadOnlySequence<byte>(bytes), replace);
+
+    public ValueTask Write(string name, ReadOnlySequence<byte> bytes, bool replace)
     {
         if (_isAsync)
             return Storage.WriteAsync(name, bytes, replace, Cancellation);

@@ -1,3 +1,5 @@
+using System.Buffers;
+
 namespace Lodrik.Storage;
 
 /// <summary>
@@ -141,7 +143,7 @@ internal sealed class SystemFiles(ISystemCalls calls)
 
     /// <summary>Writes a file that is not there yet, so that its content survives a power failure.</summary>
     /// <exception cref="SystemCallException">It is there, or cannot be written. What is there of it cannot be relied on.</exception>
-    public void WriteNew(string path, ReadOnlySpan<byte> bytes)
+    public void WriteNew(string path, ReadOnlySequence<byte> bytes)
     {
         var file = Again(() => calls.Open(path, OpenFor.Creating));
         if (file < 0)
@@ -168,7 +170,7 @@ internal sealed class SystemFiles(ISystemCalls calls)
             return;
         try
         {
-            WriteAll(file, path, global::System.Text.Encoding.UTF8.GetBytes(text));
+            WriteAll(file, path, new ReadOnlySequence<byte>(global::System.Text.Encoding.UTF8.GetBytes(text)));
         }
         catch (SystemCallException)
         {
@@ -241,14 +243,19 @@ internal sealed class SystemFiles(ISystemCalls calls)
         return result == -SystemError.WouldBlock ? null : throw Failed("lock", path, result);
     }
 
-    private void WriteAll(int file, string path, ReadOnlySpan<byte> bytes)
+    private void WriteAll(int file, string path, ReadOnlySequence<byte> bytes)
     {
-        for (var written = 0; written < bytes.Length;)
+        long at = 0;
+        foreach (var segment in bytes)
         {
-            var more = calls.Write(file, bytes[written..], written);
-            if (more == 0 || (more < 0 && more != -SystemError.Interrupted))
-                throw Failed("write", path, more == 0 ? -SystemError.InputOutput : more);
-            written += (int)Math.Max(more, 0);
+            for (var written = 0; written < segment.Length;)
+            {
+                var more = calls.Write(file, segment.Span[written..], at);
+                if (more == 0 || (more < 0 && more != -SystemError.Interrupted))
+                    throw Failed("write", path, more == 0 ? -SystemError.InputOutput : more);
+                written += (int)Math.Max(more, 0);
+                at += Math.Max(more, 0);
+            }
         }
     }
 

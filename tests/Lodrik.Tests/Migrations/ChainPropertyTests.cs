@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Globalization;
 using CsCheck;
 using Lodrik.Inspection;

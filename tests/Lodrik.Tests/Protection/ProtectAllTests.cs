@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Text;
 using Lodrik.Inspection;
 using Lodrik.Protection;
@@ -146,7 +147,7 @@ public sealed class ProtectAllTests
 
         public byte[]? Read(string name) => whole.Read(name);
 
-        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace)
+        public void Write(string name, ReadOnlySequence<byte> bytes, bool replace)
         {
             Count();
             whole.Write(name, bytes, replace);

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Text;
 using CsCheck;
 using Lodrik.Inspection;

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Reflection;
 using Lodrik.Migrations;
 using Lodrik.Protection;
@@ -435,7 +436,7 @@ public sealed class AsyncStoreTests
 
         public bool CanWrite { get; init; }
 
-        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace) => Blocking(() => { _inner.Write(name, bytes, replace); return true; }, CanWrite);
+        public void Write(string name, ReadOnlySequence<byte> bytes, bool replace) => Blocking(() => { _inner.Write(name, bytes, replace); return true; }, CanWrite);
 
         public bool Delete(string name) => Blocking(() => _inner.Delete(name), CanWrite);
 
@@ -449,7 +450,7 @@ public sealed class AsyncStoreTests
 
         public ValueTask<byte[]?> ReadAsync(string name, CancellationToken cancellationToken = default) => Far(() => _inner.Read(name), cancellationToken);
 
-        public async ValueTask WriteAsync(string name, ReadOnlyMemory<byte> bytes, bool replace, CancellationToken cancellationToken = default)
+        public async ValueTask WriteAsync(string name, ReadOnlySequence<byte> bytes, bool replace, CancellationToken cancellationToken = default)
         {
             if (_shut is not null)
             {

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Collections.Concurrent;
 using Lodrik.Slots;
 using Lodrik.Storage;
@@ -234,7 +235,7 @@ public sealed class BackgroundSaveTests : IDisposable
 
         public byte[]? Read(string name) => _inner.Read(name);
 
-        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace)
+        public void Write(string name, ReadOnlySequence<byte> bytes, bool replace)
         {
             _writing.Set();
             _open.Wait();

@@ -1,3 +1,4 @@
+using System.Buffers;
 using Lodrik.Storage;
 
 namespace Lodrik.Tests.Slots;
@@ -50,7 +51,7 @@ internal sealed class GatedStorage : ISaveStorage
 
     public byte[]? Read(string name) => _inner.Read(name);
 
-    public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace)
+    public void Write(string name, ReadOnlySequence<byte> bytes, bool replace)
     {
         Pass().GetAwaiter().GetResult();
         _inner.Write(name, bytes, replace);
@@ -62,7 +63,7 @@ internal sealed class GatedStorage : ISaveStorage
         return _inner.Delete(name);
     }
 
-    public async ValueTask WriteAsync(string name, ReadOnlyMemory<byte> bytes, bool replace, CancellationToken cancellationToken = default)
+    public async ValueTask WriteAsync(string name, ReadOnlySequence<byte> bytes, bool replace, CancellationToken cancellationToken = default)
     {
         await Pass().ConfigureAwait(false);
         _inner.Write(name, bytes, replace);

@@ -1,3 +1,4 @@
+using Lodrik.Protection;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
@@ -258,6 +259,36 @@ public sealed class OrderTests : IDisposable
         fits.Save("evening", state);
     }
 
+    [Fact]
+    public async Task A_slot_that_is_renamed_is_the_current_one_under_one_name_or_the_other_all_the_time()
+    {
+        // With a counter there is something to write after the old slot is gone.
+        var key = SaveKey.FromBytes("secret", System.Security.Cryptography.RandomNumberGenerator.GetBytes(32));
+        var protection = SaveProtection.With(key) with { HasCounter = true };
+        await using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = _gated, Protection = protection });
+        for (var day = 1; day <= 3; day++)
+            store.Save("evening", At(day));
+        _gated.Shut();
+        var renamed = store.RenameAsync("evening", "morning", cancellationToken: Cancellation);
+        try
+        {
+            while (!renamed.IsCompleted)
+            {
+                Assert.Contains(store.CurrentSlot?.ToString(), new[] { "evening", "morning" });
+                // What is still there can be loaded, and is the current slot only until it is gone.
+                if (store.CurrentSlot == "morning" && store.Load("evening").Found)
+                    Assert.Contains(store.CurrentSlot?.ToString(), new[] { "evening", "morning" });
+                _gated.LetOneGo();
+                await Task.Yield();
+            }
+        }
+        finally
+        {
+            _gated.Open();
+        }
+        Assert.Equal("morning", store.CurrentSlot?.ToString());
+    }
+
     /// <summary>What is asked for, at random, against a model that does one thing after the other.</summary>
     [Fact]
     public async Task Any_play_ends_as_if_one_thing_had_been_done_after_the_other()
@@ -272,18 +303,25 @@ public sealed class OrderTests : IDisposable
         if (random.Next(2) == 0)
             gated.Failure = change => (change + seed) % 9 == 0 ? new StorageException("The disk is full.") : null;
         var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = gated, KeepGenerations = 1000, KeepAuto = 1000 });
-        var handled = new List<Task>();
+        // What handlers save on their own. Those of one event are told one after the other, and ask one after the other.
+        var handled = new List<Asked>();
+        var lastOfHandlers = 1000;
         store.Saved += (_, receipt) =>
         {
             if (receipt.Generation % 4 == 0)
                 store.List();
+            if (receipt.Generation % 3 == 0 && receipt.Slot != "d" && receipt.Slot != "e")
+                Handle(() => SaveAtOnce(store, "d", Interlocked.Increment(ref lastOfHandlers)));
         };
+        store.Loaded += (_, _) => Handle(() => Save(store, "e", Interlocked.Increment(ref lastOfHandlers), true, Cancellation));
         string[] slots = ["a", "b", "c"];
         var asked = new List<Asked>();
+        var loads = new List<(int Asked, int Done, string Slot, int Day)>();
+        (string Slot, int Asked)? current = null;
         for (var step = 0; step < 40; step++)
         {
             var (slot, other) = (slots[random.Next(3)], slots[random.Next(3)]);
-            switch (random.Next(12))
+            switch (random.Next(14))
             {
                 case 0:
                     gated.Shut();
@@ -296,6 +334,7 @@ public sealed class OrderTests : IDisposable
                     break;
                 case 4:
                     store.StartPlaythrough();
+                    current = null;
                     break;
                 case 5:
                     asked.Add(new Asked('d', slot, "", 0, store.Playthrough, null, false, store.DeleteAsync(slot, Cancellation)));
@@ -310,16 +349,81 @@ public sealed class OrderTests : IDisposable
                         await source.CancelAsync();
                     }
                     break;
+                case 8 or 9:
+                    // Nobody waits for the disk to look at what is there; it is at least what was reported done.
+                    var done = asked.FindLastIndex(one => one.Task.IsCompletedSuccessfully) + 1;
+                    var loaded = store.Load(slot);
+                    loads.Add((asked.Count, done, slot, loaded.Found ? loaded.State.Log.Day : -1));
+                    if (loaded.Found)
+                        current = (slot, asked.Count);
+                    break;
                 default:
                     asked.Add(Save(store, slot, step, random.Next(2) == 0, Cancellation));
                     break;
+            }
+            if (current is { } now)
+            {
+                // Only what was asked for after the load moves the current slot, and what takes that slot itself away.
+                var later = asked.Where((one, i) => i >= now.Asked || one.Kind != 's').Select(one => one.Kind switch { 's' => one.Slot, 'r' => one.Other, _ => null });
+                var shown = store.CurrentSlot?.ToString();
+                Assert.True(later.Append(now.Slot).Append("d").Append("e").Contains(shown), $"{seed}: the current slot is {shown ?? "none"} in step {step} after loading {now.Slot} after {now.Asked}\n{string.Join('\n', asked)}");
             }
         }
         gated.Open();
         var closing = random.Next(2) == 0 ? PendingSaves.Finish : PendingSaves.Cancel;
         await store.CloseAsync(closing);
         await Task.WhenAll(asked.Select(one => one.Task.ContinueWith(_ => { }, TaskScheduler.Default))).WaitAsync(TimeSpan.FromSeconds(30), Cancellation);
-        Check(asked, gated, seed);
+        await Task.WhenAll(handled.Select(one => one.Task.ContinueWith(_ => { }, TaskScheduler.Default))).WaitAsync(TimeSpan.FromSeconds(30), Cancellation);
+        // A save whose place a newer one took was written as that one.
+        var written = asked.Select((one, i) => one.SaveId is { } id && asked.FindLastIndex(other => other.SaveId == id) > i ? one with { Kind = 'n' } : one).ToList();
+        foreach (var (before, done, slot, day) in loads)
+            CheckLoad(written, before, done, slot, day, seed);
+        Check([.. asked, .. handled], gated, seed);
+
+        void Handle(Func<Asked> save)
+        {
+            try
+            {
+                var asked = save();
+                lock (handled)
+                    handled.Add(asked);
+            }
+            catch (ObjectDisposedException)
+            {
+                // The store was closed meanwhile.
+            }
+        }
+    }
+
+    private static Asked SaveAtOnce(SaveStore<LogSave> store, string slot, int day)
+    {
+        var task = new TaskCompletionSource();
+        var (playthrough, current) = (store.Playthrough, store.CurrentSlot?.ToString());
+        try
+        {
+            store.Save(slot, At(day), overwrite: Overwrite.Allowed);
+            task.SetResult();
+        }
+        catch (StorageException exception)
+        {
+            task.SetException(exception);
+        }
+        return new Asked('s', slot, "", day, playthrough, current, true, task.Task);
+    }
+
+    /// <summary>A load that was made among changes saw the slot as it was after one of them, and after all that were reported done.</summary>
+    private static void CheckLoad(List<Asked> asked, int before, int done, string slot, int day, int seed)
+    {
+        var possible = new HashSet<int>();
+        for (var prefix = done; prefix <= before; prefix++)
+        {
+            foreach (var held in Model(asked.Take(prefix)).GetValueOrDefault(slot) ?? [(-1, default)])
+                possible.Add(held.Day);
+        }
+        // A slot that is copied to another one is copied from its oldest generation on.
+        if (asked.Skip(done).Take(before - done).Any(one => one.Kind == 'r' && one.Other == slot))
+            return;
+        Assert.True(possible.Contains(day), $"{seed}: {slot} was loaded as {day}, and held {string.Join(" or ", possible)}\n{string.Join('\n', asked.Take(before))}");
     }
 
     private static Asked Save(SaveStore<LogSave> store, string slot, int day, bool mayOverwrite, CancellationToken cancellation) => new(
@@ -328,6 +432,21 @@ public sealed class OrderTests : IDisposable
 
     private static void Check(List<Asked> asked, GatedStorage gated, int seed)
     {
+        var model = Model(asked, seed);
+        gated.Failure = _ => null;
+        using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = gated });
+        foreach (var slot in new[] { "a", "b", "c", "d", "e" })
+        {
+            var loaded = store.Load(slot);
+            var day = loaded.Found ? loaded.State.Log.Day : -1;
+            var holds = model.GetValueOrDefault(slot) ?? [(-1, default)];
+            Assert.True(holds.Any(held => held.Day == day), $"{seed}: {slot} holds {day}, and should hold {string.Join(" or ", holds)}\n{string.Join('\n', asked)}");
+        }
+    }
+
+    private static Dictionary<string, List<(int Day, Guid Playthrough)>> Model(IEnumerable<Asked> changes, int seed = 0)
+    {
+        var asked = changes.ToList();
         // By slot: the day that it holds, and whose it is; several where a change that failed may have gone half way.
         var model = new Dictionary<string, List<(int Day, Guid Playthrough)>>();
         foreach (var one in asked)
@@ -359,15 +478,7 @@ public sealed class OrderTests : IDisposable
                     break;
             }
         }
-        gated.Failure = _ => null;
-        using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = gated });
-        foreach (var slot in new[] { "a", "b", "c" })
-        {
-            var loaded = store.Load(slot);
-            var day = loaded.Found ? loaded.State.Log.Day : -1;
-            var holds = model.GetValueOrDefault(slot) ?? [(-1, default)];
-            Assert.True(holds.Any(held => held.Day == day), $"{seed}: {slot} holds {day}, and should hold {string.Join(" or ", holds)}\n{string.Join('\n', asked)}");
-        }
+        return model;
     }
 
     private SaveStore<LogSave> Open() => SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = _gated });
@@ -376,6 +487,8 @@ public sealed class OrderTests : IDisposable
 
     private sealed record Asked(char Kind, string Slot, string Other, int Day, Guid Playthrough, string? Current, bool MayOverwrite, Task Task)
     {
+        public Guid? SaveId => Task is Task<SaveReceipt> { IsCompletedSuccessfully: true } saved ? saved.Result.SaveId : null;
+
         public override string ToString() => $"{Kind} {Slot} {Other} {Day} {MayOverwrite} {Task.Status} {Task.Exception?.InnerException?.Message}";
     }
 

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Text;
 using Lodrik.Scenes;
 using Lodrik.Slots;
@@ -455,7 +456,7 @@ public sealed class SaveStoreTests : IDisposable
 
         public byte[]? Read(string name) => Count(inner.Read(name));
 
-        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace) => inner.Write(name, bytes, replace);
+        public void Write(string name, ReadOnlySequence<byte> bytes, bool replace) => inner.Write(name, bytes, replace);
 
         public bool Delete(string name) => inner.Delete(name);
 

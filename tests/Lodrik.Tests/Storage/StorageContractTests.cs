@@ -1,3 +1,4 @@
+using System.Buffers;
 using Lodrik.Slots;
 using Lodrik.Storage;
 
@@ -148,7 +149,7 @@ public sealed class HoldTests
 
         public byte[]? Read(string name) => _memory.Read(name);
 
-        public void Write(string name, ReadOnlyMemory<byte> bytes, bool replace) => _memory.Write(name, bytes, replace);
+        public void Write(string name, ReadOnlySequence<byte> bytes, bool replace) => _memory.Write(name, bytes, replace);
 
         public bool Delete(string name) => _memory.Delete(name);
 

@@ -1,3 +1,4 @@
+using System.Buffers;
 using Lodrik.Saves.Writing;
 
 namespace Lodrik.Migrations;

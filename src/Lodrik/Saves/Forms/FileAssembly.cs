@@ -1,3 +1,4 @@
+using System.Buffers;
 using Lodrik.Formats;
 using Lodrik.Protection;
 
@@ -26,13 +27,24 @@ internal readonly record struct EncodedSection(
 /// <param name="Salt">What the key of encrypted sections was made with; null where they are not encrypted.</param>
 internal sealed record FileSeal(SaveProtection Protection, KeyMaking Making, byte[]? Salt);
 
-/// <summary>A file that is being put together: what it is made of, and the buffers for it.</summary>
+/// <summary>
+/// A file that is being put together: what it is made of, and the buffers for it. Large sections are not copied: the file is a sequence
+/// with their bytes in it, as a save would be in memory twice otherwise.
+/// </summary>
 internal sealed class FileAssembly : IDisposable
 {
+    /// <summary>From here on a section is a segment of its own.</summary>
+    private const int LargeSection = 64 << 10;
+
+    /// <summary>The small sections, which are in the buffer.</summary>
     private readonly List<(string Name, int Offset, int Length)> _places = [];
+
+    /// <summary>The large ones, and before what in the buffer they come.</summary>
+    private readonly List<(int Offset, ReadOnlyMemory<byte> Bytes)> _large = [];
+
     private readonly List<SectionEntry> _entries = [];
 
-    /// <summary>The file.</summary>
+    /// <summary>The file, without its large sections.</summary>
     public PooledBuffer File { get; } = new(16 * 1024);
 
     /// <summary>Room for the header.</summary>
@@ -63,11 +75,15 @@ internal sealed class FileAssembly : IDisposable
         Head.Reset();
         Table.Reset();
         _places.Clear();
+        _large.Clear();
         _entries.Clear();
+        long small = 0;
         foreach (var section in sections)
+        {
             _entries.Add(section.Entry);
-        // The file is its sections and little else: a large one need not grow to its size.
-        File.Reserve(sections.Sum(section => (long)section.Bytes.Length) + 4096);
+            small += section.Bytes.Length < LargeSection ? section.Bytes.Length : 0;
+        }
+        File.Reserve(small + 4096);
     }
 
     /// <summary>Fills in what the header says of the section table.</summary>
@@ -80,14 +96,39 @@ internal sealed class FileAssembly : IDisposable
     /// <summary>Writes a section's bytes into the file.</summary>
     public void Add(EncodedSection section)
     {
+        if (section.Bytes.Length >= LargeSection)
+        {
+            _large.Add((File.Length, section.Bytes));
+            return;
+        }
         if (Seal is not null)
             _places.Add((section.Name, File.Length, section.Bytes.Length));
         File.Write(section.Bytes.Span);
     }
 
     /// <summary>What the seal of the file as far as it is written has to say.</summary>
-    /// <param name="offset">Where the seal's own value will be.</param>
-    public SealContent ContentOfSeal(int offset) => SealContent.Of(File.Written, _places, offset, 0, Seal!.Protection.Context, Seal.Salt);
+    /// <param name="offset">Where in the buffer the seal's own value will be.</param>
+    public SealContent ContentOfSeal(int offset) => new(
+        SealContent.FrameOf(File.Written, _places, offset, 0, Seal!.Protection.Context),
+        [.. Sections.Select(section => new SealedSection(section.Name, SealContent.DigestOf(section.Bytes.Span, Seal.Salt is not null)))],
+        Seal.Salt);
+
+    /// <summary>The whole file. It is valid as long as this buffer and the sections are.</summary>
+    /// <exception cref="SaveException">It is larger than a file can be that is read again.</exception>
+    public ReadOnlySequence<byte> ToSequence()
+    {
+        if (_large.Count == 0)
+            return new ReadOnlySequence<byte>(File.WrittenMemory);
+        var first = new Segment(File.WrittenMemory[.._large[0].Offset]);
+        var last = first;
+        for (var i = 0; i < _large.Count; i++)
+        {
+            var (offset, bytes) = _large[i];
+            last = last.Then(bytes).Then(File.WrittenMemory[offset..(i + 1 < _large.Count ? _large[i + 1].Offset : File.Length)]);
+        }
+        var file = new ReadOnlySequence<byte>(first, 0, last, last.Memory.Length);
+        return file.Length <= Array.MaxLength ? file : throw PooledBuffer.TooLarge();
+    }
 
     /// <summary>Writes the seal of a readable file as the last thing in it.</summary>
     /// <param name="before">What comes before the seal's own value.</param>
@@ -108,6 +149,7 @@ internal sealed class FileAssembly : IDisposable
     public void Release()
     {
         Sections = [];
+        _large.Clear();
         File.Reset();
     }
 
@@ -116,5 +158,17 @@ internal sealed class FileAssembly : IDisposable
         File.Dispose();
         Head.Dispose();
         Table.Dispose();
+    }
+
+    private sealed class Segment : ReadOnlySequenceSegment<byte>
+    {
+        public Segment(ReadOnlyMemory<byte> bytes) => Memory = bytes;
+
+        public Segment Then(ReadOnlyMemory<byte> bytes)
+        {
+            var next = new Segment(bytes) { RunningIndex = RunningIndex + Memory.Length };
+            Next = next;
+            return next;
+        }
     }
 }

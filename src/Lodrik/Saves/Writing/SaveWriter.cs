@@ -1,3 +1,4 @@
+using System.Buffers;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.State;
@@ -14,13 +15,13 @@ internal sealed class SaveWriter : IDisposable
     private readonly FileAssembly _assembly = new();
     private readonly List<EncodedSection> _sections = [];
 
-    /// <summary>Writes a snapshot. The bytes are valid until the next call.</summary>
+    /// <summary>Writes a snapshot. The bytes are valid until the next call, and as long as the sections are.</summary>
     /// <param name="snapshot">What is saved.</param>
     /// <param name="header">What the save says of itself; what follows from the rest is filled in here.</param>
     /// <param name="terms">How it is written.</param>
     /// <param name="cache">What became of sections before; null for nothing.</param>
     /// <param name="compressed">Told after each section that was compressed how many bytes are done, and how many there are in all.</param>
-    public ReadOnlyMemory<byte> Write(
+    public ReadOnlySequence<byte> Write(
         Snapshot snapshot, SaveHeader header, SaveTerms terms, SectionCache? cache = null, Action<long, long>? compressed = null)
     {
         GiveForm(snapshot.Sections, terms);
@@ -31,7 +32,7 @@ internal sealed class SaveWriter : IDisposable
     /// Writes a state at once in the form that the save has, without a snapshot. The bytes are valid until the next call.
     /// </summary>
     /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
-    public ReadOnlyMemory<byte> Write<T>(T state, SaveHeader header, SaveTerms terms) where T : IStateRoot<T>
+    public ReadOnlySequence<byte> Write<T>(T state, SaveHeader header, SaveTerms terms) where T : IStateRoot<T>
     {
         _sections.Clear();
         _batch.Begin(terms.IsIndented);
@@ -41,12 +42,12 @@ internal sealed class SaveWriter : IDisposable
         return Finish(header, terms, cache: null, compressed: null);
     }
 
-    /// <summary>Writes sections of another save as they are in it. The bytes are valid until the next call.</summary>
+    /// <summary>Writes sections of another save as they are in it. The bytes are valid until the next call, and as long as the sections are.</summary>
     /// <param name="sections">The sections, compressed or not, and not encrypted.</param>
     /// <param name="header">What the save says of itself; what follows from the rest is filled in here.</param>
     /// <param name="form">The form of their content.</param>
     /// <param name="protection">How the save is sealed or encrypted; null for not at all.</param>
-    public ReadOnlyMemory<byte> Write(IEnumerable<EncodedSection> sections, SaveHeader header, SaveForm form, SaveProtection? protection)
+    public ReadOnlySequence<byte> Write(IEnumerable<EncodedSection> sections, SaveHeader header, SaveForm form, SaveProtection? protection)
     {
         _sections.Clear();
         _sections.AddRange(sections);
@@ -105,7 +106,7 @@ internal sealed class SaveWriter : IDisposable
     private void Add(string name, ReadOnlyMemory<byte> bytes) => _sections.Add(EncodedSection.Of(name, bytes));
 
     /// <summary>Everything after the form of the sections.</summary>
-    private ReadOnlyMemory<byte> Finish(SaveHeader header, SaveTerms terms, SectionCache? cache, Action<long, long>? compressed)
+    private ReadOnlySequence<byte> Finish(SaveHeader header, SaveTerms terms, SectionCache? cache, Action<long, long>? compressed)
     {
         header.Content = terms.Form;
         if (terms.Compression != SaveCompression.None)
@@ -120,7 +121,7 @@ internal sealed class SaveWriter : IDisposable
         _assembly.Begin(
             header, _sections, terms.IsIndented, terms.Protection is null ? null : new FileSeal(terms.Protection, making, cipher?.Salt));
         file.Assemble(_assembly);
-        return _assembly.File.WrittenMemory;
+        return _assembly.ToSequence();
     }
 
     /// <summary>Compresses each section for which it pays.</summary>

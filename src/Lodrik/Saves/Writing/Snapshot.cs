@@ -11,6 +11,8 @@ namespace Lodrik.Saves.Writing;
 /// </summary>
 internal sealed class Snapshot : IDisposable
 {
+    private const int SmallestSize = 16 << 10;
+
     private readonly PooledBuffer _body;
 
     private Snapshot(PooledBuffer body, List<PackedSection> sections) => (_body, Sections) = (body, sections);
@@ -25,12 +27,16 @@ internal sealed class Snapshot : IDisposable
     /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
     public static Snapshot Of<T>(T state, SectionCache? cache = null, Func<string, bool>? isWanted = null) where T : IStateRoot<T>
     {
-        var body = new PooledBuffer(16 * 1024);
+        var body = new PooledBuffer(SizeAfter(cache?.SnapshotSize ?? 0));
         try
         {
             var sections = new PackedSections(body, cache, isWanted);
             T.WriteSections(ref sections, state);
-            cache?.Retain(sections.Names);
+            if (cache is not null)
+            {
+                cache.Retain(sections.Names);
+                cache.SnapshotSize = body.Length;
+            }
             return new Snapshot(body, sections.Finish());
         }
         catch
@@ -57,6 +63,9 @@ internal sealed class Snapshot : IDisposable
     ];
 
     public void Dispose() => _body.Dispose();
+
+    /// <summary>The room for a snapshot after one of that size: a state rarely grows by more from one save to the next.</summary>
+    private static int SizeAfter(int size) => Math.Max(SmallestSize, (int)Math.Min(size + (size / 16L), Array.MaxLength));
 }
 
 /// <summary>Writes the sections of a state one after the other, as packed content.</summary>
