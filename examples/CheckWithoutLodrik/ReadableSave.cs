@@ -24,7 +24,7 @@ internal static class ReadableSave
         if (seal.Length < 2)
             throw new InvalidDataException("There is no seal.");
         // The header and the list of sections belong to the frame; the seal's own value is what stands between its quotes.
-        var sections = members.FindAll(member => member.Name is not ("lodrik" or "contents" or "seal"));
+        var sections = members.FindAll(member => member.Name is not ("lodrik" or "headerDigest" or "contents" or "seal"));
         var (start, length) = (seal.Offset + 1, seal.Length - 2);
         return new Parts(sections, start, length, Verify(Encoding.ASCII.GetString(save, start, length), key));
     }

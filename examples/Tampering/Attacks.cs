@@ -38,7 +38,8 @@ internal static partial class Attacks
         // The section's value, without the key and the comma around it.
         var warden = Warden().Match(text).Groups["value"].Value;
         text = Listed().Replace(text, $"\"warden\": \"{Encoding.UTF8.GetByteCount(warden)} {Checksum(warden)}\"", 1);
-        return Digest().Replace(text, $"\"contentsDigest\": \"{Checksum(Contents().Match(text).Groups["value"].Value)}\"", 1);
+        text = Digest().Replace(text, $"\"contentsDigest\": \"{Checksum(Contents().Match(text).Groups["value"].Value)}\"", 1);
+        return HeaderDigest().Replace(text, $"\"headerDigest\": \"{Checksum(Header().Match(text).Groups["value"].Value)}\"", 1);
     });
 
     private static string Checksum(string text) => Convert.ToHexStringLower(XxHash128.Hash(Encoding.UTF8.GetBytes(text)));
@@ -62,6 +63,12 @@ internal static partial class Attacks
 
     [GeneratedRegex("\"contentsDigest\": \"[^\"]*\"")]
     private static partial Regex Digest();
+
+    [GeneratedRegex("\"headerDigest\": \"[^\"]*\"")]
+    private static partial Regex HeaderDigest();
+
+    [GeneratedRegex("\n  \"lodrik\": (?<value>\\{.*?\n  \\})", RegexOptions.Singleline)]
+    private static partial Regex Header();
 
     [GeneratedRegex("\n  \"contents\": (?<value>\\{.*?\n  \\})", RegexOptions.Singleline)]
     private static partial Regex Contents();

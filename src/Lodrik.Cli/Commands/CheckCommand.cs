@@ -50,7 +50,9 @@ internal static class CheckCommand
 
     private static List<string> FilesOf(string folder)
     {
-        var files = Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories)
+        // No links, pipes or devices, and no folder twice.
+        var storage = new DirectoryStorage(folder);
+        var files = storage.List("").Select(file => storage.Locate(file.Name))
             .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub")
                 && Path.GetFileName(file) != "lock")
             .Order(StringComparer.Ordinal)
@@ -89,7 +91,10 @@ internal static class CheckCommand
             // Under a seal, what a text editor leaves well-formed is refused as well, and still no accident.
             return Wrong(file is { Health: SectionHealth.EditedByHand } ? "editedByHand" : "damaged", exception);
         }
-        var sections = file.Sections.Select(section => new SectionLine(section.Name, section.ByteCount, Name(section.Health)))
+        var header = file.HeaderHealth == SectionHealth.EditedByHand
+            ? new SectionLine[] { new("header", null, Name(file.HeaderHealth)) } : [];
+        var sections = header
+            .Concat(file.Sections.Select(section => new SectionLine(section.Name, section.ByteCount, Name(section.Health))))
             .Concat(file.MissingSections.Select(section => new SectionLine(section, null, "takenOut")));
         return new CheckLine(path, Name(file.Health), file.Health is SectionHealth.Intact or SectionHealth.Unchecked,
             key is null ? null : true, null, [.. sections])
@@ -113,8 +118,8 @@ internal static class CheckCommand
         var word = finding switch
         {
             { Finding: "intact", SealFits: true } => "intact, and the seal fits",
-            { Finding: "intact", IsEncrypted: true } => "intact, encrypted",
-            { Finding: "intact", IsSealed: true } => "intact, sealed",
+            { Finding: "intact", IsEncrypted: true } => "intact, encrypted; the seal was not checked, which takes the key",
+            { Finding: "intact", IsSealed: true } => "intact; the seal was not checked, which takes the key",
             { Finding: "unchecked" } => "written by hand, nothing to check against",
             _ => Word(finding.Finding),
         };

@@ -1,3 +1,4 @@
+using System.Security.Cryptography;
 using System.Text;
 using Lodrik.Cli.Views;
 using Lodrik.Inspection;
@@ -8,6 +9,7 @@ namespace Lodrik.Cli.Report;
 /// <summary>Writes a report as one page that needs nothing beside itself: no file, no network.</summary>
 internal static class ReportPage
 {
+    private const string Generator = "lodrik report";
     private const int MostRows = 400;
     private const int MostScenes = 24;
     private const int MostTableRows = 100;
@@ -15,6 +17,7 @@ internal static class ReportPage
     public static string Write(SaveReport report)
     {
         var title = $"Saves: {Path.GetFileName(report.Source)}";
+        var script = Resource("report.js");
         return Html.Of($"""
             <!doctype html>
             <html lang="en">
@@ -22,7 +25,8 @@ internal static class ReportPage
             <meta charset="utf-8">
             <meta name="viewport" content="width=device-width, initial-scale=1">
             <meta http-equiv="Content-Security-Policy"
-                content="default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'unsafe-inline'">
+                content="default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src '{DigestOf(script)}'">
+            <meta name="generator" content="{Generator}">
             <title>{title}</title>
             <style>{Resource("report.css")}</style>
             <noscript><style>.slot-page[hidden], .scene-page[hidden] {new Html("{ display: block !important; }")}</style></noscript>
@@ -35,12 +39,19 @@ internal static class ReportPage
             <nav class="slots" role="tablist" aria-orientation="vertical" aria-label="Slots">{report.Slots.Select(Tab)}</nav>
             <main>{report.Slots.Select(Slot)}</main>
             </div>
-            <script>{Resource("report.js")}</script>
+            <script>{script}</script>
             </body>
             </html>
 
             """).Text;
     }
+
+    /// <summary>Whether a file is a page that was written by this class, so that a newer one may take its place.</summary>
+    public static bool IsPage(ReadOnlySpan<byte> start) => start.IndexOf(Encoding.UTF8.GetBytes($"content=\"{Generator}\"")) >= 0;
+
+    /// <summary>The script as the page's policy names it (CSP level 3): no other one runs, whatever a save may bring along.</summary>
+    private static string DigestOf(Html script) =>
+        $"sha256-{Convert.ToBase64String(SHA256.HashData(Encoding.UTF8.GetBytes(script.Text)))}";
 
     private static Html Resource(string name)
     {

@@ -70,11 +70,7 @@ internal static class DiffView
     }
 
     /// <summary>A value on one line, cut where it is long.</summary>
-    public static string ShortText(SaveValue value)
-    {
-        var text = SaveJson.Write(value);
-        return text.Length <= 50 ? text : text[..49] + "…";
-    }
+    public static string ShortText(SaveValue value) => SaveJson.WriteShort(value, 50);
 
     public static string Word(EntityOutcome outcome) => outcome switch
     {

@@ -52,15 +52,17 @@ internal sealed record CodeLayoutDocument(string Name, int Version)
         try
         {
             return JsonSerializer.Deserialize(json, CodeLayoutJson.Default.CodeLayoutDocument)
-                is { Name: not null, Fields: not null } document && document.Fields.All(field => field is { Name: not null })
+                is { Name: not null, Fields: not null } document && document.Fields.All(field => field is { Name: not null } && HasNoNull(field.Set) && HasNoNull(field.Choices))
                 ? document
-                : throw CodeException.BadLayout("The layout has no name, or a field has none.");
+                : throw CodeException.BadLayout("The layout has no name, or a field or a choice has none.");
         }
         catch (JsonException exception)
         {
             throw CodeException.BadLayout($"The layout is not one that can be read: {exception.Message}");
         }
     }
+
+    private static bool HasNoNull(IReadOnlyList<string>? words) => words?.All(word => word is not null) != false;
 
     public CodeOptions Options(SaveKey? key) => new()
     {

@@ -16,8 +16,16 @@ public static class CodeLayoutFile
     {
         ArgumentNullException.ThrowIfNull(json);
         var document = CodeLayoutDocument.FromJson(json);
-        return new CodeLayout<SaveMap>(
-            document.Name, document.Version, fields => Declare(fields, document), document.Options(key), document.Oldest);
+        try
+        {
+            return new CodeLayout<SaveMap>(
+                document.Name, document.Version, fields => Declare(fields, document), document.Options(key), document.Oldest);
+        }
+        catch (Exception exception) when (exception is ArgumentException or OverflowException)
+        {
+            // What a programmer gets told as an argument that cannot be is here what the document says.
+            throw CodeException.BadLayout($"The layout cannot be: {exception.Message}");
+        }
     }
 
     private static void Declare(CodeFields<SaveMap> fields, CodeLayoutDocument document)

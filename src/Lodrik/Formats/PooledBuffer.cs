@@ -12,9 +12,16 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
     /// <summary>From here on memory is not rented, and grows by a quarter instead of to its double.</summary>
     private const int Large = 8 << 20;
 
+    private readonly int _most;
     private byte[] _array;
 
-    public PooledBuffer(int capacity = 4096) => _array = Take(capacity);
+    /// <param name="capacity">How much there is room for before it grows.</param>
+    /// <param name="most">How large it may become.</param>
+    public PooledBuffer(int capacity = 4096, int most = int.MaxValue)
+    {
+        _array = Take(capacity);
+        _most = Math.Min(most, Array.MaxLength);
+    }
 
     public int Length { get; private set; }
 
@@ -83,8 +90,8 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
         var room = Math.Max(sizeHint, 1);
         var more = _array.Length > Large ? _array.Length + (_array.Length / 4L) : 2L * _array.Length;
         var needed = (long)Length + room;
-        if (needed > Array.MaxLength)
-            throw TooLarge();
+        if (needed > _most)
+            throw _most == Array.MaxLength ? TooLarge() : new SaveException(SaveErrorCode.LimitExceeded, State.FileAllowance.TooMuch);
         var larger = Take((int)Math.Min(Math.Max(more, needed), Array.MaxLength));
         Written.CopyTo(larger);
         GiveBack(_array);

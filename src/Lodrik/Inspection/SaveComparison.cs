@@ -90,12 +90,17 @@ public sealed class SaveComparison
         return new SaveComparison(values, entities, all);
     }
 
+    private const int MostCharacters = 100_000_000;
+
     /// <summary>The differences as a JSON Patch (RFC 6902), which makes the second save's sections of the first one's.</summary>
+    /// <exception cref="SaveException">It would be larger than 100 million characters.</exception>
     public string ToJsonPatch()
     {
         var patch = new StringBuilder("[");
         foreach (var (path, before, after) in All)
         {
+            if (patch.Length > MostCharacters)
+                throw new SaveException(SaveErrorCode.LimitExceeded, "The differences are far larger than the saves.");
             patch.Append(patch.Length > 1 ? "," : "").Append("\n  {\"op\":\"")
                 .Append(before is null ? "add" : after is null ? "remove" : "replace").Append("\",\"path\":").Append(SaveJson.Write(path));
             if (after is not null)
@@ -105,8 +110,7 @@ public sealed class SaveComparison
         return patch.Append(patch.Length > 1 ? "\n]" : "]").ToString();
     }
 
-    private static SaveValue? TreeOf(SavedFile file, string name) =>
-        file.Sections.Any(section => section.Name == name) ? file.ReadSection(name) : null;
+    private static SaveValue? TreeOf(SavedFile file, string name) => file.Source.Find(name)?.ToTree();
 
     /// <summary>Tells the changes of entities from the others, and gathers those of each.</summary>
     private static void Sort(string section, (SaveMap Entities, HashSet<string> Gone) before,
@@ -139,7 +143,7 @@ public sealed class SaveComparison
         : "";
 
     private static string KindOf(SaveValue? entity) =>
-        entity is SaveMap map && map.TryGet("kind", out var kind) ? kind.AsText() ?? "" : "";
+        entity is SaveMap map && map.TryGet("kind", out var kind) ? kind.TextIfSingle() ?? "" : "";
 
     private static EntityOutcome OutcomeOf(
         EntityId id, SaveValue? was, SaveValue? @is, HashSet<string> goneBefore, HashSet<string> goneAfter)

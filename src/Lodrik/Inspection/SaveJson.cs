@@ -9,19 +9,53 @@ namespace Lodrik.Inspection;
 /// <summary>Values of a save as JSON (RFC 8259), as readable saves have them.</summary>
 public static class SaveJson
 {
+    private const int MostBytes = 256 << 20;
+
     /// <summary>A value as JSON.</summary>
     /// <param name="value">The value.</param>
     /// <param name="indented">Whether it is laid out for people.</param>
+    /// <exception cref="SaveException">It would take more than 256 MB: rows of a table can share one long text.</exception>
     public static string Write(SaveValue value, bool indented = false)
     {
         ArgumentNullException.ThrowIfNull(value);
-        using var buffer = new PooledBuffer();
+        using var buffer = new PooledBuffer(most: MostBytes);
         using (var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented)))
         {
             var tokens = new JsonStateWriter(writer);
             SaveValueCodec.Write(ref tokens, value);
         }
         return Encoding.UTF8.GetString(buffer.Written);
+    }
+
+    /// <summary>The beginning of a value as JSON on one line, with an ellipsis where it is cut. Long values are not written to their end.</summary>
+    /// <param name="value">The value.</param>
+    /// <param name="characterCount">How many characters it may have, the ellipsis included.</param>
+    public static string WriteShort(SaveValue value, int characterCount)
+    {
+        ArgumentNullException.ThrowIfNull(value);
+        ArgumentOutOfRangeException.ThrowIfLessThan(characterCount, 1);
+        if (value is SaveScalar { Kind: SaveValueKind.Text, Text: var whole } && whole.Length > characterCount)
+            value = whole[..characterCount];
+        // A character takes four bytes at most, or six where it is escaped; what the writer holds back is little.
+        using var buffer = new PooledBuffer(most: 4096 + (6 * characterCount));
+        using var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented: false));
+        var isCut = false;
+        try
+        {
+            var tokens = new JsonStateWriter(writer);
+            SaveValueCodec.Write(ref tokens, value);
+            writer.Flush();
+        }
+        catch (SaveException)
+        {
+            // The buffer is full, or the next text does not fit into it.
+            isCut = true;
+            writer.Reset(new PooledBuffer(16));
+        }
+        var text = Encoding.UTF8.GetString(buffer.Written);
+        return text.Length < characterCount || (text.Length == characterCount && !isCut)
+            ? text + (isCut ? "…" : "")
+            : text[..(characterCount - 1)] + "…";
     }
 
     /// <summary>The value of a JSON text.</summary>

@@ -56,7 +56,7 @@ public sealed record SaveWeight(SaveForm Form, long ByteCount, long FrameByteCou
 
     private static IEnumerable<WeightNode> Kinds(SaveMap entities, FileForm form) => entities
         .Where(entry => entry.Value is SaveMap)
-        .GroupBy(entry => ((SaveMap)entry.Value).TryGet("kind", out var kind) ? kind.AsText() ?? "" : "")
+        .GroupBy(entry => ((SaveMap)entry.Value).TryGet("kind", out var kind) ? kind.TextIfSingle() ?? "" : "")
         .Select(kind =>
         {
             var maps = kind.Select(entry => (SaveMap)entry.Value).ToList();

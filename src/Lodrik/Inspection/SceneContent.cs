@@ -86,7 +86,8 @@ public sealed record SceneContent(string Section, IReadOnlyList<SceneEntity> Ent
         section is SaveMap scene && scene.TryGet("entities", out var entities) && entities is SaveMap map
             && scene.TryGet("gone", out var gone) && gone is SaveList ? map : null;
 
-    internal static IEnumerable<string> GoneOf(SaveValue scene) => ((SaveList)((SaveMap)scene)["gone"]).Select(id => id.AsText() ?? "");
+    internal static IEnumerable<string> GoneOf(SaveValue scene) =>
+        ((SaveList)((SaveMap)scene)["gone"]).Select(id => id.TextIfSingle() ?? "");
 
     /// <summary>A column for each value: what is a map in it is taken apart, lists are one value.</summary>
     private static void AddColumns(List<string> columns, HashSet<string> known, string path, SaveMap map)
@@ -101,5 +102,5 @@ public sealed record SceneContent(string Section, IReadOnlyList<SceneEntity> Ent
         }
     }
 
-    private static string? Text(SaveMap map, string key) => map.TryGet(key, out var value) ? value.AsText() : null;
+    private static string? Text(SaveMap map, string key) => map.TryGet(key, out var value) ? value.TextIfSingle() : null;
 }

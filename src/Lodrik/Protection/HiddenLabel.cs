@@ -53,11 +53,14 @@ internal static class HiddenLabel
     /// The header with its title and summary, where they are hidden, the key is at hand and nothing was changed; otherwise the header as it
     /// is.
     /// </summary>
-    public static SaveHeader? Reveal(SaveHeader? header, KeyRing keys)
+    /// <param name="header">The header.</param>
+    /// <param name="keys">The keys.</param>
+    /// <param name="isListing">Whether this is one of many: then a key that takes long to make is not made for it.</param>
+    public static SaveHeader? Reveal(SaveHeader? header, KeyRing keys, bool isListing = false)
     {
         if (header?.Slot is not { } hiding || !hiding.Rest.TryGet(SlotLabel.HiddenKey, out var value)
             || value is not SaveScalar { Kind: SaveValueKind.Bytes } hidden
-            || Open(hidden.Bytes.ToArray(), header.SaveId, keys) is not { } shown)
+            || Open(hidden.Bytes.ToArray(), header.SaveId, keys, isListing) is not { } shown)
         {
             return header;
         }
@@ -75,7 +78,7 @@ internal static class HiddenLabel
         return revealed;
     }
 
-    private static SaveMap? Open(byte[] hidden, Guid save, KeyRing keys)
+    private static SaveMap? Open(byte[] hidden, Guid save, KeyRing keys, bool isListing)
     {
         try
         {
@@ -91,7 +94,7 @@ internal static class HiddenLabel
             var ciphertext = reader.ReadBytes();
             var (id, making, salt) = CoseHeader.Read(header);
             if (salt is not { Length: SaltBytes } || ciphertext.Length < TagBytes || keys.Find(id) is not { IsSecret: true } key
-                || !key.CanMake(making)
+                || !(isListing ? key.CanMakeAtOnce(making) : key.CanMake(making))
                 || !CoseHeader.Write(A256Gcm, key, making, salt).AsSpan().SequenceEqual(header)
                     || !Write(header, ciphertext).AsSpan().SequenceEqual(hidden))
             {

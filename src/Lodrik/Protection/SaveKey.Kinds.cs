@@ -79,6 +79,9 @@ public abstract partial class SaveKey
         private readonly ConcurrentDictionary<(string Salt, int Iterations), byte[]> _made = new();
         private KeyMaking? _last;
 
+        /// <summary>Whether a list has made a key already; it makes one and no more, since what it asks for is the file's choice.</summary>
+        private bool _hasListed;
+
         public PassphraseKey(string id, string passphrase, int iterations) : base(id)
         {
             ArgumentException.ThrowIfNullOrEmpty(passphrase);
@@ -96,7 +99,11 @@ public abstract partial class SaveKey
         internal override KeyMaking NewMaking => _last ??= new KeyMaking(RandomNumberGenerator.GetBytes(SaltBytes), _iterations);
 
         internal override bool CanMake(KeyMaking making) =>
-            making is { Salt.Length: SaltBytes, Iterations: >= FewestIterations and <= MostIterations };
+            making is { Salt.Length: SaltBytes, Iterations: >= FewestIterations }
+                && making.Iterations <= Math.Max(_iterations, DefaultIterations);
+
+        internal override bool CanMakeAtOnce(KeyMaking making) =>
+            CanMake(making) && (_made.ContainsKey(NameOf(making)) || Interlocked.Exchange(ref _hasListed, true) == false);
 
         internal override byte[] Seal(ReadOnlySpan<byte> message, KeyMaking making) => Mac(Make(making), message);
 
@@ -113,12 +120,14 @@ public abstract partial class SaveKey
             return fits;
         }
 
+        private static (string Salt, int Iterations) NameOf(KeyMaking making) => (Convert.ToHexString(making.Salt), making.Iterations);
+
         private byte[] Make(KeyMaking making)
         {
             if (_made.Count >= MostKeptKeys)
                 _made.Clear();
             return _made.GetOrAdd(
-                (Convert.ToHexString(making.Salt), making.Iterations),
+                NameOf(making),
                 _ => Rfc2898DeriveBytes.Pbkdf2(_passphrase, making.Salt, making.Iterations, HashAlgorithmName.SHA256, SecretBytes));
         }
     }

@@ -56,7 +56,8 @@ public abstract partial class SaveKey
     /// <param name="id">Its id.</param>
     /// <param name="passphrase">The passphrase: not empty.</param>
     /// <param name="iterations">
-    /// How many rounds new saves ask for, from 100,000 to 2,000,000. Saves that ask for others are refused unread.
+    /// How many rounds new saves ask for, from 100,000 to 2,000,000. Saves that ask for fewer than 100,000, or for more than these and the
+    /// usual 600,000, are refused unread: their number is the choice of whoever made the file.
     /// </param>
     public static SaveKey FromPassphrase(string id, string passphrase, int iterations = PassphraseKey.DefaultIterations) =>
         new PassphraseKey(id, passphrase, iterations);
@@ -141,6 +142,11 @@ public abstract partial class SaveKey
     /// minutes.
     /// </summary>
     internal virtual bool CanMake(KeyMaking making) => making.Iterations == 0;
+
+    /// <summary>
+    /// Whether a key can be made so without much work: a list of a hundred files must not cost a hundred passphrases.
+    /// </summary>
+    internal virtual bool CanMakeAtOnce(KeyMaking making) => CanMake(making);
 
     /// <summary>Seals or signs.</summary>
     /// <exception cref="InvalidOperationException">The key can only check.</exception>

@@ -63,10 +63,19 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
 {
     private const int Folded = 10;
 
+    private long _left = 100_000_000;
+
+    /// <summary>How many characters it may still lay out.</summary>
+    internal long Most
+    {
+        init => _left = value;
+    }
+
     /// <summary>Lays a value out.</summary>
     /// <param name="name">What it is called.</param>
     /// <param name="value">The value.</param>
     /// <param name="note">What to say beside the name; null for nothing.</param>
+    /// <exception cref="SaveException">It would be far larger than any file that one wants to look at.</exception>
     public OutlineNode Of(string name, SaveValue value, string? note = null)
     {
         ArgumentNullException.ThrowIfNull(name);
@@ -82,12 +91,18 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
         return new OutlineNode(line, Children(value, 1));
     }
 
-    /// <summary>Text with its control characters written as escapes, so that no save can move a cursor.</summary>
+    /// <summary>
+    /// Text with what acts on a display instead of being shown written as escapes: control characters, line separators and the marks that
+    /// turn the direction of writing (UAX 9). No save can move a cursor, or pass for another one.
+    /// </summary>
     public static string Visible(string text)
     {
         ArgumentNullException.ThrowIfNull(text);
-        return text.Any(char.IsControl) ? string.Concat(text.Select(c => char.IsControl(c) ? $"\\u{(int)c:x4}" : c.ToString())) : text;
+        return text.Any(Acts) ? string.Concat(text.Select(c => Acts(c) ? $"\\u{(int)c:x4}" : c.ToString())) : text;
     }
+
+    private static bool Acts(char c) => char.IsControl(c)
+        || c is '\u061C' or '\u200E' or '\u200F' or (>= '\u2028' and <= '\u202E') or (>= '\u2066' and <= '\u2069');
 
     private List<OutlineNode> Children(SaveValue value, int level)
     {
@@ -132,7 +147,7 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
     };
 
     /// <summary>How long a value is on one line; no longer than matters.</summary>
-    private static int LengthOf(SaveValue value, int most)
+    private int LengthOf(SaveValue value, int most)
     {
         var length = 0;
         switch (value)
@@ -156,13 +171,16 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
                 }
                 return length;
             default:
+                var before = _left;
                 var line = new List<OutlineSpan>();
                 AddInline(line, value);
+                // It is measured, and shown only after that.
+                _left = before;
                 return line.Sum(span => span.Text.Length);
         }
     }
 
-    private static void AddInline(List<OutlineSpan> line, SaveValue value)
+    private void AddInline(List<OutlineSpan> line, SaveValue value)
     {
         switch (value)
         {
@@ -209,5 +227,12 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
         }
     }
 
-    private static OutlineSpan Span(string text, OutlineRole role) => new(Visible(text), role);
+    private OutlineSpan Span(string text, OutlineRole role)
+    {
+        // Rows of a table can share one long text, and each of them would be shown.
+        if ((_left -= text.Length) < 0)
+            throw new SaveException(
+                SaveErrorCode.LimitExceeded, "What is to be shown is far larger than the file.", remedy: "Show a part of it.");
+        return new OutlineSpan(Visible(text), role);
+    }
 }

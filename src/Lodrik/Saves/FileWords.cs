@@ -4,9 +4,10 @@ namespace Lodrik.Saves;
 internal static class FileWords
 {
     public const string Header = "lodrik";
+    public const string HeaderDigest = "headerDigest";
     public const string Contents = "contents";
     public const string Seal = "seal";
 
     /// <summary>Whether a section may not have this name.</summary>
-    public static bool IsReserved(string name) => name is Header or Contents or Seal;
+    public static bool IsReserved(string name) => name is Header or HeaderDigest or Contents or Seal;
 }

@@ -24,6 +24,13 @@ internal sealed class Salvage
     /// <summary>How many times the file's size may be hashed on the search: more would be a file made to keep us busy.</summary>
     private const int MostPasses = 32;
 
+    /// <summary>The same for looking through it, which takes less; and what is looked through of a small one.</summary>
+    private const int MostScans = 256;
+    private const long ScannedAtLeast = 1L << 30;
+
+    /// <summary>How far from where it should be a section is found for nothing.</summary>
+    private const int Nearby = 4096;
+
     /// <summary>How many places are tried for a seal.</summary>
     private const int MostSealPlaces = 64;
 
@@ -32,13 +39,17 @@ internal sealed class Salvage
     private readonly FileForm _file;
     private readonly FileParts _parts;
     private readonly SaveHeader _header;
+    private readonly Dictionary<string, SectionEntry> _entries = new(StringComparer.Ordinal);
     private long _toHash;
+    private long _toScan;
+    private int _after;
 
     /// <exception cref="SaveException">The header or the section table is lost.</exception>
     public Salvage(ReadOnlyMemory<byte> bytes, SaveLocation location)
     {
         (_bytes, _location) = (bytes, location);
         _toHash = MostPasses * (bytes.Length + 4096L);
+        _toScan = ScannedAtLeast + (MostScans * (long)bytes.Length);
         _file = FileForms.Recognise(bytes.Span, location);
         try
         {
@@ -49,6 +60,8 @@ internal sealed class Salvage
             throw Lost(exception);
         }
         _header = _parts.Header ?? throw Lost(null);
+        foreach (var entry in _parts.Table)
+            _entries.TryAdd(entry.Name, entry);
     }
 
     /// <summary>Finds what is whole.</summary>
@@ -78,7 +91,7 @@ internal sealed class Salvage
     /// <summary>Finds one section and makes sure that it is what was written.</summary>
     private Found Find(string name, OpenedSeal? seal, SectionCipher? cipher)
     {
-        var entry = _parts.Table.Find(one => one.Name == name);
+        var entry = _entries.GetValueOrDefault(name);
         var place = entry.Name is null ? null : Search(entry);
         var outcome = place is null && seal is null ? SalvageOutcome.Changed : SalvageOutcome.Intact;
         place ??= _parts.Find(name) is { } walked && (seal is not null || IsWellFormed(walked)) ? walked : null;
@@ -139,27 +152,39 @@ internal sealed class Salvage
     /// <summary>Where the bytes of a section are, by their digest.</summary>
     private SectionSlice? Search(SectionEntry entry)
     {
-        if (_parts.Find(entry.Name) is { } walked && Matches(walked.Offset))
+        if (_parts.Find(entry.Name) is { } walked && Matches(entry, walked.Offset))
             return walked;
+        // Sections stand in the order of the table: the next one is found right behind the last, and only what was moved is looked for.
+        return SearchFrom(_after, entry) ?? (_after > 0 && _toScan > 0 ? SearchFrom(0, entry) : null);
+    }
+
+    private SectionSlice? SearchFrom(int at, SectionEntry entry)
+    {
         var mark = _file.MarkOf(entry);
-        for (var at = 0; ;)
+        // Once too much was looked through, only what is near the section before is found.
+        var end = _toScan > 0 ? _bytes.Length : (int)Math.Min(at + (long)entry.Size + Nearby, _bytes.Length);
+        while (true)
         {
-            var next = _bytes.Span[at..].IndexOf(mark.Bytes);
+            var next = _bytes.Span[at..end].IndexOf(mark.Bytes);
+            _toScan -= next < 0 ? end - at : next;
             if (next < 0)
                 return null;
             at += next + (mark.IsPartOf ? 0 : mark.Bytes.Length);
             var start = mark.MayHaveBlanks ? at + _bytes.Span[at..].IndexOfAnyExcept(" \t\r\n"u8) : at;
-            if (Matches(start))
+            if (Matches(entry, start))
+            {
+                _after = start + entry.Size;
                 return new SectionSlice(entry.Name, start, entry.Size);
+            }
             at += mark.IsPartOf ? mark.Bytes.Length : 0;
         }
+    }
 
-        bool Matches(int start)
-        {
-            if (entry.Size > _bytes.Length - start || start < 0 || (_toHash -= entry.Size + 16) < 0)
-                return false;
-            return SectionDigest.Of(_bytes.Span.Slice(start, entry.Size)) == entry.Digest;
-        }
+    private bool Matches(SectionEntry entry, int start)
+    {
+        if (start < 0 || entry.Size > _bytes.Length - start || (_toHash -= entry.Size + 16) < 0)
+            return false;
+        return SectionDigest.Of(_bytes.Span.Slice(start, entry.Size)) == entry.Digest;
     }
 
     /// <summary>The seal, which is the last thing in every form.</summary>

@@ -50,7 +50,7 @@ public sealed class SalvagedSave
     public static SalvagedSave FromBytes(ReadOnlyMemory<byte> bytes, SaveProtection? protection = null, SaveLocation location = default)
     {
         protection?.Check();
-        var found = new Salvage(bytes, location).Run(protection);
+        var found = Untrusted.Read(location, () => new Salvage(bytes, location).Run(protection));
         return new SalvagedSave(found);
     }
 

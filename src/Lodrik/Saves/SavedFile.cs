@@ -87,6 +87,9 @@ public sealed class SavedFile
     /// <summary>How the save as a whole compares to what was written: as its worst section.</summary>
     public SectionHealth Health => _opened.Health;
 
+    /// <summary>How the header and the list of sections compare to what was written.</summary>
+    public SectionHealth HeaderHealth => _opened.HeaderHealth;
+
     /// <summary>The id of the key whose seal was found to fit; null before that.</summary>
     public string? SealKey { get; private set; }
 
@@ -103,11 +106,24 @@ public sealed class SavedFile
     /// <exception cref="SaveException">There is no such file, or it is not a save, or damaged, or of a newer format.</exception>
     public static SavedFile Open(string path) => FromBytes(WholeFile.Read(path), new SaveLocation { File = path });
 
+    /// <summary>Opens a file.</summary>
+    /// <param name="path">The file.</param>
+    /// <param name="allowance">How much it may become while it is read.</param>
+    /// <exception cref="SaveException">There is no such file, or it is not a save, or damaged, or of a newer format.</exception>
+    public static SavedFile Open(string path, ReadAllowance allowance)
+    {
+        ArgumentNullException.ThrowIfNull(allowance);
+        return FromBytes(WholeFile.Read(path), new SaveLocation { File = path }, allowance);
+    }
+
     /// <summary>Opens a save that is in memory.</summary>
     /// <param name="bytes">The whole save. They are not copied.</param>
     /// <param name="location">What to call the save in errors.</param>
+    /// <param name="allowance">How much it may become while it is read; null for <see cref="ReadAllowance.Default"/>.</param>
     /// <exception cref="SaveException">The bytes are not a save, or damaged, or of a newer format.</exception>
-    public static SavedFile FromBytes(ReadOnlyMemory<byte> bytes, SaveLocation location = default) => new(OpenedSave.Open(bytes, location));
+    public static SavedFile FromBytes(
+        ReadOnlyMemory<byte> bytes, SaveLocation location = default, ReadAllowance? allowance = null) =>
+        new(OpenedSave.Open(bytes, location, allowance));
 
     /// <summary>The content of one section, as a tree.</summary>
     /// <exception cref="SaveException">There is no such section, or it is damaged.</exception>
@@ -185,7 +201,7 @@ public sealed class SavedFile
     private byte[] Encode(SaveHeader header, SaveTerms terms, IProgress<double>? progress = null)
     {
         terms.Protection?.CheckForWriting();
-        using var writer = new SaveWriter();
+        using var writer = new SaveWriter(_opened.Allowance.Room);
         // Each section is read when its turn comes: no more than one of them is a tree at a time.
         var done = ProgressOf(progress);
         var trees = new TreeSave([.. Source.Names.Select(name => (name, new Func<SaveValue>(() => done.Next(name, ReadSection(name)))))]);
@@ -205,7 +221,7 @@ public sealed class SavedFile
     /// <exception cref="SaveException">A section is well-formed and cannot be made out.</exception>
     public string Print(bool full = false)
     {
-        var outline = new ContentOutline(full: full);
+        var outline = new ContentOutline(full: full) { Most = _opened.Allowance.Room };
         return string.Concat(Sections.Select(section => section.Health == SectionHealth.Damaged
             ? $"{ContentOutline.Visible(section.Name)}  damaged: it cannot be shown{Environment.NewLine}"
             : outline.Of(section.Name, ReadSection(section.Name)).ToString()));

@@ -174,7 +174,16 @@ internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene
     private IReadOnlyList<EntityReference> In(SceneRecord record, int index, IReferenceBinding<TEntity> reference) =>
         ReferenceColumns.Get(record.Column(kind, reference.Name, reference.MakeColumn), index);
 
-    public object Spawn(TScene scene, EntityId id) => binding.SpawnEntity!(scene, id, kind);
+    public object Spawn(TScene scene, EntityId id)
+    {
+        var entity = binding.SpawnEntity!(scene, id, kind) ?? throw new SceneException(
+            SaveErrorCode.SceneConflict, $"Spawning the {kind} {id} gave nothing.", remedy: "Give the new object from Spawn.");
+        // Otherwise the scene could not be captured any more, and the next save would be refused.
+        var actual = binding.TakeId!(entity);
+        return actual == id ? entity : throw new SceneException(
+            SaveErrorCode.SceneConflict, $"The {kind} that was spawned as {id} says that its id is {actual}.",
+            remedy: "Spawn has to give the object the whole id that it gets, name or number.");
+    }
 
     public void Remove(TScene scene, object entity) => binding.RemoveEntity!(scene, (TEntity)entity);
 

@@ -15,18 +15,16 @@ namespace Lodrik.Slots;
 public sealed partial class SaveSlots : IDisposable
 {
     private readonly StoreWriter _writer;
-    private readonly SaveProtection? _protection;
+    private readonly SlotReading _reading;
     private bool _isClosed;
 
     private readonly HeaderCache _headers = new();
-    private readonly string? _ownExtension;
 
-    private SaveSlots(ISaveStorage storage, SaveProtection? protection, string? ownExtension)
+    private SaveSlots(ISaveStorage storage, SlotReading reading)
     {
         Storage = storage;
-        _protection = protection;
-        _ownExtension = ownExtension;
-        Files = new SlotFiles(StorageCalls.Blocking(storage), protection, _headers, ownExtension);
+        _reading = reading;
+        Files = new SlotFiles(StorageCalls.Blocking(storage), reading, _headers);
         _writer = StoreWriter.Of(storage);
     }
 
@@ -39,13 +37,13 @@ public sealed partial class SaveSlots : IDisposable
     /// <summary>Opens the slots of a storage. Nothing is written.</summary>
     /// <param name="storage">Where the saves are.</param>
     /// <param name="protection">The keys that show hidden titles and summaries; without them they stay hidden.</param>
-    public static SaveSlots Open(ISaveStorage storage, SaveProtection? protection = null) => Open(storage, protection, null);
+    public static SaveSlots Open(ISaveStorage storage, SaveProtection? protection = null) => Open(storage, new SlotReading(protection));
 
-    /// <summary>Opens the slots of a game whose saves have an extension of its own.</summary>
-    internal static SaveSlots Open(ISaveStorage storage, SaveProtection? protection, string? ownExtension)
+    /// <summary>Opens the slots of a game, which has its own ways of reading.</summary>
+    internal static SaveSlots Open(ISaveStorage storage, SlotReading reading)
     {
         ArgumentNullException.ThrowIfNull(storage);
-        return new SaveSlots(storage, protection, ownExtension);
+        return new SaveSlots(storage, reading);
     }
 
     /// <summary>Opens the slots of a folder. Nothing is written.</summary>
@@ -250,7 +248,7 @@ public sealed partial class SaveSlots : IDisposable
 
     /// <summary>How slots and generations are laid out in the storage, for whoever waits asynchronously.</summary>
     internal SlotFiles FilesFor(CancellationToken cancellation) =>
-        new(StorageCalls.Async(Storage, cancellation), _protection, _headers, _ownExtension);
+        new(StorageCalls.Async(Storage, cancellation), _reading, _headers);
 
     /// <summary>Does something that changes saves, alone. What it does must not call this again.</summary>
     internal ValueTask<TResult> Alone<TResult>(SlotFiles files, Func<ValueTask<TResult>> act)

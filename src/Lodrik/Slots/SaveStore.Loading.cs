@@ -143,7 +143,7 @@ public sealed partial class SaveStore<T>
     /// <summary>The next save will be about as large as what was loaded.</summary>
     private void Expect(SavedFile file)
     {
-        if (file.Form == SaveForm.Binary)
+        if (!file.Opened.Content.IsText)
             _cache.SnapshotSize = (int)Math.Min(Math.Max(file.BytesOf(null), _cache.SnapshotSize), Array.MaxLength);
     }
 

@@ -40,7 +40,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         _clock = options.Clock ?? TimeProvider.System;
         var storage = options.Storage ?? new DirectoryStorage(options.Folder ?? PlatformFolder.Of(T.Root.Game, options.Publisher));
         _slots = SaveSlots.Open(
-            options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage, options.Protection, options.Extension);
+            options.Profile is { } profile ? new ProfileStorage(storage, profile) : storage,
+            new SlotReading(options.Protection, options.Extension, options.Allowance));
         _events = options.EventContext ?? SynchronizationContext.Current;
         _terms = new SaveTerms(options.Form, options.Indented, options.Compression, options.Protection);
         _current = new Current(NewId(), null);

@@ -1,15 +1,22 @@
 using System.Globalization;
 using Lodrik.Inspection;
 using Lodrik.Protection;
+using Lodrik.Saves;
 using Lodrik.Saves.Forms;
 using Lodrik.Storage;
 
 namespace Lodrik.Slots;
 
+/// <summary>How the saves of a storage are read.</summary>
+/// <param name="Protection">The keys that show hidden titles; null for none.</param>
+/// <param name="OwnExtension">The extension of the game's own; null for none.</param>
+/// <param name="Allowance">What a save may become in memory; null for what is usual.</param>
+internal sealed record SlotReading(SaveProtection? Protection, string? OwnExtension = null, ReadAllowance? Allowance = null);
+
 /// <summary>
 /// How slots and generations lie in a storage: <c>slots/evening/00000007.json</c>. Anything else in there is left alone.
 /// </summary>
-internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, HeaderCache headers, string? ownExtension)
+internal sealed class SlotFiles(StorageCalls calls, SlotReading reading, HeaderCache headers)
 {
     public const string Folder = "slots";
 
@@ -197,7 +204,8 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, 
                 $"The file has {generation.ByteCount} bytes, and a save can have {Array.MaxLength}.", location);
         if (generation.ByteCount <= ReadAtOnce || (progress is null && !calls.Cancellation.CanBeCanceled))
             return SavedFile.FromBytes(
-                await calls.Read(generation.File).ConfigureAwait(false) ?? throw new GenerationGoneException(location), location);
+                await calls.Read(generation.File).ConfigureAwait(false) ?? throw new GenerationGoneException(location), location,
+                reading.Allowance);
         var bytes = new byte[generation.ByteCount];
         for (var read = 0; read < bytes.Length;)
         {
@@ -214,7 +222,7 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, 
             read += part.Length;
             progress?.Report(new SaveProgress(SaveStage.Reading, Math.Min(read, bytes.Length), bytes.Length));
         }
-        return SavedFile.FromBytes(bytes, location);
+        return SavedFile.FromBytes(bytes, location, reading.Allowance);
     }
 
     /// <summary>
@@ -258,21 +266,23 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, 
         if (headers.Find(generation) is { } known)
             return known;
         var location = Locate(slot, generation);
-        for (var count = HeaderBytes; ; count = count < Array.MaxLength / 8 ? count * 8 : Array.MaxLength)
+        for (var count = HeaderBytes; ; count = Math.Min(count * 8, SaveHeader.MostBytes))
         {
             var start = await calls.ReadRange(generation.File, 0, count).ConfigureAwait(false)
                 ?? throw new GenerationGoneException(location);
-            var header = FileForms.Recognise(start, location).FindHeader(start);
+            var header = Untrusted.Read(location, () => FileForms.Recognise(start, location).FindHeader(start));
             if (header is null && start.Length < count)
-                header = SavedFile.FromBytes(start, location).Header;
-            else if (header is null)
+                header = SavedFile.FromBytes(start, location, reading.Allowance).Header;
+            else if (header is null && count < SaveHeader.MostBytes)
                 continue;
-            // A file written wholly by hand has none.
+            // A file written wholly by hand has none, and nobody reads a gigabyte to list it.
             if (header is null)
                 return null;
-            if (protection is not null)
-                header = HiddenLabel.Reveal(header, protection.Keys);
-            headers.Add(generation, header!);
+            if (reading.Protection is { } protection)
+                header = HiddenLabel.Reveal(header, protection.Keys, isListing: true);
+            // What stays hidden may be shown once its key was made for something else.
+            if (reading.Protection is null || !header!.HasHiddenTitles)
+                headers.Add(generation, header!);
             return header;
         }
     }
@@ -385,12 +395,12 @@ internal sealed class SlotFiles(StorageCalls calls, SaveProtection? protection, 
     private async ValueTask<bool> IsSave(StoredFile file)
     {
         var extension = Path.GetExtension(file.Name);
-        if (extension == ownExtension || FileForms.All.Any(form => form.Extension == extension))
+        if (extension == reading.OwnExtension || FileForms.All.Any(form => form.Extension == extension))
             return true;
         try
         {
             return await calls.ReadRange(file.Name, 0, HeaderBytes).ConfigureAwait(false) is { } start
-                && FileForms.Recognise(start, default).FindHeader(start) is not null;
+                && Untrusted.Read(default, () => FileForms.Recognise(start, default).FindHeader(start)) is not null;
         }
         catch (SaveException)
         {

@@ -60,6 +60,8 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
             var item = TCodec.Initial;
             TCodec.Read(ref reader, ref item);
             value.Add(item);
+            if ((value.Count & (CollectionSize.AtOnce - 1)) == 0)
+                reader.Context?.Allowance?.Take(CollectionSize.AtOnce * Allowance.Value);
         }
     }
 
@@ -161,6 +163,8 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
             var item = TCodec.Initial;
             TCodec.Read(ref reader, ref item);
             value.Add(item);
+            if ((value.Count & (CollectionSize.AtOnce - 1)) == 0)
+                reader.Context?.Allowance?.Take(CollectionSize.AtOnce * Allowance.Value);
         }
     }
 
@@ -378,6 +382,8 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
             var entry = TCodec.Initial;
             TCodec.Read(ref reader, ref entry);
             value.Add(key, entry);
+            if ((value.Count & (CollectionSize.AtOnce - 1)) == 0)
+                reader.Context?.Allowance?.Take(CollectionSize.AtOnce * Allowance.Value);
         }
     }
 
@@ -461,4 +467,11 @@ internal static class Items
     /// <summary>Whether numbers are the same bit for bit: 0.0 and -0.0 are not.</summary>
     public static bool AreBitwiseEqual<T>(ReadOnlySpan<T> one, ReadOnlySpan<T> other) where T : unmanaged =>
         MemoryMarshal.AsBytes(one).SequenceEqual(MemoryMarshal.AsBytes(other));
+}
+
+/// <summary>How often the growth of a collection is counted while it is read.</summary>
+file static class CollectionSize
+{
+    /// <summary>A power of two: so many items are counted at once.</summary>
+    public const int AtOnce = 4096;
 }

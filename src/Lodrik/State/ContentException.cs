@@ -1,3 +1,4 @@
+using System.Numerics;
 namespace Lodrik.State;
 
 /// <summary>
@@ -34,6 +35,30 @@ internal static class StateLimits
 
     /// <summary>How many characters one text may have: what the writers of all forms can take.</summary>
     public const int MostCharacters = 160_000_000;
+
+    /// <summary>
+    /// How many characters a whole number may have, with its sign: reading it takes time that grows with the square of them.
+    /// </summary>
+    public const int MostDigits = 4096;
+
+    /// <summary>The bytes that a number of so many digits can take.</summary>
+    public const int MostDigitBytes = 1702;
+
+    private static readonly BigInteger _tooLarge = BigInteger.Pow(10, MostDigits - 1);
+
+    /// <summary>Whether a number has more digits than a text form would be read with.</summary>
+    public static bool HasTooManyDigits(BigInteger number) => number >= _tooLarge || number <= -_tooLarge;
+
+    /// <summary>Holds to the limit of a number's digits.</summary>
+    /// <exception cref="ContentException">It has more.</exception>
+    public static void CheckDigits(BigInteger number)
+    {
+        if (HasTooManyDigits(number))
+            throw new ContentException(
+                SaveErrorCode.LimitExceeded, TooManyDigits, new ContentPlace(long.MaxValue, int.MaxValue));
+    }
+
+    public static string TooManyDigits => $"A whole number can have {MostDigits - 1} digits, and this one has more.";
 
     /// <summary>Holds to the limit of a text's length.</summary>
     /// <exception cref="ContentException">It is longer.</exception>

@@ -25,6 +25,9 @@ public sealed class ReadContext
 {
     /// <summary>The shared objects of the section; null where there are none.</summary>
     internal SharedPool? Shared { get; init; }
+
+    /// <summary>What the section may become; null for what was written in this process.</summary>
+    internal Allowance? Allowance { get; init; }
 }
 
 /// <summary>What goes along while an object is copied: the copies of shared objects, each one made once.</summary>

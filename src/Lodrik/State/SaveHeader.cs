@@ -26,6 +26,9 @@ public sealed partial class SaveHeader
     /// <summary>The newest number of the file's own layout that this library knows.</summary>
     public const int CurrentFormat = 1;
 
+    /// <summary>How many bytes a header may take, in any form: what a list reads of a file at most.</summary>
+    internal const int MostBytes = 1 << 20;
+
     /// <summary>The number of the file's own layout.</summary>
     public int Format { get; internal set; } = CurrentFormat;
 

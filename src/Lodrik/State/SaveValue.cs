@@ -106,6 +106,9 @@ public abstract partial class SaveValue : IEquatable<SaveValue>
     /// <exception cref="InvalidCastException">It is a list or a map.</exception>
     public string? AsText() => ConvertTo(SaveValueKind.Text) is SaveScalar { Kind: SaveValueKind.Text, Text: var text } ? text : null;
 
+    /// <summary>The single value as text; null where there is none, or it is a list or a map: for what anybody may have written.</summary>
+    internal string? TextIfSingle() => this is SaveScalar ? AsText() : null;
+
     /// <inheritdoc/>
     public abstract bool Equals(SaveValue? other);
 

@@ -44,7 +44,9 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
     /// <summary>Reads any value as a tree; a null becomes <see cref="SaveValue.Null"/>.</summary>
     public static SaveValue ReadTree<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
     {
-        switch (reader.Peek())
+        var kind = reader.Peek();
+        reader.Context?.Allowance?.Take(kind == SaveValueKind.Map ? Allowance.Map : Allowance.Value);
+        switch (kind)
         {
             case SaveValueKind.Null:
                 reader.TryReadNull();

@@ -56,7 +56,7 @@ public sealed class DirectoryStorage : ISaveStorage
         return Carefully(folder, path =>
         {
             SettleQuietly();
-            return _files.List(path)
+            return LeadsAway(path) ? [] : _files.List(path)
                 .Where(file => !file.Path.EndsWith(TemporaryExtension, StringComparison.Ordinal))
                 .Select(ToStored)
                 .Where(file => file.Name is not (LockFile or HolderFile))
@@ -70,14 +70,14 @@ public sealed class DirectoryStorage : ISaveStorage
         StorageNames.Check(name);
         ArgumentOutOfRangeException.ThrowIfNegative(offset);
         ArgumentOutOfRangeException.ThrowIfNegative(count);
-        return ReadCarefully(name, path => _files.Read(path, offset, count));
+        return ReadCarefully(name, path => ReadItself(path, offset, count));
     }
 
     /// <inheritdoc/>
     public byte[]? Read(string name)
     {
         StorageNames.Check(name);
-        return ReadCarefully(name, path => _files.Read(path, 0, int.MaxValue));
+        return ReadCarefully(name, path => ReadItself(path, 0, int.MaxValue));
     }
 
     /// <inheritdoc/>
@@ -89,9 +89,12 @@ public sealed class DirectoryStorage : ISaveStorage
             SettleAll();
             var folder = Path.GetDirectoryName(path)!;
             MakeFolder(folder);
-            if (!replace && _files.Describe(path) is not null)
+            var before = _files.Describe(path, followsLast: false);
+            if (!replace && before is not null)
                 throw StorageNames.AlreadyThere(path);
-            var temporary = WriteTemporary(path, bytes);
+            // Who may read what is replaced may read what replaces it, and nobody else.
+            var mode = before is { Kind: FileKind.File } known ? known.Mode : FileFacts.UsualMode;
+            var temporary = WriteTemporary(path, bytes, mode);
             Put(temporary, path, replace);
             try
             {
@@ -99,7 +102,7 @@ public sealed class DirectoryStorage : ISaveStorage
             }
             catch (SystemCallException)
             {
-                PutAgain(path, folder, bytes, replace);
+                PutAgain(path, folder, bytes, mode, replace);
             }
             return true;
         });
@@ -112,7 +115,7 @@ public sealed class DirectoryStorage : ISaveStorage
         return Carefully(name, path =>
         {
             SettleAll();
-            if (!_files.Delete(path))
+            if (LeadsAway(Path.GetDirectoryName(path)!) || !_files.Delete(path))
                 return false;
             var folder = Path.GetDirectoryName(path)!;
             Settle(folder);
@@ -153,14 +156,14 @@ public sealed class DirectoryStorage : ISaveStorage
     /// Writes bytes under a name that nothing else has, for good. A flush that fails may have dropped what was written and be silent the
     /// next time: the file is then written anew, and never flushed again.
     /// </summary>
-    private string WriteTemporary(string path, ReadOnlySequence<byte> bytes)
+    private string WriteTemporary(string path, ReadOnlySequence<byte> bytes, int mode)
     {
         for (var attempt = 1; ; attempt++)
         {
             var temporary = $"{path}.{Guid.NewGuid():N}{TemporaryExtension}";
             try
             {
-                _files.WriteNew(temporary, bytes);
+                _files.WriteNew(temporary, bytes, mode);
                 return temporary;
             }
             catch (SystemCallException exception)
@@ -193,11 +196,11 @@ public sealed class DirectoryStorage : ISaveStorage
     /// The name that was put may not survive a power failure. It is put once more, as the change itself may be what was dropped; if that
     /// does not help either, a new file is taken back, so that what is reported failed is not there.
     /// </summary>
-    private void PutAgain(string path, string folder, ReadOnlySequence<byte> bytes, bool replace)
+    private void PutAgain(string path, string folder, ReadOnlySequence<byte> bytes, int mode, bool replace)
     {
         try
         {
-            Put(WriteTemporary(path, bytes), path, replace: true);
+            Put(WriteTemporary(path, bytes, mode), path, replace: true);
             Settle(folder);
         }
         catch (SystemCallException)
@@ -246,9 +249,11 @@ public sealed class DirectoryStorage : ISaveStorage
         var above = new Stack<(string Path, bool IsNew)>();
         for (var at = folder; at is not null; at = Path.GetDirectoryName(at))
         {
-            var isThere = _files.Describe(at) is { } facts
+            // The root and what is above it may be links; what is below is ours, and a link there is a stranger's.
+            var isThere = _files.Describe(at, followsLast: at == _root || !IsWithinRoot(at)) is { } facts
                 && (facts.Kind == FileKind.Folder ? true : throw new StorageException(
-                    "A file has the name of the folder.", new SaveLocation { File = at }, "Choose another folder, or move the file away."));
+                    $"A {(facts.Kind == FileKind.Link ? "link" : "file")} has the name of the folder.", new SaveLocation { File = at },
+                    "Choose another folder, or move it away."));
             if (isThere && (_safeFolders.ContainsKey(at) || !IsWithinRoot(at)))
                 break;
             above.Push((at, !isThere));
@@ -258,6 +263,33 @@ public sealed class DirectoryStorage : ISaveStorage
             if (isNew)
                 _files.MakeFolder(at);
             EnterForGood(at, isNew);
+        }
+    }
+
+    /// <summary>
+    /// Whether one of the folders on the way from the root is a link: a stranger's, since Lodrik makes none. What it leads to belongs to no
+    /// storage here, whoever may want us to read or delete it.
+    /// </summary>
+    private bool LeadsAway(string folder)
+    {
+        for (var at = folder; at is not null && at != _root && IsWithinRoot(at); at = Path.GetDirectoryName(at))
+        {
+            if (_files.Describe(at, followsLast: false) is { Kind: FileKind.Link })
+                return true;
+        }
+        return false;
+    }
+
+    /// <summary>Reads a file that is no link, and is in no folder that is one.</summary>
+    private byte[]? ReadItself(string path, long offset, int count)
+    {
+        try
+        {
+            return LeadsAway(Path.GetDirectoryName(path)!) ? null : _files.Read(path, offset, count, followsLast: false);
+        }
+        catch (SystemCallException exception) when (exception.Number == SystemError.Loop)
+        {
+            return null;
         }
     }
 

@@ -14,12 +14,11 @@ internal sealed unsafe partial class LinuxCalls : ISystemCalls
     private const int NonBlocking = 0x800;
     private const int CloseOnExec = 0x80000;
 
-    /// <summary>Read and write for whoever the umask leaves it to.</summary>
-    private const uint FileMode = 0x1B6;
     private const uint FolderMode = 0x1FF;
 
     private const int CurrentFolder = -100;
     private const int EmptyPath = 0x1000;
+    private const int LinkItself = 0x100;
     private const uint BasicFacts = 0x7FF;
     private const uint NoReplace = 1;
     private const int ExclusiveLock = 2;
@@ -30,14 +29,15 @@ internal sealed unsafe partial class LinuxCalls : ISystemCalls
     private static readonly int FolderOnly = IsArm ? 0x4000 : 0x10000;
     private static readonly int NoFollow = IsArm ? 0x8000 : 0x20000;
 
-    public int Open(string path, OpenFor purpose) => Result(OpenFile(path, CloseOnExec | (purpose switch
+    public int Open(string path, OpenFor purpose, int mode = FileFacts.UsualMode) => Result(OpenFile(path, CloseOnExec | (purpose switch
     {
         OpenFor.Reading => NonBlocking,
+        OpenFor.ReadingItself => NonBlocking | NoFollow,
         OpenFor.Creating => WriteOnly | Create | Exclusive | NoFollow,
         OpenFor.Replacing => WriteOnly | Create | Truncate | NoFollow | NonBlocking,
         OpenFor.Locking => ReadWrite | Create | NoFollow | NonBlocking,
         _ => FolderOnly,
-    }), FileMode));
+    }), (uint)mode));
 
     public long Read(int file, Span<byte> bytes, long offset)
     {
@@ -66,7 +66,8 @@ internal sealed unsafe partial class LinuxCalls : ISystemCalls
 
     public int RemoveFolder(string path) => Result(RemoveDirectory(path));
 
-    public int Describe(string path, out FileFacts facts) => Describe(CurrentFolder, path, 0, out facts);
+    public int Describe(string path, bool followsLast, out FileFacts facts) =>
+        Describe(CurrentFolder, path, followsLast ? 0 : LinkItself, out facts);
 
     public int Describe(int file, out FileFacts facts) => Describe(file, "", EmptyPath, out facts);
 
@@ -117,7 +118,7 @@ internal sealed unsafe partial class LinuxCalls : ISystemCalls
         };
         // The number of the file, and when it was changed in any way: renamed, linked, written.
         var stamp = unchecked((*(long*)(about + 32) * 1_000_003) + (*(long*)(about + 96) * 1_000_000_000) + *(uint*)(about + 104));
-        facts = result < 0 ? default : new FileFacts(kind, *(long*)(about + 40), stamp);
+        facts = result < 0 ? default : new FileFacts(kind, *(long*)(about + 40), stamp, *(ushort*)(about + 28) & 0x1FF);
         return result;
     }
 

@@ -11,18 +11,20 @@ internal sealed class PortableCalls : ISystemCalls
     private readonly Dictionary<int, FileStream> _files = [];
     private int _last;
 
-    public int Open(string path, OpenFor purpose) => Try(() =>
+    public int Open(string path, OpenFor purpose, int mode = FileFacts.UsualMode) => Try(() =>
     {
         if (purpose == OpenFor.Folder)
             return Directory.Exists(path) ? 0 : -SystemError.NotThere;
-        var (mode, access, share) = purpose switch
+        if (purpose == OpenFor.ReadingItself && new FileInfo(path).LinkTarget is not null)
+            return -SystemError.Loop;
+        var (opening, access, share) = purpose switch
         {
-            OpenFor.Reading => (FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete),
+            OpenFor.Reading or OpenFor.ReadingItself => (FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete),
             OpenFor.Creating => (FileMode.CreateNew, FileAccess.Write, FileShare.Read),
             OpenFor.Replacing => (FileMode.Create, FileAccess.Write, FileShare.Read),
             _ => (FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None),
         };
-        var file = new FileStream(path, mode, access, share, bufferSize: 0);
+        var file = new FileStream(path, opening, access, share, bufferSize: 0);
         lock (_files)
         {
             _files.Add(++_last, file);
@@ -88,14 +90,17 @@ internal sealed class PortableCalls : ISystemCalls
         return 0;
     });
 
-    public int Describe(string path, out FileFacts facts)
+    public int Describe(string path, bool followsLast, out FileFacts facts)
     {
         var found = default(FileFacts);
         var result = Try(() =>
         {
             FileSystemInfo info = File.GetAttributes(path).HasFlag(FileAttributes.Directory) ? new DirectoryInfo(path) : new FileInfo(path);
             var stamp = info.LastWriteTimeUtc.Ticks;
-            found = info is FileInfo file ? new FileFacts(FileKind.File, file.Length, stamp) : new FileFacts(FileKind.Folder, 0, stamp);
+            if (!followsLast && info.LinkTarget is not null)
+                found = new FileFacts(FileKind.Link, 0, stamp);
+            else
+                found = info is FileInfo file ? new FileFacts(FileKind.File, file.Length, stamp) : new FileFacts(FileKind.Folder, 0, stamp);
             return 0;
         });
         facts = found;

@@ -9,7 +9,10 @@ namespace Lodrik.Storage;
 internal interface ISystemCalls
 {
     /// <summary>Opens a file or a folder, and gives its number.</summary>
-    int Open(string path, OpenFor purpose);
+    /// <param name="path">The file or folder.</param>
+    /// <param name="purpose">What for.</param>
+    /// <param name="mode">Who may do what with a file that is created; the system takes away what the umask says.</param>
+    int Open(string path, OpenFor purpose, int mode = FileFacts.UsualMode);
 
     long Read(int file, Span<byte> bytes, long offset);
 
@@ -32,8 +35,11 @@ internal interface ISystemCalls
 
     int RemoveFolder(string path);
 
-    /// <summary>What a path leads to, links included.</summary>
-    int Describe(string path, out FileFacts facts);
+    /// <summary>What a path leads to.</summary>
+    /// <param name="path">The path; links on the way are followed.</param>
+    /// <param name="followsLast">Whether one at its end is followed as well; otherwise it is what is described.</param>
+    /// <param name="facts">What is known of it.</param>
+    int Describe(string path, bool followsLast, out FileFacts facts);
 
     /// <summary>What an open file is.</summary>
     int Describe(int file, out FileFacts facts);
@@ -47,6 +53,9 @@ internal enum OpenFor
 {
     /// <summary>Reading; what would make the caller wait, such as a pipe, does not.</summary>
     Reading,
+
+    /// <summary>Reading what is no link.</summary>
+    ReadingItself,
 
     /// <summary>Writing a file that is not there yet.</summary>
     Creating,
@@ -79,7 +88,12 @@ internal enum FileKind
 /// <param name="Kind">What it is.</param>
 /// <param name="ByteCount">Its size.</param>
 /// <param name="Stamp">A number that is another one once the file was changed or replaced.</param>
-internal readonly record struct FileFacts(FileKind Kind, long ByteCount, long Stamp);
+/// <param name="Mode">Who may do what with it.</param>
+internal readonly record struct FileFacts(FileKind Kind, long ByteCount, long Stamp, int Mode = FileFacts.UsualMode)
+{
+    /// <summary>Read and write for whoever the umask leaves it to (0666).</summary>
+    public const int UsualMode = 0x1B6;
+}
 
 /// <summary>An entry of a folder.</summary>
 internal readonly record struct FolderEntry(string Name, FileKind Kind);

@@ -15,28 +15,14 @@ internal sealed class SystemFiles(ISystemCalls calls)
         new(OperatingSystem.IsLinux() && Environment.Is64BitProcess ? new LinuxCalls() : new PortableCalls());
 
     /// <summary>What a path leads to; null where there is nothing.</summary>
+    /// <param name="path">The path.</param>
+    /// <param name="followsLast">Whether a link at its end is followed; otherwise the link itself is described.</param>
     /// <exception cref="SystemCallException">It cannot be told.</exception>
-    public FileFacts? Describe(string path)
+    public FileFacts? Describe(string path, bool followsLast = true)
     {
         FileFacts facts = default;
-        var result = Again(() => calls.Describe(path, out facts));
+        var result = Again(() => calls.Describe(path, followsLast, out facts));
         return result >= 0 ? facts : result == -SystemError.NotThere ? null : throw Failed("look at", path, result);
-    }
-
-    /// <summary>
-    /// What a link leads to; null where it leads nowhere, or back to itself. One that cannot be followed counts as a file, so that whoever
-    /// reads it gets the error, and nobody else.
-    /// </summary>
-    private FileFacts? DescribeTarget(string link)
-    {
-        try
-        {
-            return Describe(link);
-        }
-        catch (SystemCallException exception)
-        {
-            return exception.Number == SystemError.Loop ? null : new FileFacts(FileKind.File, 0, 0);
-        }
     }
 
     /// <summary>Makes a folder that may be there.</summary>
@@ -53,8 +39,8 @@ internal sealed class SystemFiles(ISystemCalls calls)
     public void RemoveEmptyFolder(string path) => _ = Again(() => calls.RemoveFolder(path));
 
     /// <summary>
-    /// All files below a folder, links to files included, and links to folders not: what they lead to is elsewhere, and may lead back. A
-    /// folder that is not there has none.
+    /// All files below a folder. Links are none of them: what they lead to is elsewhere, or leads back. A folder that is not there has no
+    /// files.
     /// </summary>
     /// <exception cref="SystemCallException">It cannot be listed.</exception>
     public List<(string Path, FileFacts Facts)> List(string folder)
@@ -84,14 +70,12 @@ internal sealed class SystemFiles(ISystemCalls calls)
             foreach (var (name, kind) in entries)
             {
                 var path = Path.Combine(folder, name);
-                var facts = kind is FileKind.Folder or FileKind.Other ? new FileFacts(kind, 0, 0)
-                    : kind == FileKind.Link ? DescribeTarget(path) : Describe(path);
+                var facts = kind is FileKind.File or FileKind.Unknown ? Describe(path, followsLast: false) : new FileFacts(kind, 0, 0);
                 if (facts is { Kind: FileKind.File } file)
                     files.Add((path, file));
-                else if (facts is { Kind: FileKind.Folder } && kind != FileKind.Link)
+                else if (facts is { Kind: FileKind.Folder })
                     folders.Push(path);
-                // A link may lead nowhere.
-                isOld |= facts is null && kind != FileKind.Link;
+                isOld |= facts is null;
             }
             if (!isOld || attempt == ListAttempts)
                 return;
@@ -102,10 +86,14 @@ internal sealed class SystemFiles(ISystemCalls calls)
     }
 
     /// <summary>A part of a file, less where it ends before; null where there is no such file.</summary>
+    /// <param name="path">The file.</param>
+    /// <param name="offset">Where the part begins.</param>
+    /// <param name="count">How long it is.</param>
+    /// <param name="followsLast">Whether the file may be a link.</param>
     /// <exception cref="SystemCallException">It cannot be read.</exception>
-    public byte[]? Read(string path, long offset, int count)
+    public byte[]? Read(string path, long offset, int count, bool followsLast = true)
     {
-        var file = Again(() => calls.Open(path, OpenFor.Reading));
+        var file = Again(() => calls.Open(path, followsLast ? OpenFor.Reading : OpenFor.ReadingItself));
         if (file == -SystemError.NotThere)
             return null;
         if (file < 0)
@@ -143,9 +131,9 @@ internal sealed class SystemFiles(ISystemCalls calls)
 
     /// <summary>Writes a file that is not there yet, so that its content survives a power failure.</summary>
     /// <exception cref="SystemCallException">It is there, or cannot be written. What is there of it cannot be relied on.</exception>
-    public void WriteNew(string path, ReadOnlySequence<byte> bytes)
+    public void WriteNew(string path, ReadOnlySequence<byte> bytes, int mode = FileFacts.UsualMode)
     {
-        var file = Again(() => calls.Open(path, OpenFor.Creating));
+        var file = Again(() => calls.Open(path, OpenFor.Creating, mode));
         if (file < 0)
             throw Failed("create", path, file);
         try

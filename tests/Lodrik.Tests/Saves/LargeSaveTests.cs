@@ -11,12 +11,12 @@ namespace Lodrik.Tests.Saves;
 public sealed class LargeSaveTests
 {
     /// <summary>Sizes around that from which on a section is not copied, small and large ones beside each other.</summary>
-    private static readonly int[] _sizes = [0, 40_000, 65_530, 65_535, 65_536, 100_000];
+    private static readonly int[] Sizes = [0, 40_000, 65_530, 65_535, 65_536, 100_000];
 
     public static TheoryData<SaveForm, string> Forms => new(
         from form in Enum.GetValues<SaveForm>() from how in new[] { "plain", "sealed", "signed", "encrypted" } select (form, how));
 
-    private static readonly SaveKey _secret = SaveKey.FromBytes("secret", RandomNumberGenerator.GetBytes(32));
+    private static readonly SaveKey Secret = SaveKey.FromBytes("secret", RandomNumberGenerator.GetBytes(32));
 
     [Theory, MemberData(nameof(Forms))]
     public void A_save_of_small_and_large_sections_is_read_as_it_was(SaveForm form, string how)
@@ -24,14 +24,14 @@ public sealed class LargeSaveTests
         using var pair = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var protection = how switch
         {
-            "sealed" => SaveProtection.With(_secret),
+            "sealed" => SaveProtection.With(Secret),
             "signed" => SaveProtection.With(SaveKey.Signing("studio", pair.ExportPkcs8PrivateKeyPem())),
-            "encrypted" => SaveProtection.Encrypted(_secret),
+            "encrypted" => SaveProtection.Encrypted(Secret),
             _ => null,
         };
         var storage = new SegmentStorage();
         using var store = SaveStore<MarshMapSave>.Open(new SaveStoreOptions { Storage = storage, Form = form, Protection = protection });
-        foreach (var size in _sizes)
+        foreach (var size in Sizes)
         {
             var map = MarshMapSave.Of(size, 70_000, 10, size);
             var receipt = store.Save("evening", map);

@@ -226,8 +226,8 @@ public sealed partial class FoundFilesTests : IDisposable
     /// <summary>Nothing can be created.</summary>
     private sealed class Unwritable(int error) : OtherCalls(new LinuxCalls())
     {
-        public override int Open(string path, OpenFor purpose) =>
-            purpose is OpenFor.Creating or OpenFor.Locking or OpenFor.Replacing ? -error : base.Open(path, purpose);
+        public override int Open(string path, OpenFor purpose, int mode = FileFacts.UsualMode) =>
+            purpose is OpenFor.Creating or OpenFor.Locking or OpenFor.Replacing ? -error : base.Open(path, purpose, mode);
     }
 
     /// <summary>Everything below a path cannot be read.</summary>
@@ -237,8 +237,8 @@ public sealed partial class FoundFilesTests : IDisposable
 
         public bool IsOn { get; set; }
 
-        public override int Open(string path, OpenFor purpose) =>
-            Refuses(path) && purpose == OpenFor.Reading ? -SystemError.NoAccess : base.Open(path, purpose);
+        public override int Open(string path, OpenFor purpose, int mode = FileFacts.UsualMode) =>
+            Refuses(path) && purpose is OpenFor.Reading or OpenFor.ReadingItself ? -SystemError.NoAccess : base.Open(path, purpose, mode);
 
         public override int List(string folder, List<FolderEntry> entries) => Refuses(folder) ? -SystemError.NoAccess : base.List(folder, entries);
 

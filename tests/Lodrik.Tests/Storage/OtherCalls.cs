@@ -5,7 +5,7 @@ namespace Lodrik.Tests.Storage;
 /// <summary>The calls of another system, for tests that change some of them.</summary>
 internal abstract class OtherCalls(ISystemCalls calls) : ISystemCalls
 {
-    public virtual int Open(string path, OpenFor purpose) => calls.Open(path, purpose);
+    public virtual int Open(string path, OpenFor purpose, int mode = FileFacts.UsualMode) => calls.Open(path, purpose, mode);
 
     public virtual long Read(int file, Span<byte> bytes, long offset) => calls.Read(file, bytes, offset);
 
@@ -25,7 +25,7 @@ internal abstract class OtherCalls(ISystemCalls calls) : ISystemCalls
 
     public virtual int RemoveFolder(string path) => calls.RemoveFolder(path);
 
-    public virtual int Describe(string path, out FileFacts facts) => calls.Describe(path, out facts);
+    public virtual int Describe(string path, bool followsLast, out FileFacts facts) => calls.Describe(path, followsLast, out facts);
 
     public virtual int Describe(int file, out FileFacts facts) => calls.Describe(file, out facts);
 

@@ -61,12 +61,12 @@ internal sealed class SimulatedDisk(Random random) : ISystemCalls
         return found;
     }
 
-    public int Open(string path, OpenFor purpose) => Do(purpose == OpenFor.Creating, () =>
+    public int Open(string path, OpenFor purpose, int mode = FileFacts.UsualMode) => Do(purpose == OpenFor.Creating, () =>
     {
         if (purpose == OpenFor.Folder)
             return _folders.Contains(path) ? Opened(path, null) : -SystemError.NotThere;
         var file = _names.GetValueOrDefault(path);
-        if (purpose == OpenFor.Reading)
+        if (purpose is OpenFor.Reading or OpenFor.ReadingItself)
             return file is null ? -SystemError.NotThere : Opened(path, file);
         if (!_folders.Contains(Parent(path)))
             return -SystemError.NotThere;
@@ -186,7 +186,7 @@ internal sealed class SimulatedDisk(Random random) : ISystemCalls
         });
     }
 
-    public int Describe(string path, out FileFacts facts)
+    public int Describe(string path, bool followsLast, out FileFacts facts)
     {
         Live();
         facts = _folders.Contains(path) ? new FileFacts(FileKind.Folder, 0, 0)

@@ -279,9 +279,9 @@ public sealed class DirectoryStorageTests : StorageContractTests, IDisposable
         /// <summary>What another process writes under the final name just before the rename.</summary>
         public string? Interloper { get; init; }
 
-        public override int Open(string path, OpenFor purpose)
+        public override int Open(string path, OpenFor purpose, int mode = FileFacts.UsualMode)
         {
-            var file = base.Open(path, purpose);
+            var file = base.Open(path, purpose, mode);
             if (file >= 0)
                 _open[file] = Short(path);
             return file;

@@ -78,10 +78,11 @@ internal ref partial struct BinaryStateReader
     {
         PeekHead(out var size);
         var table = TableReader.Open(_bytes, _position + size, _depth, out var end);
-        using var plain = new PooledBuffer(4 * (end - _position));
+        using var plain = new PooledBuffer(4 * (end - _position), Context?.Allowance?.Room ?? int.MaxValue);
         var writer = new BinaryStateWriter(plain);
         table.CopyTo(ref writer);
         _position = end;
+        Context?.Allowance?.Take(plain.Length);
         ReadInstead(plain.Written.ToArray());
     }
 

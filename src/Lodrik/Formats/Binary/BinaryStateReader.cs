@@ -137,12 +137,16 @@ internal ref partial struct BinaryStateReader : IStateReader
             case Cbor.Negative:
                 return Cbor.Below(argument);
             case Cbor.Tag when argument is Cbor.PositiveBignum or Cbor.NegativeBignum:
-                var magnitude = new BigInteger(Content(Cbor.ByteString, "a whole number"), isUnsigned: true, isBigEndian: true);
-                return argument == Cbor.PositiveBignum ? magnitude : Cbor.Below(magnitude);
+                var bytes = Content(Cbor.ByteString, "a whole number");
+                if (bytes.Length > StateLimits.MostDigitBytes)
+                    throw Wrong(StateLimits.TooManyDigits);
+                var magnitude = new BigInteger(bytes, isUnsigned: true, isBigEndian: true);
+                var whole = argument == Cbor.PositiveBignum ? magnitude : Cbor.Below(magnitude);
+                return StateLimits.HasTooManyDigits(whole) ? throw Wrong(StateLimits.TooManyDigits) : whole;
             case Cbor.TextString:
                 _position = _start;
                 var text = ReadText();
-                return text.Length <= 4096
+                return text.Length <= StateLimits.MostDigits
                     && BigInteger.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
                     ? number
                     : throw Unexpected("a whole number");

@@ -46,6 +46,7 @@ internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = n
             Head(value.Sign < 0 ? Cbor.Negative : Cbor.Unsigned, (ulong)magnitude);
             return;
         }
+        StateLimits.CheckDigits(value);
         Head(Cbor.Tag, value.Sign < 0 ? Cbor.NegativeBignum : Cbor.PositiveBignum);
         WriteBytes(magnitude.ToByteArray(isUnsigned: true, isBigEndian: true));
     }

@@ -69,12 +69,11 @@ internal ref struct JsonStateReader : IStateReader
             throw Unexpected("a whole number");
         if (_reader.TokenType == JsonTokenType.Number && _reader.TryGetInt64(out var small))
             return small;
-        // Parsing takes time that grows with the square of the digits, so a hostile number must not be endless.
-        if (_reader.ValueSpan.Length > MaxDigits)
-            throw Wrong($"A whole number of more than {MaxDigits} digits is not accepted.");
-        return BigInteger.TryParse(Token(), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
-            ? number
-            : throw Unexpected("a whole number");
+        if (_reader.ValueSpan.Length > StateLimits.MostDigits)
+            throw Wrong(StateLimits.TooManyDigits);
+        if (!BigInteger.TryParse(Token(), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number))
+            throw Unexpected("a whole number");
+        return StateLimits.HasTooManyDigits(number) ? throw Wrong(StateLimits.TooManyDigits) : number;
     }
 
     public readonly float ReadSingle() => ReadFloat<float>();
@@ -189,8 +188,6 @@ internal ref struct JsonStateReader : IStateReader
         if (_reader.Read())
             throw Wrong("Something stands behind the end of the content.");
     }
-
-    private const int MaxDigits = 4096;
 
     private void Read()
     {

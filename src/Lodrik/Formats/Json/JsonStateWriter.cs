@@ -35,9 +35,14 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
     public readonly void WriteBigInteger(BigInteger value)
     {
         if (value >= long.MinValue && value <= long.MaxValue)
+        {
             writer.WriteNumberValue((long)value);
+        }
         else
+        {
+            StateLimits.CheckDigits(value);
             writer.WriteRawValue(value.ToString(CultureInfo.InvariantCulture), skipInputValidation: true);
+        }
     }
 
     // A number with a fraction is written with a point or an exponent by the platform; only the others need help.

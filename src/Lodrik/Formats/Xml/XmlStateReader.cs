@@ -93,9 +93,11 @@ internal struct XmlStateReader : IStateReader
     public BigInteger ReadBigInteger()
     {
         var text = Content();
-        return text.Length <= 4096 && BigInteger.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number)
-            ? number
-            : throw Unexpected("a whole number", text);
+        if (text.Length > StateLimits.MostDigits)
+            throw Wrong(StateLimits.TooManyDigits);
+        if (!BigInteger.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number))
+            throw Unexpected("a whole number", text);
+        return StateLimits.HasTooManyDigits(number) ? throw Wrong(StateLimits.TooManyDigits) : number;
     }
 
     public float ReadSingle() => ReadFloat<float>(Content());

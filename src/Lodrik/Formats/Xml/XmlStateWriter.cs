@@ -42,7 +42,18 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
 
     public void WriteInteger(long value) => Number(value);
 
-    public void WriteBigInteger(BigInteger value) => Plain(value.ToString(CultureInfo.InvariantCulture));
+    public void WriteBigInteger(BigInteger value)
+    {
+        Start();
+        if (StateLimits.HasTooManyDigits(value))
+        {
+            // The error names the element that is open, which takes its tag to be whole.
+            _writer.WriteString("0");
+            StateLimits.CheckDigits(value);
+        }
+        _writer.WriteString(value.ToString(CultureInfo.InvariantCulture));
+        _writer.WriteEndElement();
+    }
 
     public void WriteSingle(float value) => Number(value);
 

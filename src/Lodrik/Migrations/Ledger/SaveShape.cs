@@ -69,6 +69,9 @@ sealed partial class SaveShape
     public static SaveShape Parse(string text)
     {
         var shape = Of([text]);
+        // A type is looked at when something compares it, which is too late for an error that names the file.
+        foreach (var type in shape.AllTypes())
+            Migrations.ShapeExpression.Parse(type);
         return shape.Version > 0 ? shape : throw new FormatException("It is no shape of a version.");
     }
 
@@ -118,6 +121,9 @@ sealed partial class SaveShape
                 toVisit.Enqueue(mentioned);
         }
     }
+
+    private IEnumerable<string> AllTypes() => Types.Values.SelectMany(type => type.Members.Values)
+        .Concat(Kinds.Values.SelectMany(parts => parts.Values)).Concat(Subsystems.Values);
 
     private static IEnumerable<string> Mentioned(ShapeType type) => type.Members.Values.SelectMany(NamesIn).Concat(type.Variants.Values);
 

@@ -7,6 +7,9 @@ namespace Lodrik.Migrations;
 /// </summary>
 internal sealed class ShapeExpression
 {
+    /// <summary>How deep a type may be nested: what values may be.</summary>
+    private const int MostDepth = 128;
+
     private static readonly HashSet<string> Generic = ["list", "map", "tuple", "grid2", "grid3", "entry"];
 
     private ShapeExpression(string name, IReadOnlyList<ShapeExpression> arguments, int count, bool isNullable)
@@ -37,17 +40,19 @@ internal sealed class ShapeExpression
     public static ShapeExpression Parse(string text)
     {
         var at = 0;
-        var parsed = Parse(text, ref at);
+        var parsed = Parse(text, ref at, MostDepth);
         return at == text.Length ? parsed : throw new FormatException($"\"{text}\" is no type.");
     }
 
     public override string ToString() =>
         Name + (Arguments.Count > 0 ? $"<{string.Join(", ", Arguments)}>" : "") + (Count > 0 ? $"*{Count}" : "") + (IsNullable ? "?" : "");
 
-    private static ShapeExpression Parse(string text, ref int at)
+    private static ShapeExpression Parse(string text, ref int at, int depth)
     {
+        if (depth == 0)
+            throw new FormatException($"The type is nested more than {MostDepth} deep.");
         var name = ReadName(text, ref at);
-        var arguments = ReadArguments(text, ref at, name);
+        var arguments = ReadArguments(text, ref at, name, depth);
         var count = ReadCount(text, ref at);
         var isNullable = Take(text, ref at, '?');
         return HasArguments(name, arguments.Count)
@@ -77,14 +82,14 @@ internal sealed class ShapeExpression
         while (at < text.Length && depth > 0);
     }
 
-    private static List<ShapeExpression> ReadArguments(string text, ref int at, string name)
+    private static List<ShapeExpression> ReadArguments(string text, ref int at, string name, int depth)
     {
         var arguments = new List<ShapeExpression>();
         if (!Generic.Contains(name) || !Take(text, ref at, '<'))
             return arguments;
         do
         {
-            arguments.Add(Parse(text, ref at));
+            arguments.Add(Parse(text, ref at, depth - 1));
         }
         while (Take(text, ref at, ','));
         return Take(text, ref at, '>') ? arguments : throw new FormatException($"\"{text}\" is no type: a bracket is not closed.");

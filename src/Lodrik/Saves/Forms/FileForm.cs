@@ -73,12 +73,15 @@ internal abstract class FileForm
     {
         if (parts.TakeOut(FileWords.Header) is not { } header)
             return;
-        parts.Header = ReadHeader(file.Slice(header.Offset, header.Length));
+        var head = file.Slice(header.Offset, header.Length);
+        parts.Header = ReadHeader(head);
+        parts.IsHeadIntact = parts.TakeOut(FileWords.HeaderDigest) is { } digest
+            && ReadDigest(file.Slice(digest.Offset, digest.Length)) == SectionDigest.ToText(SectionDigest.Of(head.Span));
         if (parts.TakeOut(FileWords.Contents) is { } contents)
         {
             var bytes = file.Slice(contents.Offset, contents.Length);
             parts.Table = ReadTable(bytes);
-            parts.IsTableIntact = SectionDigest.ToText(SectionDigest.Of(bytes.Span)) == parts.Header.ContentsDigest;
+            parts.IsHeadIntact &= SectionDigest.ToText(SectionDigest.Of(bytes.Span)) == parts.Header.ContentsDigest;
         }
         parts.Seal = parts.TakeOut(FileWords.Seal);
     }
@@ -90,6 +93,21 @@ internal abstract class FileForm
         Decode(bytes, decoder);
         CheckFormat(decoder.Header?.Format ?? 0);
         return decoder.Header!;
+    }
+
+    /// <summary>A digest that is one text of this form; null where it is something else.</summary>
+    private string? ReadDigest(ReadOnlyMemory<byte> bytes)
+    {
+        var decoder = new TextDecoder();
+        try
+        {
+            Decode(bytes, decoder);
+            return decoder.Text;
+        }
+        catch (Exception exception) when (IsBadContent(exception))
+        {
+            return null;
+        }
     }
 
     /// <summary>Reads a section table that is one value of this form.</summary>
@@ -277,6 +295,7 @@ internal abstract class FileForm
         if (parts.TakeOut(FileWords.Header) is not { } header)
             return;
         parts.Header = ReadHeader(file.Slice(header.Offset, header.Length));
+        parts.TakeOut(FileWords.HeaderDigest);
         try
         {
             if (parts.TakeOut(FileWords.Contents) is { } contents)
@@ -310,8 +329,21 @@ internal abstract class FileForm
         {
             var header = new SaveHeader { Format = 0 };
             SaveHeader.StateCodec.Read(ref reader, ref header);
+            // The codec takes null for whatever may be a reference; a header without these says nothing.
+            if (header is null or { Game: null } or { ContentsDigest: null } or { Slot: { Title: null } or { Summary: null } })
+                throw reader.Wrong("The header has null where a value belongs.");
+            if (!Enum.IsDefined(header.Content))
+                throw reader.Wrong($"The header says that the content has the form {(int)header.Content}, and there is none.");
             Header = header;
         }
+    }
+
+    private sealed class TextDecoder : ISectionDecoder
+    {
+        public string? Text { get; private set; }
+
+        public void Decode<TReader>(ref TReader reader)
+            where TReader : IStateReader, allows ref struct => Text = reader.ReadText();
     }
 
     private sealed class TableDecoder : ISectionDecoder

@@ -16,8 +16,10 @@ internal sealed class FileParts
     /// <summary>The header, or null in a file that was written wholly by hand.</summary>
     public SaveHeader? Header { get; set; }
 
-    /// <summary>Whether the section table is as it was written. Only readable files can say no: a packed one is damaged then.</summary>
-    public bool IsTableIntact { get; set; } = true;
+    /// <summary>
+    /// Whether header and section table are as they were written. Only readable files can say no: a packed one is damaged then.
+    /// </summary>
+    public bool IsHeadIntact { get; set; } = true;
 
     /// <summary>What the table says the sections are; empty without a header.</summary>
     public List<SectionEntry> Table { get; set; } = [];

@@ -172,7 +172,12 @@ internal sealed class JsonFile : FileForm
         writer.Reset(assembly.Head);
         writer.WriteStartObject();
         writer.WritePropertyName(FileWords.Header);
+        writer.Flush();
+        var headerStart = assembly.Head.Length;
         SaveHeader.StateCodec.Write(ref tokens, assembly.Header);
+        writer.Flush();
+        var digest = SectionDigest.Of(assembly.Head.Written[headerStart..]);
+        writer.WriteString(FileWords.HeaderDigest, SectionDigest.ToText(digest));
         writer.WriteEndObject();
         writer.Flush();
 

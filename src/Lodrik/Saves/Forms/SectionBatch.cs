@@ -14,12 +14,13 @@ internal interface IPackedContent
 }
 
 /// <summary>Sections that are being written in one form, one after the other into one buffer.</summary>
-internal sealed class SectionBatch : IDisposable
+/// <param name="most">How many bytes they may take together.</param>
+internal sealed class SectionBatch(int most = int.MaxValue) : IDisposable
 {
     private readonly List<SectionSlice> _slices = [];
 
     /// <summary>Everything that was written, with what the form puts between sections.</summary>
-    public PooledBuffer Body { get; } = new(16 * 1024);
+    public PooledBuffer Body { get; } = new(16 * 1024, most);
 
     /// <summary>Whether a readable form is laid out for people.</summary>
     public bool IsIndented { get; private set; }

@@ -9,6 +9,9 @@ namespace Lodrik.Saves.Forms;
 /// </summary>
 internal abstract class SectionContent : UndecodedSection
 {
+    /// <summary>What it may become while it is read; null where this process wrote it.</summary>
+    public virtual SectionAllowance? Allowance => null;
+
     /// <summary>The form of the content.</summary>
     public abstract FileForm Form { get; }
 
@@ -35,7 +38,7 @@ internal abstract class SectionContent : UndecodedSection
     public sealed override void Decode(ISectionDecoder decoder)
     {
         var objects = Shared is { } shared ? new SharedReading(new SharedSection(shared)) : null;
-        Decode(decoder, new ReadContext { Shared = objects });
+        Decode(decoder, new ReadContext { Shared = objects, Allowance = Allowance is { } all ? new Allowance(all) : null });
         objects?.Fill();
     }
 
@@ -45,14 +48,18 @@ internal abstract class SectionContent : UndecodedSection
     /// <param name="toEnd">Whether it has to be read to its end.</param>
     public void Decode(ISectionDecoder decoder, ReadContext context, bool toEnd = true)
     {
-        try
+        Untrusted.Read(Origin, () =>
         {
-            Form.Decode(Bytes, decoder, context, toEnd);
-        }
-        catch (Exception exception) when (FileForm.IsBadContent(exception))
-        {
-            throw Misfit(exception, new SectionSlice(FullName, 0, Bytes.Length), "");
-        }
+            try
+            {
+                Form.Decode(Bytes, decoder, context, toEnd);
+                return true;
+            }
+            catch (Exception exception) when (FileForm.IsBadContent(exception))
+            {
+                throw Misfit(exception, new SectionSlice(FullName, 0, Bytes.Length), "");
+            }
+        });
     }
 }
 
@@ -66,6 +73,8 @@ internal sealed class NamedSection(SectionContent content, string name, string f
     public override string Name => name;
 
     public override string FullName => fullName;
+
+    public override SectionAllowance? Allowance => content.Allowance;
 
     public override FileForm Form => content.Form;
 

@@ -142,7 +142,12 @@ internal sealed class XmlFile : FileForm
             SaveHeader.StateCodec.Write(ref tokens, assembly.Header);
             writer.WriteEndElement();
         }
-        file.Write(assembly.Head.Written[..EndOf(assembly.Head.Written)]);
+        var head = assembly.Head.Written[..EndOf(assembly.Head.Written)];
+        file.Write(head);
+        if (isIndented)
+            file.Write("\n  "u8);
+        var digest = SectionDigest.ToText(SectionDigest.Of(HeaderIn(head)));
+        file.Write(Encoding.ASCII.GetBytes($"<{FileWords.HeaderDigest}>{digest}</{FileWords.HeaderDigest}>"));
         file.Write(table);
         foreach (var section in assembly.Sections)
         {
@@ -155,6 +160,10 @@ internal sealed class XmlFile : FileForm
         else
             file.Write(isIndented ? "\n</save>\n"u8 : "</save>"u8);
     }
+
+    /// <summary>The element of the header, which is the last thing in these bytes.</summary>
+    private static ReadOnlySpan<byte> HeaderIn(ReadOnlySpan<byte> head) =>
+        head[head.LastIndexOf(Encoding.ASCII.GetBytes($"<{FileWords.Header}"))..].TrimEnd(" \r\n"u8);
 
     private static ReadOnlySpan<byte> InsideOf(ReadOnlySpan<byte> document)
     {

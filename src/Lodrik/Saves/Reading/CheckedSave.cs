@@ -54,7 +54,10 @@ internal sealed class CheckedSave : ISectionSource
     /// <param name="save">The save.</param>
     /// <param name="protection">The keys, and whether the save has to be encrypted.</param>
     /// <exception cref="TamperedSaveException">There is no seal, or it does not fit.</exception>
-    public static CheckedSave Of(OpenedSave save, SaveProtection protection)
+    public static CheckedSave Of(OpenedSave save, SaveProtection protection) =>
+        Untrusted.Read(save.Location, () => Check(save, protection));
+
+    private static CheckedSave Check(OpenedSave save, SaveProtection protection)
     {
         if (save.Seal is not { } seal)
         {
@@ -106,7 +109,7 @@ internal sealed class CheckedSave : ISectionSource
         if (Opened.Find(name) is not { } section)
             return null;
         var shared = name.EndsWith(SharedTree.Suffix, StringComparison.Ordinal) ? null : Find(name + SharedTree.Suffix);
-        var verified = Verify(section, shared);
+        var verified = Untrusted.Read(Opened.Location, () => Verify(section, shared));
         _verified.Add(name, verified);
         return verified;
     }
@@ -176,6 +179,7 @@ internal sealed class CheckedSave : ISectionSource
             return bytes;
         try
         {
+            Opened.Allowance.Take(size);
             return SectionCompression.Decompress(bytes.Span, size);
         }
         catch (ContentException content)
@@ -202,6 +206,8 @@ internal sealed class CheckedSave : ISectionSource
         OpenedSave save, SectionSlice place, ReadOnlyMemory<byte> bytes, SectionSlice slice, SectionHealth health, SectionContent? shared)
             : SectionContent
     {
+        public override SectionAllowance Allowance { get; } = new(save.Allowance);
+
         public override string Name => place.Name;
 
         public override FileForm Form => save.Content;

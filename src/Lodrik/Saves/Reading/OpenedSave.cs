@@ -1,5 +1,6 @@
 using Lodrik.Inspection;
 using Lodrik.Saves.Forms;
+using Lodrik.State;
 
 namespace Lodrik.Saves.Reading;
 
@@ -13,14 +14,19 @@ internal sealed class OpenedSave
     private readonly OrderedDictionary<string, OpenedSection> _sections = new(StringComparer.Ordinal);
     private List<string>? _missing;
 
-    private OpenedSave(ReadOnlyMemory<byte> bytes, SaveLocation location)
+    private OpenedSave(ReadOnlyMemory<byte> bytes, SaveLocation location, ReadAllowance? allowance)
     {
         (Bytes, Location) = (bytes, location);
+        Allowance = new FileAllowance((allowance ?? ReadAllowance.Default).For(bytes.Length));
         File = FileForms.Recognise(bytes.Span, location);
         _parts = File.Find(bytes, location);
         var table = new Dictionary<string, SectionEntry>(StringComparer.Ordinal);
         foreach (var entry in _parts.Table)
+        {
             table.TryAdd(entry.Name, entry);
+            IsCompressed |= entry.Decompressed > 0;
+            IsEncrypted |= entry.IsEncrypted;
+        }
         foreach (var slice in _parts.Sections)
             _sections.Add(slice.Name, new OpenedSection(this, slice, table.TryGetValue(slice.Name, out var entry) ? entry : null));
     }
@@ -30,6 +36,9 @@ internal sealed class OpenedSave
 
     /// <summary>What to call the save in errors.</summary>
     public SaveLocation Location { get; }
+
+    /// <summary>What may still become of it in memory.</summary>
+    public FileAllowance Allowance { get; }
 
     /// <summary>The form of the file.</summary>
     public FileForm File { get; }
@@ -42,9 +51,9 @@ internal sealed class OpenedSave
 
     public bool HasSeal => _parts.Seal is not null;
 
-    public bool IsCompressed => _parts.Table.Exists(entry => entry.Decompressed > 0);
+    public bool IsCompressed { get; }
 
-    public bool IsEncrypted => _parts.Table.Exists(entry => entry.IsEncrypted);
+    public bool IsEncrypted { get; }
 
     /// <summary>The sections, in the order of the file.</summary>
     public IReadOnlyList<OpenedSection> Sections => _sections.Values;
@@ -56,6 +65,10 @@ internal sealed class OpenedSave
     public IReadOnlyList<string> MissingSections =>
         _missing ??= [.. _parts.Table.Select(entry => entry.Name).Where(name => !_sections.ContainsKey(name))];
 
+    /// <summary>How the header and the section table compare to what was written.</summary>
+    public SectionHealth HeaderHealth => Header is null ? SectionHealth.Unchecked
+        : _parts.IsHeadIntact ? SectionHealth.Intact : SectionHealth.EditedByHand;
+
     /// <summary>How the save as a whole compares to what was written: as its worst section.</summary>
     public SectionHealth Health
     {
@@ -65,7 +78,8 @@ internal sealed class OpenedSave
                 return SectionHealth.Damaged;
             if (Header is null)
                 return SectionHealth.Unchecked;
-            return _parts.IsTableIntact && MissingSections.Count == 0 && Sections.All(section => section.Health == SectionHealth.Intact)
+            return HeaderHealth == SectionHealth.Intact && MissingSections.Count == 0
+                && Sections.All(section => section.Health == SectionHealth.Intact)
                 ? SectionHealth.Intact
                 : SectionHealth.EditedByHand;
         }
@@ -82,8 +96,12 @@ internal sealed class OpenedSave
         File.IsText ? Sections.Where(section => section.Health == SectionHealth.EditedByHand).Select(section => section.Name) : [];
 
     /// <summary>Opens the bytes of a save.</summary>
+    /// <param name="bytes">The whole save.</param>
+    /// <param name="location">What to call it in errors.</param>
+    /// <param name="allowance">What it may become; null for what is usual.</param>
     /// <exception cref="SaveException">They are not a save, or damaged, or of a newer format.</exception>
-    public static OpenedSave Open(ReadOnlyMemory<byte> bytes, SaveLocation location = default) => new(bytes, location);
+    public static OpenedSave Open(ReadOnlyMemory<byte> bytes, SaveLocation location = default, ReadAllowance? allowance = null) =>
+        Untrusted.Read(location, () => new OpenedSave(bytes, location, allowance));
 
     public OpenedSection? Find(string name) => _sections.GetValueOrDefault(name);
 

@@ -9,9 +9,10 @@ namespace Lodrik.Saves.Writing;
 /// Makes the bytes of a save: the form of the sections, their compression and encryption, the digests, the file around them, the seal. It
 /// never looks back at what it wrote.
 /// </summary>
-internal sealed class SaveWriter : IDisposable
+/// <param name="most">How many bytes the sections may take together.</param>
+internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
 {
-    private readonly SectionBatch _batch = new();
+    private readonly SectionBatch _batch = new(most);
     private readonly FileAssembly _assembly = new();
     private readonly List<EncodedSection> _sections = [];
 
@@ -42,7 +43,9 @@ internal sealed class SaveWriter : IDisposable
         return Finish(header, terms, cache: null, compressed: null);
     }
 
-    /// <summary>Writes sections of another save as they are in it. The bytes are valid until the next call, and as long as the sections are.</summary>
+    /// <summary>
+    /// Writes sections of another save as they are in it. The bytes are valid until the next call, and as long as the sections are.
+    /// </summary>
     /// <param name="sections">The sections, compressed or not, and not encrypted.</param>
     /// <param name="header">What the save says of itself; what follows from the rest is filled in here.</param>
     /// <param name="form">The form of their content.</param>
@@ -121,6 +124,10 @@ internal sealed class SaveWriter : IDisposable
         _assembly.Begin(
             header, _sections, terms.IsIndented, terms.Protection is null ? null : new FileSeal(terms.Protection, making, cipher?.Salt));
         file.Assemble(_assembly);
+        if (_assembly.Head.Length > SaveHeader.MostBytes - 1024)
+            throw new UnsavableStateException(
+                SaveErrorCode.LimitExceeded, "What the slot list shows of the save takes more than a megabyte.", default,
+                "Give it a shorter title and summary; what is large belongs to the state, or beside the save.");
         return _assembly.ToSequence();
     }
 

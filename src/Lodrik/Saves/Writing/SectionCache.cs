@@ -22,7 +22,9 @@ internal sealed class SectionCache
     private readonly Dictionary<string, (UInt128 Digest, SaveCompression Compression, byte[]? Smaller)> _compressed = new(
         StringComparer.Ordinal);
 
-    /// <summary>How large the next snapshot will be, in bytes, as far as can be told: it has room for as much at once, and is not copied as it grows.</summary>
+    /// <summary>
+    /// How large the next snapshot will be, in bytes, as far as can be told: it has room for as much at once, and is not copied as it grows.
+    /// </summary>
     public int SnapshotSize { get; set; }
 
     /// <summary>The section as it was written, if its content is the same one; otherwise null.</summary>
