@@ -1,6 +1,5 @@
 using System.Diagnostics;
 using Lodrik.Fuzz;
-using Lodrik.Storage;
 using Xunit;
 
 namespace Lodrik.Cli.Tests;
@@ -8,7 +7,7 @@ namespace Lodrik.Cli.Tests;
 /// <summary>Files that were made to do harm, given to the tool as a process that may not have much memory or time.</summary>
 public sealed class HostileToolTests(DemoSaves demo) : IDisposable
 {
-    private const string MostMemory = "0x28000000";
+    private const string MostMemory = "0x40000000";
 
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
 
@@ -95,7 +94,7 @@ public sealed class HostileToolTests(DemoSaves demo) : IDisposable
         Assert.Matches("header +edited by hand", run.Out);
     }
 
-    /// <summary>Runs the tool with a heap of 640 MB and a minute of work.</summary>
+    /// <summary>Runs the tool with a heap of a gigabyte and a minute of work.</summary>
     private static ProgramRun Limited(params string[] arguments)
     {
         using var process = Process.Start(

@@ -52,7 +52,8 @@ internal sealed record CodeLayoutDocument(string Name, int Version)
         try
         {
             return JsonSerializer.Deserialize(json, CodeLayoutJson.Default.CodeLayoutDocument)
-                is { Name: not null, Fields: not null } document && document.Fields.All(field => field is { Name: not null } && HasNoNull(field.Set) && HasNoNull(field.Choices))
+                is { Name: not null, Fields: not null } document
+                && document.Fields.All(field => field is { Name: not null } && HasNoNull(field.Set) && HasNoNull(field.Choices))
                 ? document
                 : throw CodeException.BadLayout("The layout has no name, or a field or a choice has none.");
         }

@@ -27,7 +27,9 @@ public static class SaveJson
         return Encoding.UTF8.GetString(buffer.Written);
     }
 
-    /// <summary>The beginning of a value as JSON on one line, with an ellipsis where it is cut. Long values are not written to their end.</summary>
+    /// <summary>
+    /// The beginning of a value as JSON on one line, with an ellipsis where it is cut. Long values are not written to their end.
+    /// </summary>
     /// <param name="value">The value.</param>
     /// <param name="characterCount">How many characters it may have, the ellipsis included.</param>
     public static string WriteShort(SaveValue value, int characterCount)

@@ -216,12 +216,15 @@ public sealed class SavedFile
     internal bool HasSameSection(SavedFile other, string name) =>
         _migrated is null && other._migrated is null && _opened.HasSameSection(other._opened, name);
 
+    /// <summary>A character of what is printed is in memory twice, as a piece and as text, with two bytes each.</summary>
+    private const int CharactersOfPrint = 4;
+
     /// <summary>The content of the save as a tree of lines, section by section; a damaged section is named as such.</summary>
     /// <param name="full">Whether long lists are shown to their end.</param>
     /// <exception cref="SaveException">A section is well-formed and cannot be made out.</exception>
     public string Print(bool full = false)
     {
-        var outline = new ContentOutline(full: full) { Most = _opened.Allowance.Room };
+        var outline = new ContentOutline(full: full) { Most = _opened.Allowance.Room / CharactersOfPrint };
         return string.Concat(Sections.Select(section => section.Health == SectionHealth.Damaged
             ? $"{ContentOutline.Visible(section.Name)}  damaged: it cannot be shown{Environment.NewLine}"
             : outline.Of(section.Name, ReadSection(section.Name)).ToString()));

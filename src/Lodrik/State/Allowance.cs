@@ -10,8 +10,8 @@ namespace Lodrik
     /// </remarks>
     public sealed class ReadAllowance
     {
-        /// <summary>What any save may become, however small its file is, in bytes; 64 MB if not given.</summary>
-        public long LeastBytes { get; init; } = 64 << 20;
+        /// <summary>What any save may become, however small its file is, in bytes; 256 MB if not given.</summary>
+        public long LeastBytes { get; init; } = 256 << 20;
 
         /// <summary>What a larger one may become for each byte of its file; 1,000 if not given.</summary>
         public int BytesPerByte { get; init; } = 1000;

@@ -61,7 +61,7 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
             TCodec.Read(ref reader, ref item);
             value.Add(item);
             if ((value.Count & (CollectionSize.AtOnce - 1)) == 0)
-                reader.Context?.Allowance?.Take(CollectionSize.AtOnce * Allowance.Value);
+                reader.Context?.Allowance?.Take(CollectionSize.AtOnce * CollectionSize.Of<T>());
         }
     }
 
@@ -164,7 +164,7 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
             TCodec.Read(ref reader, ref item);
             value.Add(item);
             if ((value.Count & (CollectionSize.AtOnce - 1)) == 0)
-                reader.Context?.Allowance?.Take(CollectionSize.AtOnce * Allowance.Value);
+                reader.Context?.Allowance?.Take(CollectionSize.AtOnce * CollectionSize.Of<T>());
         }
     }
 
@@ -383,7 +383,7 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
             TCodec.Read(ref reader, ref entry);
             value.Add(key, entry);
             if ((value.Count & (CollectionSize.AtOnce - 1)) == 0)
-                reader.Context?.Allowance?.Take(CollectionSize.AtOnce * Allowance.Value);
+                reader.Context?.Allowance?.Take(CollectionSize.AtOnce * CollectionSize.Of<TValue>());
         }
     }
 
@@ -474,4 +474,7 @@ file static class CollectionSize
 {
     /// <summary>A power of two: so many items are counted at once.</summary>
     public const int AtOnce = 4096;
+
+    /// <summary>About what an item takes: a value is in the collection itself, an object is beside it.</summary>
+    public static int Of<T>() => typeof(T).IsValueType ? Unsafe.SizeOf<T>() : Allowance.Value;
 }

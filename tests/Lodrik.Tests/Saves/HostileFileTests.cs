@@ -65,7 +65,7 @@ public sealed class HostileFileTests
         Assert.Equal(8, store.Load("other").State.Log.Day);
         Assert.Equal(3, store.Save("evening", new LogSave { Log = { Day = 9 } }, overwrite: Overwrite.Allowed).Generation);
         Assert.Equal(9, store.Load("evening").State.Log.Day);
-        Assert.True(storage.List("").Any(one => one.Name == name));
+        Assert.Contains(storage.List(""), one => one.Name == name);
     }
 
     [Fact]
@@ -90,14 +90,32 @@ public sealed class HostileFileTests
     [Fact]
     public void Whoever_knows_better_may_raise_the_allowance()
     {
-        var bomb = HostileFiles.All.Single(file => file.Name == "brotli-of-ones.lodrik").Bytes;
+        var bomb = HostileFiles.All.Single(file => file.Name == "brotli-of-empty-maps.lodrik").Bytes;
         Assert.Equal(SaveErrorCode.LimitExceeded, Assert.ThrowsAny<SaveException>(() => SavedFile.FromBytes(bomb, default, new ReadAllowance { LeastBytes = 1 << 20 }).ReadTree()).Code);
+        Assert.Equal(SaveErrorCode.LimitExceeded, Assert.ThrowsAny<SaveException>(() => SavedFile.FromBytes(bomb, default, new ReadAllowance { LeastBytes = 64 << 20, BytesPerByte = 1 }).Print(full: true)).Code);
         var large = new ReadAllowance { LeastBytes = 4L << 30 };
         Assert.Single(SavedFile.FromBytes(bomb, default, large).ReadTree());
+        var rows = HostileFiles.All.Single(file => file.Name == "one-long-text-in-every-row.lodrik").Bytes;
+        var little = new ReadAllowance { LeastBytes = 4 << 20, BytesPerByte = 1 };
+        Assert.Equal(SaveErrorCode.LimitExceeded, Assert.ThrowsAny<SaveException>(() => SavedFile.FromBytes(rows, default, little).ToForm(SaveForm.Json)).Code);
+        Assert.Equal(SaveErrorCode.LimitExceeded, Assert.ThrowsAny<SaveException>(() => SavedFile.FromBytes(rows, default, little).Print(full: true)).Code);
+        Assert.NotEmpty(SavedFile.FromBytes(rows, default, little).ToForm(SaveForm.Binary));
         var storage = new MemoryStorage();
         using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = storage, Form = SaveForm.Binary, Compression = SaveCompression.Small, Allowance = new ReadAllowance { LeastBytes = 1000, BytesPerByte = 1 } });
         store.Save("evening", new LogSave { Log = { Lines = [.. Enumerable.Range(0, 20_000).Select(i => $"{i}")] } });
         Assert.Equal(SaveErrorCode.LimitExceeded, Assert.ThrowsAny<SaveException>(() => store.Load("evening")).Code);
+    }
+
+    [Fact]
+    public void An_honest_map_of_a_million_equal_tiles_is_read_however_small_it_is_compressed()
+    {
+        foreach (var form in Enum.GetValues<SaveForm>())
+        {
+            using var store = SaveStore<TileSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage(), Form = form, Compression = SaveCompression.Fast, Allowance = new ReadAllowance { LeastBytes = 16 << 20 } });
+            store.Save("evening", new TileSave { Seen = [.. new bool[1 << 20]], Depths = [.. new int[1 << 18]], Tiles = { Land = [.. Enumerable.Range(0, 1 << 16).Select(_ => new Tile())] } });
+            var loaded = store.Load("evening").State;
+            Assert.Equal((1 << 20, 1 << 18, 1 << 16), (loaded.Seen.Count, loaded.Depths.Count, loaded.Tiles.Land.Count));
+        }
     }
 
     [Fact]
@@ -116,7 +134,7 @@ public sealed class HostileFileTests
         Assert.Equal("\"xxxx…", SaveJson.WriteShort(new string('x', 1_000_000), 6));
         var rows = SavedFile.FromBytes(HostileFiles.All.Single(file => file.Name == "one-long-text-in-every-row.lodrik").Bytes).ReadSection("tree");
         var before = GC.GetAllocatedBytesForCurrentThread();
-        Assert.Equal("[{\"text\":\"…", SaveJson.WriteShort(rows, 50));
+        Assert.Equal("[{\"text\":…", SaveJson.WriteShort(rows, 50));
         Assert.InRange(GC.GetAllocatedBytesForCurrentThread() - before, 0, 64 << 20);
         var folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
         File.WriteAllBytes(Path.Combine(folder, "a.json"), StateFile.ToBytes(new LogSave()));
@@ -136,4 +154,28 @@ public sealed class HostileFileTests
             return false;
         }
     }
+}
+
+[SaveFile("tile-tests")]
+public sealed partial class TileSave
+{
+    public List<bool> Seen { get; set; } = [];
+
+    public List<int> Depths { get; set; } = [];
+
+    public Tiles Tiles { get; set; } = new();
+}
+
+[StateType]
+public sealed partial class Tiles
+{
+    public List<Tile> Land { get; set; } = [];
+}
+
+[StateType]
+public sealed partial class Tile
+{
+    public int Kind { get; set; }
+
+    public bool Wet { get; set; }
 }

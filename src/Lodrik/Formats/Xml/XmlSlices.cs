@@ -160,7 +160,10 @@ internal sealed class XmlSlices(ReadOnlyMemory<byte> file)
             return name;
         using var reader = XmlReader.Create(new MemoryStream(file[offset.._position].ToArray()), XmlStateReader.Settings);
         reader.MoveToContent();
-        return reader.GetAttribute(XmlWords.Key) ?? XmlWords.Unescape(reader.GetAttribute(XmlWords.EscapedKey) ?? "") ?? name;
+        if (reader.GetAttribute(XmlWords.Key) is { } key)
+            return key;
+        return reader.GetAttribute(XmlWords.EscapedKey) is not { } escaped ? name
+            : XmlWords.Unescape(escaped) ?? throw Broken("The key has an escape other than \\\\ and \\u with four digits.");
     }
 
     private static bool IsBlank(ReadOnlySpan<byte> bytes) => bytes.IndexOfAnyExcept(" \t\r\n"u8) < 0;

@@ -93,7 +93,9 @@ internal static class XmlWords
             else
                 return null;
         }
-        return text.ToString();
+        // Half of a character pair is no text: writers replace it, and nothing else may bring it in.
+        var whole = text.ToString();
+        return LoneSurrogates.AreIn(whole) ? null : whole;
     }
 
     /// <summary>Whether bare text would be read as a number, a truth value or a float's word.</summary>

@@ -23,7 +23,8 @@ internal sealed class SectionCache
         StringComparer.Ordinal);
 
     /// <summary>
-    /// How large the next snapshot will be, in bytes, as far as can be told: it has room for as much at once, and is not copied as it grows.
+    /// How large the next snapshot will be, in bytes, as far as can be told: it has room for as much at once, and is not copied as it
+    /// grows.
     /// </summary>
     public int SnapshotSize { get; set; }
 
