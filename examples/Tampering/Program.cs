@@ -51,7 +51,8 @@ static string Answer(SaveStore<TidewardenSave> store)
     try
     {
         var loaded = store.LoadGeneration("evening", 2);
-        return $"loads with {loaded.State.Warden.Oil} l of oil{(loaded.WasEditedByHand ? $", and says that {string.Join(", ", loaded.EditedSections.Concat(loaded.MissingSections))} was edited by hand" : "")}"
+        string[] edited = [.. loaded.EditedSections, .. loaded.MissingSections];
+        return $"loads with {loaded.State.Warden.Oil} l of oil{(loaded.WasEditedByHand ? $", and says that {(edited.Length > 0 ? string.Join(", ", edited) : "the header")} was edited by hand" : "")}"
             + (loaded.Replay is { } replay ? $", and says that it was put back: {replay.Reason}" : "");
     }
     catch (TamperedSaveException tampered)

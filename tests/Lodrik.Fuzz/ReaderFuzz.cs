@@ -7,6 +7,7 @@ using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;
 using Lodrik.Storage;
 using Tidewarden;
+using static Lodrik.Fuzz.Attempt;
 
 namespace Lodrik.Fuzz;
 
@@ -100,19 +101,6 @@ public sealed class ReaderFuzz
             Try(() => SalvagedSave.FromBytes(input, protection).ToBytes(protection));
         }
         Try(() => SalvagedSave.FromBytes(input).ToBytes());
-    }
-
-    private static bool Try<T>(Func<T> read)
-    {
-        try
-        {
-            read();
-            return true;
-        }
-        catch (SaveException)
-        {
-            return false;
-        }
     }
 
     private byte[] Spoil(byte[] save)

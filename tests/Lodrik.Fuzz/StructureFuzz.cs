@@ -16,6 +16,7 @@ using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;
 using Lodrik.Storage;
 using Tidewarden;
+using static Lodrik.Fuzz.Attempt;
 
 namespace Lodrik.Fuzz;
 
@@ -182,19 +183,6 @@ public sealed class StructureFuzz
         catch (CodeException)
         {
             return 0;
-        }
-    }
-
-    private static bool Try<T>(Func<T> read)
-    {
-        try
-        {
-            read();
-            return true;
-        }
-        catch (SaveException)
-        {
-            return false;
         }
     }
 

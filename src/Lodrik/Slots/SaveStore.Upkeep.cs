@@ -271,6 +271,20 @@ public sealed partial class SaveStore<T>
     /// <typeparam name="TSettings">Any state type.</typeparam>
     public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_slots, _options.Form);
 
+    /// <summary>
+    /// The file of options that belong to no slot, sealed or encrypted: for what a player should not edit, such as which endings were seen.
+    /// What does not fit is refused as a save would be (<see cref="SettingsFile{T}.LoadOrNew()"/> gives initial values, and says so).
+    /// </summary>
+    /// <typeparam name="TSettings">Any state type.</typeparam>
+    /// <param name="protection">How the file is protected; the store's own is for its saves.</param>
+    /// <exception cref="ArgumentException">The protection is invalid.</exception>
+    public SettingsFile<TSettings> Settings<TSettings>(SaveProtection protection) where TSettings : IStateType<TSettings>
+    {
+        ArgumentNullException.ThrowIfNull(protection);
+        protection.CheckForWriting();
+        return new SettingsFile<TSettings>(_slots, _options.Form, protection);
+    }
+
     /// <summary>The names of the profiles that have saves or settings.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
     public IReadOnlyList<SlotName> Profiles() => Profiles(StorageCalls.Blocking(WholeStorage)).Result();

@@ -1,4 +1,6 @@
 using Lodrik.Inspection;
+using Lodrik.Protection;
+using Lodrik.Saves.Writing;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
@@ -16,10 +18,12 @@ public sealed class SettingsFile<T> where T : IStateType<T>
 
     private readonly SaveSlots _slots;
     private readonly SaveForm _form;
+    private readonly SaveProtection? _protection;
 
-    internal SettingsFile(SaveSlots slots, SaveForm form) => (_slots, _form) = (slots, form);
+    internal SettingsFile(SaveSlots slots, SaveForm form, SaveProtection? protection = null) =>
+        (_slots, _form, _protection) = (slots, form, protection);
 
-    private string FileName => Name + _form.FileExtension();
+    private string FileName => Name + new SaveTerms(_form, Protection: _protection).File.Extension;
 
     /// <summary>Where a person finds the file; where there is none yet, where it will be.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
@@ -71,8 +75,15 @@ public sealed class SettingsFile<T> where T : IStateType<T>
 
     private async ValueTask<T> Load(SlotFiles files) =>
         await Existing(files).ConfigureAwait(false) is { } file && await files.Calls.Read(file).ConfigureAwait(false) is { } bytes
-            ? StateFile.Decode<T>(SavedFile.FromBytes(bytes, new SaveLocation { File = files.Calls.Locate(file) }))
+            ? StateFile.Decode<T>(Checked(SavedFile.FromBytes(bytes, new SaveLocation { File = files.Calls.Locate(file) })))
             : T.CreateState();
+
+    private SavedFile Checked(SavedFile file)
+    {
+        if (_protection is not null)
+            file.CheckSeal(_protection);
+        return file;
+    }
 
     private async ValueTask<LoadedSettings<T>> LoadOrNew(SlotFiles files)
     {
@@ -89,7 +100,8 @@ public sealed class SettingsFile<T> where T : IStateType<T>
     private byte[] Encode(T settings)
     {
         ArgumentNullException.ThrowIfNull(settings);
-        return StateFile.ToBytes(settings, _form);
+        var bytes = StateFile.ToBytes(settings, _form);
+        return _protection is null ? bytes : SavedFile.FromBytes(bytes).Protect(_protection);
     }
 
     private async ValueTask<bool> Save(SlotFiles files, byte[] bytes)

@@ -44,10 +44,10 @@ internal static class StateLimits
     /// <summary>The bytes that a number of so many digits can take.</summary>
     public const int MostDigitBytes = 1702;
 
-    private static readonly BigInteger _tooLarge = BigInteger.Pow(10, MostDigits - 1);
+    private static readonly BigInteger TooLarge = BigInteger.Pow(10, MostDigits - 1);
 
     /// <summary>Whether a number has more digits than a text form would be read with.</summary>
-    public static bool HasTooManyDigits(BigInteger number) => number >= _tooLarge || number <= -_tooLarge;
+    public static bool HasTooManyDigits(BigInteger number) => number >= TooLarge || number <= -TooLarge;
 
     /// <summary>Holds to the limit of a number's digits.</summary>
     /// <exception cref="ContentException">It has more.</exception>

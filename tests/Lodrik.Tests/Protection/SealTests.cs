@@ -402,7 +402,11 @@ public sealed class SealTests
             SectionDigest.ToText(SectionDigest.Of(before.AsSpan(oldSlice.Offset, oldSlice.Length))), SectionDigest.ToText(SectionDigest.Of(edited.AsSpan(slice.Offset, slice.Length))), StringComparison.Ordinal);
         var start = text.IndexOf('{', text.IndexOf("\"contents\"", StringComparison.Ordinal));
         var table = text[start..(text.IndexOf('}', start) + 1)];
-        return Encoding.UTF8.GetBytes(text.Replace(old.Header!.ContentsDigest, SectionDigest.ToText(SectionDigest.Of(Encoding.UTF8.GetBytes(table))), StringComparison.Ordinal));
+        text = text.Replace(old.Header!.ContentsDigest, SectionDigest.ToText(SectionDigest.Of(Encoding.UTF8.GetBytes(table))), StringComparison.Ordinal);
+        var digest = text.IndexOf("\"headerDigest\"", StringComparison.Ordinal);
+        var header = text[text.IndexOf('{', text.IndexOf("\"lodrik\"", StringComparison.Ordinal))..(text.LastIndexOf('}', digest) + 1)];
+        var value = text.IndexOf(": \"", digest, StringComparison.Ordinal) + 3;
+        return Encoding.UTF8.GetBytes(text[..value] + SectionDigest.ToText(SectionDigest.Of(Encoding.UTF8.GetBytes(header))) + text[text.IndexOf('"', value)..]);
     }
 
     private static byte[] File(MemoryStorage storage) => storage.Read(storage.List("slots").Single().Name)!;

@@ -5,6 +5,7 @@ using Lodrik.Saves;
 using Lodrik.Storage;
 using Lodrik.Tests.Slots;
 using Tidewarden;
+using static Lodrik.Fuzz.Attempt;
 
 namespace Lodrik.Tests.Saves;
 
@@ -140,19 +141,6 @@ public sealed class HostileFileTests
         File.WriteAllBytes(Path.Combine(folder, "a.json"), StateFile.ToBytes(new LogSave()));
         Assert.ThrowsAny<SaveException>(() => SavedFile.Open(Path.Combine(folder, "a.json"), new ReadAllowance { LeastBytes = 1, BytesPerByte = 0 }).ReadTree());
         Directory.Delete(folder, recursive: true);
-    }
-
-    private static bool Try<T>(Func<T> read)
-    {
-        try
-        {
-            read();
-            return true;
-        }
-        catch (SaveException)
-        {
-            return false;
-        }
     }
 }
 

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Numerics;
+using System.Security.Cryptography;
 using System.Text;
 using Lodrik.Codes;
 using Lodrik.Formats.Binary.Tables;
@@ -251,6 +252,38 @@ public sealed class StrangersTests : IDisposable
             Storage = storage,
             Protection = SaveProtection.With(SaveKey.FromPassphrase("pass", "salt and reed", rounds)),
         });
+    }
+
+    [Theory, MemberData(nameof(Forms))]
+    public void Settings_can_have_a_seal_of_their_own(SaveForm form)
+    {
+        var secret = SaveKey.FromBytes("secret", RandomNumberGenerator.GetBytes(32));
+        var storage = new MemoryStorage();
+        using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = storage, Form = form });
+        foreach (var protection in new[] { SaveProtection.With(secret), SaveProtection.Encrypted(secret) })
+        {
+            store.Settings<Log>(protection).Save(new Log { Day = 3, Lines = { "the mill" } });
+            Assert.Equal(3, store.Settings<Log>(protection).Load().Day);
+            var name = Assert.Single(storage.List(""), file => file.Name.StartsWith("settings", StringComparison.Ordinal)).Name;
+            Assert.Equal(protection.IsEncrypted ? ".lodrik" : form.FileExtension(), Path.GetExtension(name));
+            var bytes = storage.Read(name)!;
+            bytes[bytes.Length / 2] ^= 1;
+            storage.Write(name, bytes, replace: true);
+            Assert.ThrowsAny<SaveException>(() => store.Settings<Log>(protection).Load());
+            var loaded = store.Settings<Log>(protection).LoadOrNew();
+            Assert.Equal((new Log().Day, true), (loaded.Value.Day, loaded.Problem is not null));
+            // Without a seal they are not what is asked for.
+            storage.Write(name, StateFile.ToBytes(new Log { Day = 99 }, form), replace: true);
+            Assert.Equal(SaveErrorCode.Unprotected, Assert.ThrowsAny<SaveException>(() => store.Settings<Log>(protection).Load()).Code);
+            store.Settings<Log>(protection).Reset();
+        }
+        Assert.Throws<ArgumentException>(() => store.Settings<Log>(SaveProtection.With(SaveKey.Verifying("studio", PublicPem()))));
+    }
+
+    private static string PublicPem()
+    {
+        using var pair = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        return pair.ExportSubjectPublicKeyInfoPem();
     }
 
     // Documents beside saves.
