@@ -63,7 +63,7 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
 {
     private const int Folded = 10;
 
-    private long _left = 100_000_000;
+    private long _left = 10_000_000;
 
     /// <summary>How many characters it may still lay out.</summary>
     internal long Most
@@ -232,7 +232,8 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
         // Rows of a table can share one long text, and each of them would be shown.
         if ((_left -= text.Length) < 0)
             throw new SaveException(
-                SaveErrorCode.LimitExceeded, "What is to be shown is far larger than the file.", remedy: "Show a part of it.");
+                SaveErrorCode.LimitExceeded, "What is to be shown is too much for one view.",
+                remedy: "Show a part of it, or convert the save.");
         return new OutlineSpan(Visible(text), role);
     }
 }
