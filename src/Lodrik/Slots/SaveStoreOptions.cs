@@ -88,7 +88,7 @@ public sealed record SaveStoreOptions
     /// </summary>
     public SaveTreatment NewerSaves { get; init; } = SaveTreatment.Refuse;
 
-    /// <summary>How much a save may become in memory while it is read; null for <see cref="ReadAllowance.Default"/>.</summary>
+    /// <summary>How much memory reading a save may take; null for <see cref="ReadAllowance.Default"/>.</summary>
     public ReadAllowance? Allowance { get; init; }
 
     /// <summary>How saves are sealed or signed, and what is asked of those that are loaded; null for neither.</summary>

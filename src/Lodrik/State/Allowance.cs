@@ -1,8 +1,8 @@
 namespace Lodrik
 {
     /// <summary>
-    /// How much a save may become while it is read: decompressed bytes, values, text that stands in many rows. A file that a stranger made
-    /// to use up the machine is refused (<see cref="SaveErrorCode.LimitExceeded"/>) instead of read.
+    /// A limit on the memory that reading a save may take, once decompressed and laid out. A file that somebody made to use up
+    /// the machine is refused (<see cref="SaveErrorCode.LimitExceeded"/>) instead of read.
     /// </summary>
     /// <remarks>
     /// The rule: the larger of <see cref="LeastBytes"/> and <see cref="BytesPerByte"/> times the file's size. A save that is not compressed
