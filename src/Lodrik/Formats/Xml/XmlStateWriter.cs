@@ -70,6 +70,7 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
     public void WriteText(scoped ReadOnlySpan<char> value)
     {
         LoneSurrogates.Note(value, context);
+        StateLimits.CheckLength(value);
         Start();
         if (XmlWords.LooksLikeScalar(value))
             _writer.WriteAttributeString(XmlWords.Type, XmlWords.TextType);
