@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Globalization;
 using System.IO.Compression;
+using System.Reflection.Metadata;
 using System.Text.RegularExpressions;
 using Xunit;
 
@@ -9,13 +10,6 @@ namespace Lodrik.Cli.Tests;
 /// <summary>The packages, as somebody gets them who has nothing else: made, looked into, installed from a folder, and used as docs/getting-started.md says, word for word.</summary>
 public sealed partial class PackageTests : IDisposable
 {
-    // What this test was built with was built with it.
-#if DEBUG
-    private const string Configuration = "Debug";
-#else
-    private const string Configuration = "Release";
-#endif
-
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-packages-").FullName;
 
     private string Feed => Path.Combine(_folder, "feed");
@@ -27,7 +21,7 @@ public sealed partial class PackageTests : IDisposable
     {
         Assert.SkipUnless(Environment.GetEnvironmentVariable("LODRIK_PACKAGES") == "1", "Making and installing the packages takes a minute: set LODRIK_PACKAGES=1, as .ci/run does.");
         foreach (var project in (string[])["Lodrik", "Lodrik.Testing", "Lodrik.Cli"])
-            Run(ProgramRun.Repository, "dotnet", "pack", $"src/{project}", "--no-build", "-c", Configuration, "-o", Feed, "-v", "quiet");
+            Run(ProgramRun.Repository, "dotnet", "pack", $"src/{project}", "-c", "Release", "-p:ForPackages=true", "--artifacts-path", Path.Combine(_folder, "artifacts"), "-o", Feed, "-v", "quiet");
         Packages_have_what_belongs_to_them();
 
         // Packages of others are taken from what this repository's own restore has left; nothing is downloaded.
@@ -94,8 +88,27 @@ public sealed partial class PackageTests : IDisposable
             Assert.Contains("<readme>README.md</readme>", about, StringComparison.Ordinal);
             Assert.DoesNotContain("Microsoft.CodeAnalysis", about, StringComparison.Ordinal);
             using var symbols = ZipFile.OpenRead(Path.ChangeExtension(file, ".snupkg"));
-            Assert.Contains(symbols.Entries, entry => entry.FullName.EndsWith($"{package}.pdb", StringComparison.Ordinal));
+            Symbols_have_their_sources_and_no_path_of_this_machine(Assert.Single(symbols.Entries, entry => entry.FullName.EndsWith($"/{package}.pdb", StringComparison.Ordinal)));
         }
+    }
+
+    private static void Symbols_have_their_sources_and_no_path_of_this_machine(ZipArchiveEntry entry)
+    {
+        using var bytes = new MemoryStream();
+        using (var packed = entry.Open())
+            packed.CopyTo(bytes);
+        bytes.Position = 0;
+        using var provider = MetadataReaderProvider.FromPortablePdbStream(bytes);
+        var reader = provider.GetMetadataReader();
+        // The kind of embedded sources in the format of portable symbols.
+        var embedded = new Guid("0E8A571B-6926-466E-B4AD-8AB04611F5FE");
+        var withSource = reader.CustomDebugInformation.Select(reader.GetCustomDebugInformation).Where(one => reader.GetGuid(one.Kind) == embedded).Select(one => one.Parent).ToHashSet();
+        Assert.True(reader.Documents.Count > 5);
+        Assert.All(reader.Documents, document =>
+        {
+            Assert.StartsWith("/_", reader.GetString(reader.GetDocument(document).Name), StringComparison.Ordinal);
+            Assert.Contains((EntityHandle)document, withSource);
+        });
     }
 
     private static string Run(string folder, string program, params string[] arguments)

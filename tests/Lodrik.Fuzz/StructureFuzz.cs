@@ -126,6 +126,7 @@ public sealed class StructureFuzz
             () => Try(() => Opened(input).ReadTree()),
             () => Try(() => Opened(input).Protect(_sealing)),
             () => InStore(input),
+            () => InGame(input),
         ];
         // All would take long; over many inputs each is tried on everything.
         for (var i = 0; i < 3; i++)
@@ -153,6 +154,22 @@ public sealed class StructureFuzz
         Try(() => store.Continue());
         store.LoadGeneration("evening", 1);
         return isLoaded;
+    }
+
+    /// <summary>Loaded by a running game: its session, its live scene and the parts that other code keeps. What was loaded is then saved.</summary>
+    private static bool InGame(byte[] input)
+    {
+        var storage = new MemoryStorage();
+        using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = storage, Migrations = SaveHistory.Migrations });
+        using var game = new Game(store);
+        storage.Write("slots/evening/00000001.lodrik", input, replace: false);
+        return Try(() => Load("evening")) && Try(() => game.Session.Save("again", new SaveLabel())) && Try(() => Load("again"));
+
+        bool Load(string slot)
+        {
+            game.Session.Load(slot);
+            return true;
+        }
     }
 
     private int ReadLedger(byte[] input)

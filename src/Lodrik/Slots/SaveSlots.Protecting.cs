@@ -22,6 +22,10 @@ public sealed partial class SaveSlots
     /// replaced in one step by the same save, byte for byte but for the protection. Cut short at any moment, it has harmed nothing, and
     /// goes on where it was when it is run again. A save that does not fit its old seal stays as it is.
     /// </summary>
+    /// <remarks>
+    /// Without <paramref name="from"/> there is nothing to check saves by: every save in the store gets the seal, also one that a
+    /// stranger put there. Use <see cref="ProtectChosen"/> to seal only what was chosen.
+    /// </remarks>
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
     /// <param name="to">What they are to have; null for nothing.</param>
     /// <exception cref="ArgumentException">A protection is invalid.</exception>
@@ -44,6 +48,65 @@ public sealed partial class SaveSlots
         from?.Check();
         to?.CheckForWriting();
         return ChangeInBackground(files => Protect(files, from, to), cancellationToken);
+    }
+
+    /// <summary>
+    /// Protects the chosen generations, which have no seal yet, and leaves all others as they are. Each is replaced in one step by the same
+    /// save. One that is no longer the save that was chosen (it is gone, or another save took its place) stays as it is, and is reported.
+    /// </summary>
+    /// <param name="chosen">The generations, from <see cref="History(SlotName)"/>; their headers have to be readable.</param>
+    /// <param name="to">What they are to have.</param>
+    /// <returns>What became of each, in the order given.</returns>
+    /// <exception cref="ArgumentException">The protection is invalid.</exception>
+    /// <exception cref="StorageException">The storage refused; what was not reached yet is as it was.</exception>
+    /// <exception cref="StoreInUseException">Another process writes to the store.</exception>
+    public IReadOnlyList<SlotProtection> ProtectChosen(IReadOnlyCollection<GenerationSummary> chosen, SaveProtection to) =>
+        ChangeNow(ProtectingChosen(chosen, to));
+
+    /// <param name="chosen">The generations, from <see cref="History(SlotName)"/>; their headers have to be readable.</param>
+    /// <param name="to">What they are to have.</param>
+    /// <param name="cancellationToken">Gives it up; it can be run again, and goes on where it was.</param>
+    /// <inheritdoc cref="ProtectChosen"/>
+    public Task<IReadOnlyList<SlotProtection>> ProtectChosenAsync(
+        IReadOnlyCollection<GenerationSummary> chosen, SaveProtection to, CancellationToken cancellationToken = default) =>
+        ChangeInBackground(ProtectingChosen(chosen, to), cancellationToken);
+
+    private Func<SlotFiles, ValueTask<IReadOnlyList<SlotProtection>>> ProtectingChosen(
+        IReadOnlyCollection<GenerationSummary> chosen, SaveProtection to)
+    {
+        ArgumentNullException.ThrowIfNull(to);
+        ArgumentNullException.ThrowIfNull(chosen);
+        to.CheckForWriting();
+        // As it is now: the caller's list may be a view of something that changes.
+        GenerationSummary[] those = [.. chosen];
+        return files => ProtectAll(files, those, to);
+    }
+
+    private async ValueTask<IReadOnlyList<SlotProtection>> ProtectAll(SlotFiles files, GenerationSummary[] chosen, SaveProtection to)
+    {
+        await Hold(files).ConfigureAwait(false);
+        var results = new List<SlotProtection>();
+        foreach (var one in chosen)
+            results.Add(await ProtectIfSame(files, one, to).ConfigureAwait(false));
+        return results;
+    }
+
+    private static async ValueTask<SlotProtection> ProtectIfSame(SlotFiles files, GenerationSummary chosen, SaveProtection to)
+    {
+        try
+        {
+            var generation = await files.Find(chosen.Slot, chosen.Number).ConfigureAwait(false);
+            var now = await files.ReadHeader(chosen.Slot, generation).ConfigureAwait(false);
+            // Whoever chose saw this save's title. A save that was put in its place since was not chosen.
+            if (chosen.Header is null || now?.SaveId != chosen.Header.SaveId)
+                throw new SlotException(SaveErrorCode.NoSuchSlot, "The generation is not the save that was chosen.", files.Locate(chosen.Slot, generation),
+                    "List the saves again, and choose among those.");
+            return await Protect(files, chosen.Slot, generation, null, to).ConfigureAwait(false);
+        }
+        catch (SaveException problem) when (problem is not StorageException)
+        {
+            return new SlotProtection(chosen.Slot, chosen.Number, Changed: false, problem);
+        }
     }
 
     private async ValueTask<IReadOnlyList<SlotProtection>> Protect(SlotFiles files, SaveProtection? from, SaveProtection? to)

@@ -174,6 +174,10 @@ public sealed partial class SaveStore<T>
     /// encryption.
     /// </summary>
     /// <inheritdoc cref="SaveSlots.Protect(SaveProtection?, SaveProtection?)" path="/exception"/>
+    /// <remarks>
+    /// Without <paramref name="from"/> every save in the store gets the seal, also one that a stranger put there. Use
+    /// <see cref="ProtectChosen"/> to seal only what was chosen.
+    /// </remarks>
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
     /// <returns>
     /// What became of every generation. One that does not fit its old seal stays as it is. It may be run again, and goes on where it was.
@@ -185,6 +189,23 @@ public sealed partial class SaveStore<T>
     /// <inheritdoc cref="ProtectAll(SaveProtection?)"/>
     public Task<IReadOnlyList<SlotProtection>> ProtectAllAsync(SaveProtection? from, CancellationToken cancellationToken = default) =>
         _slots.ProtectAsync(from, _options.Protection, cancellationToken);
+
+    /// <inheritdoc cref="SaveSlots.ProtectChosen"/>
+    /// <summary>Brings the chosen generations, which have no seal yet, under the store's protection, and leaves all others as they are.</summary>
+    /// <param name="chosen">The generations, from <see cref="History(SlotName)"/>; their headers have to be readable.</param>
+    /// <exception cref="InvalidOperationException">The store has no protection.</exception>
+    public IReadOnlyList<SlotProtection> ProtectChosen(IReadOnlyCollection<GenerationSummary> chosen) =>
+        _slots.ProtectChosen(chosen, OwnProtection);
+
+    /// <param name="chosen">The generations, from <see cref="History(SlotName)"/>; their headers have to be readable.</param>
+    /// <param name="cancellationToken">Gives it up; it can be run again, and goes on where it was.</param>
+    /// <inheritdoc cref="ProtectChosen"/>
+    public Task<IReadOnlyList<SlotProtection>> ProtectChosenAsync(
+        IReadOnlyCollection<GenerationSummary> chosen, CancellationToken cancellationToken = default) =>
+        _slots.ProtectChosenAsync(chosen, OwnProtection, cancellationToken);
+
+    private SaveProtection OwnProtection =>
+        _options.Protection ?? throw new InvalidOperationException("The store has no protection that it could give to saves.");
 
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>

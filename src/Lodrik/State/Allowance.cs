@@ -6,7 +6,7 @@ namespace Lodrik
     /// </summary>
     /// <remarks>
     /// The rule: the larger of <see cref="LeastBytes"/> and <see cref="BytesPerByte"/> times the file's size. A save that is not compressed
-    /// never comes near it. Whoever compresses tens of megabytes of the same value to a few kilobytes may have to raise it.
+    /// never comes near it, and a store compresses no further than the default can read: what would be too dense is stored as it is.
     /// </remarks>
     public sealed class ReadAllowance
     {

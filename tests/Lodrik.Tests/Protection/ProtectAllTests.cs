@@ -79,6 +79,32 @@ public sealed class ProtectAllTests
         Assert.Equal(SaveErrorCode.UnknownKey, SaveSlots.Open(storage).Protect(null, Old).First(one => one.Problem is not null).Problem!.Code);
     }
 
+    [Fact]
+    public async Task Only_what_was_chosen_gets_a_seal_and_only_while_it_is_that_save()
+    {
+        var storage = Filled(null, SaveForm.Json, SaveCompression.None);
+        using var store = Open(storage, New with { HasCounter = false });
+        var chosen = store.History("evening").Where(one => one.Number != 2).ToList();
+        Assert.Equal([3, 1], store.ProtectChosen(chosen).Where(one => one is { Changed: true, Problem: null }).Select(one => one.Generation));
+        Assert.Equal(2, Files(storage).Count(file => Opens(storage.Read(file)!, New)));
+        Assert.Throws<TamperedSaveException>(() => store.LoadGeneration("evening", 2));
+        Assert.All(await store.ProtectChosenAsync(chosen, TestContext.Current.CancellationToken), one => Assert.False(one.Changed || one.Problem is not null));
+
+        // A stranger's save in the place of the one that was seen; one that is gone; one whose header cannot be read; a seal that is there.
+        var (noon, second) = (store.History("noon").Single(), store.History("evening").Single(one => one.Number == 2));
+        storage.Write(noon.File, SampleFerries.Save(null), replace: true);
+        Assert.Equal([null, "The generation is not the save that was chosen."], Problems(second with { Header = second.Header }, noon).Select(one => one?.Message.Split(" (")[0]));
+        Assert.Equal(
+            [SaveErrorCode.NoSuchSlot, SaveErrorCode.NoSuchSlot], Problems(second with { Number = 9 }, second with { Slot = "dawn" }).Select(one => one!.Code));
+        Assert.NotNull(Problems(noon with { Header = null })[0]);
+        using var other = Open(storage, Old);
+        Assert.Equal(SaveErrorCode.UnknownKey, other.ProtectChosen([store.History("evening").First()]).Single().Problem!.Code);
+        using var open = Open(storage, null);
+        Assert.Throws<InvalidOperationException>(() => open.ProtectChosen(chosen));
+
+        List<SaveException?> Problems(params GenerationSummary[] these) => [.. store.ProtectChosen(these).Select(one => one.Problem)];
+    }
+
     [Theory]
     [InlineData(true)]
     [InlineData(false)]

@@ -107,6 +107,21 @@ public sealed class HostileFileTests
         Assert.Equal(SaveErrorCode.LimitExceeded, Assert.ThrowsAny<SaveException>(() => store.Load("evening")).Code);
     }
 
+    /// <summary>Texts that are nearly all the same: few bytes in the file, and much memory.</summary>
+    [Theory]
+    [InlineData(SaveForm.Json)]
+    [InlineData(SaveForm.Binary)]
+    public void What_a_game_compresses_can_be_read_however_dense_it_is(SaveForm form)
+    {
+        var random = new Random(7);
+        var storage = new MemoryStorage();
+        using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = storage, Form = form, Compression = SaveCompression.Fast });
+        var state = new LogSave { Log = { Lines = [.. Enumerable.Range(0, 4_500_000).Select(_ => random.Next(300) == 0 ? "b" : "")] } };
+        store.Save("evening", state);
+        using var other = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = storage, Form = form });
+        Assert.Equal(state.Log.Lines, other.Load("evening").State.Log.Lines);
+    }
+
     [Fact]
     public void An_honest_map_of_a_million_equal_tiles_is_read_however_small_it_is_compressed()
     {

@@ -113,7 +113,7 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
     {
         header.Content = terms.Form;
         if (terms.Compression != SaveCompression.None)
-            Compress(terms.Compression, cache, compressed);
+            Compress(terms, cache, compressed);
         var making = terms.Protection?.Keys.Current.NewMaking ?? KeyMaking.None;
         using var cipher = terms.Protection is { IsEncrypted: true } protection ? SectionCipher.New(protection.Keys.Current, making) : null;
         if (cipher is not null)
@@ -131,10 +131,28 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
         return _assembly.ToSequence();
     }
 
-    /// <summary>Compresses each section for which it pays.</summary>
-    private void Compress(SaveCompression compression, SectionCache? cache, Action<long, long>? compressed)
+    /// <summary>Compresses each section for which it pays, as far as the save can still be read.</summary>
+    private void Compress(SaveTerms terms, SectionCache? cache, Action<long, long>? compressed)
     {
-        var total = _sections.Sum(section => (long)section.Bytes.Length);
+        EncodedSection[] plain = [.. _sections];
+        var total = plain.Sum(section => (long)section.Bytes.Length);
+        CompressAll(terms.Compression, total, cache, compressed);
+        if (IsReadable(ReadingCost.Bound(total)))
+            return;
+        var costs = plain.Select(section => ReadingCost.Of(section.Bytes.Span, terms.Form)).ToArray();
+        // What is stored as it is adds its own size to what the file allows. The densest first: there it helps most.
+        foreach (var i in Enumerable.Range(0, plain.Length).OrderByDescending(i => costs[i] / _sections[i].Bytes.Length))
+        {
+            if (IsReadable(costs.Sum()))
+                return;
+            _sections[i] = plain[i];
+        }
+
+        bool IsReadable(long cost) => cost <= ReadAllowance.Default.For(_sections.Sum(section => (long)section.Bytes.Length));
+    }
+
+    private void CompressAll(SaveCompression compression, long total, SectionCache? cache, Action<long, long>? compressed)
+    {
         long done = 0;
         for (var i = 0; i < _sections.Count; i++)
         {
