@@ -28,8 +28,8 @@ internal static class Diagnostics
         "'{0}' cannot be the root of a save: {1}");
 
     public static readonly DiagnosticDescriptor BadMember = Error(
-        "LDR006", "A member that is asked for cannot be read or written",
-        "'{0}' is marked to be saved, but {1}");
+        "LDR006", "A member cannot be read or written",
+        "'{0}' cannot be saved: {1}");
 
     public static readonly DiagnosticDescriptor BadVariant = Error(
         "LDR007", "A variant is declared wrongly",
@@ -42,6 +42,10 @@ internal static class Diagnostics
     public static readonly DiagnosticDescriptor BadShared = Error(
         "LDR009", "A type cannot be shared",
         "The objects of '{0}' cannot be shared: {1}");
+
+    public static readonly DiagnosticDescriptor BadType = Error(
+        "LDR010", "A type cannot be a state type",
+        "'{0}' cannot be a state type: {1}");
 
     public static readonly DiagnosticDescriptor BadTransferCode = Error(
         "LDR201", "A class cannot have transfer codes",
@@ -62,6 +66,7 @@ internal static class Diagnostics
         "LDR006" => BadMember,
         "LDR007" => BadVariant,
         "LDR008" => BadAdapter,
+        "LDR010" => BadType,
         "LDR201" => BadTransferCode,
         "LDR202" => BadCodeMember,
         _ => BadShared,

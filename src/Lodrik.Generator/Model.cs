@@ -18,7 +18,7 @@ internal sealed record StateModel(
     bool IsReferenceType,
     bool ChecksType,
     bool HidesCodec,
-    string Creation,
+    CreationModel Creation,
     RootModel? Root,
     EquatableList<MemberModel> Members,
     EquatableList<VariantModel> Variants,
@@ -28,7 +28,35 @@ internal sealed record StateModel(
     Hooks Hooks,
     string? Shape,
     EquatableList<string> ShadowedNames,
+    EquatableList<string> RefusedMembers,
+    bool CanBeExtended,
     EquatableList<DiagnosticModel> Problems);
+
+/// <summary>How a new object is made.</summary>
+/// <param name="TypeName">Its type.</param>
+/// <param name="Parameters">What its constructor takes.</param>
+/// <param name="Initializer">What follows the constructor, for members that are required.</param>
+/// <param name="TakesValues">Whether the constructor has to be given the values that were saved.</param>
+internal sealed record CreationModel(string TypeName, EquatableList<ParameterModel> Parameters, string Initializer, bool TakesValues)
+{
+    /// <summary>There are no objects of the type itself.</summary>
+    public static CreationModel None(string typeName) => new(typeName, new EquatableList<ParameterModel>([]), "", false) { IsNone = true };
+
+    public bool IsNone { get; init; }
+
+    /// <summary>The expression for an object with its members at their initial values.</summary>
+    public string Initial => IsNone ? $"default({TypeName})" : With(parameter => parameter.Default);
+
+    /// <summary>The expression for an object whose constructor is given these values.</summary>
+    public string With(Func<ParameterModel, string> value) =>
+        $"new {TypeName}({string.Join(", ", Parameters.Select(one => $"{ModelReader.Escaped(one.Name)}: {value(one)}"))}){Initializer}";
+}
+
+/// <summary>A parameter of a constructor.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Default">The value that it has where nothing was saved.</param>
+/// <param name="Member">The number of the saved member that has its value; -1 for none.</param>
+internal sealed record ParameterModel(string Name, string Default, int Member);
 
 /// <summary>What makes a state type the root of a game's saves.</summary>
 internal sealed record RootModel(string Game, int Version);
@@ -69,6 +97,9 @@ internal enum Setting
 
     /// <summary>A field: read into directly.</summary>
     Field,
+
+    /// <summary>A field that only a constructor may set: read into through an accessor.</summary>
+    ReadOnlyField,
 }
 
 internal sealed record DiagnosticModel(string Id, LocationModel? Location, EquatableList<string> Arguments)

@@ -10,23 +10,30 @@ namespace Lodrik.Generator;
 /// <param name="cancellation">Gives up.</param>
 /// <param name="source">The source that declares the type; null where nothing is generated.</param>
 /// <param name="position">Where it declares it.</param>
-internal sealed class ModelReader(
+internal sealed partial class ModelReader(
     INamedTypeSymbol type, TypeCodecs codecs, CancellationToken cancellation, SemanticModel? source = null, int position = 0)
 {
+    private const string FixedArrayCodec = TypeCodecs.StateNamespace + "FixedArrayCodec";
+
     private static readonly HashSet<string> ReservedSections = ["lodrik", "contents", "seal"];
 
     private readonly List<DiagnosticModel> _problems = [];
     private readonly List<(string Key, string Name, ITypeSymbol Type, bool IsRequired)> _shape = [];
+    private readonly List<string> _refused = [];
     private string? _unknownMember;
+    private bool _isIncomplete;
 
     public StateModel Read()
     {
         var root = ReadRoot();
         CheckPartial();
+        CheckKind();
         var members = ReadMembers(root is not null);
         var variants = ReadVariants();
         var unknownVariant = ReadUnknownVariant(variants);
         var isShared = ReadShared();
+        var creation = type.IsAbstract && variants.Count > 0 ? CreationModel.None(TypeCodecs.Name(type)) : ReadCreation(members, isShared, root is not null);
+        (members, creation) = ValuesFirst(members, creation);
         var containers = new List<string>();
         for (var outer = type.ContainingType; outer is not null; outer = outer.ContainingType)
             containers.Insert(0, Declaration(outer));
@@ -40,7 +47,7 @@ internal sealed class ModelReader(
             type.IsReferenceType,
             type.IsReferenceType && !type.IsSealed,
             HasStateTypeAbove(),
-            type.IsAbstract && variants.Count > 0 ? "default" : ReadCreation(),
+            creation,
             root,
             new EquatableList<MemberModel>(members),
             new EquatableList<VariantModel>(variants),
@@ -48,8 +55,10 @@ internal sealed class ModelReader(
             unknownVariant,
             isShared,
             ReadHooks(),
-            type.IsGenericType ? null : DescribeShape(root),
+            type.IsGenericType || _isIncomplete || _problems.Count > 0 ? null : DescribeShape(root),
             new EquatableList<string>(FindShadowedNames(members)),
+            new EquatableList<string>(_refused),
+            CanBeExtended(type),
             new EquatableList<DiagnosticModel>(_problems));
     }
 
@@ -125,6 +134,24 @@ internal sealed class ModelReader(
         }
     }
 
+    private void CheckKind()
+    {
+        if (type.IsRefLikeType)
+            Problem(Diagnostics.BadType, type, type.Name, "it is a ref struct, which cannot be kept in an object. Make it an ordinary struct.");
+        else if (IsFileLocal(type))
+            Problem(Diagnostics.BadType, type, type.Name,
+                "it is local to its file, and the code that saves it is generated into another one. Make it internal.");
+    }
+
+    /// <summary>Whether code can be generated into a type; if not, that is reported at the type itself.</summary>
+    public static bool CanBeExtended(INamedTypeSymbol type) => !IsFileLocal(type) && !type.IsRefLikeType && IsPartial(type);
+
+    private static bool IsFileLocal(INamedTypeSymbol type) => type.IsFileLocal || (type.ContainingType is { } outer && IsFileLocal(outer));
+
+    private static bool IsPartial(INamedTypeSymbol type) => type.DeclaringSyntaxReferences.IsEmpty
+        || (type.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax()).OfType<TypeDeclarationSyntax>()
+            .Any(syntax => syntax.Modifiers.Any(SyntaxKind.PartialKeyword)) && (type.ContainingType is not { } outer || IsPartial(outer)));
+
     private List<MemberModel> ReadMembers(bool isRoot)
     {
         var members = new List<MemberModel>();
@@ -138,8 +165,16 @@ internal sealed class ModelReader(
             foreach (var symbol in owner.GetMembers())
             {
                 cancellation.ThrowIfCancellationRequested();
-                if (ReadMember(symbol, owner, isRoot) is not { } member || members.Any(other => other.Name == member.Name))
+                if (ReadMember(symbol, owner, isRoot) is not { } member)
                     continue;
+                if (members.Exists(other => other.Name == member.Name))
+                {
+                    // An override is the same member. One that hides another has a value of its own, which nobody would save.
+                    if (!symbol.IsOverride)
+                        Problem(Diagnostics.BadMember, symbol, symbol.Name,
+                            "it hides a member of a base type that is saved under this name. Rename it, or mark one of them with [NotSaved].");
+                    continue;
+                }
                 if (byKey.TryGetValue(member.Key, out var other))
                     Problem(Diagnostics.DoubleKey, symbol, other, member.Name, member.Key);
                 else if (isRoot && ReservedSections.Contains(member.Key))
@@ -246,8 +281,14 @@ internal sealed class ModelReader(
 
     private MemberModel? ReadMember(ISymbol symbol, INamedTypeSymbol owner, bool isRoot)
     {
-        if (symbol.IsStatic || symbol.IsImplicitlyDeclared || Attribute(symbol, "Lodrik.NotSavedAttribute") is not null)
+        if (symbol.IsImplicitlyDeclared || Attribute(symbol, "Lodrik.NotSavedAttribute") is not null)
             return null;
+        if (symbol.IsStatic)
+        {
+            if (Attribute(symbol, "Lodrik.SavedAttribute") is not null)
+                Problem(Diagnostics.BadMember, symbol, symbol.Name, "it is static, and belongs to no object.");
+            return null;
+        }
         if (Attribute(symbol, "Lodrik.State.KeepUnknownAttribute") is not null)
         {
             ReadUnknownMember(symbol);
@@ -265,14 +306,9 @@ internal sealed class ModelReader(
                 break;
             case IFieldSymbol { IsConst: false } field:
                 memberType = field.Type;
-                setting = Setting.Field;
-                if (saved is null && (field.DeclaredAccessibility != Accessibility.Public || field.IsReadOnly))
+                setting = field.IsReadOnly ? Setting.ReadOnlyField : Setting.Field;
+                if (saved is null && field.DeclaredAccessibility != Accessibility.Public)
                     return null;
-                if (field.IsReadOnly)
-                {
-                    Problem(Diagnostics.BadMember, symbol, symbol.Name, "the field is readonly.");
-                    return null;
-                }
                 break;
             default:
                 return null;
@@ -293,11 +329,16 @@ internal sealed class ModelReader(
         var codec = codecs.Find(memberType, out var reason, out var remedy);
         if (codec is null)
         {
-            Problem(Diagnostics.CannotBeSaved, symbol, symbol.Name, reason, remedy);
+            // Without a reason it is the member's type that is refused, and was reported there.
+            if (reason.Length > 0)
+                Problem(Diagnostics.CannotBeSaved, symbol, isBase ? $"{owner.Name}.{symbol.Name}" : symbol.Name, reason, remedy);
+            else
+                _isIncomplete = true;
+            _refused.Add(symbol.Name);
             return null;
         }
         if (setting == Setting.BackingField && memberType is IArrayTypeSymbol { Rank: 1 } array)
-            codec = $"{TypeCodecs.StateNamespace}FixedArrayCodec<{TypeCodecs.Name(array.ElementType)}, {codec}>";
+            codec = $"{FixedArrayCodec}<{TypeCodecs.Name(array.ElementType)}, {codec}>";
         return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner),
             symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true });
     }
@@ -306,7 +347,17 @@ internal sealed class ModelReader(
     private bool ChooseSetting(IPropertySymbol property, bool asked, out Setting setting)
     {
         setting = Setting.Assign;
-        var isPublic = property.DeclaredAccessibility == Accessibility.Public && property.ExplicitInterfaceImplementations.Length == 0;
+        var isAutomatic = property.ContainingType.GetMembers().OfType<IFieldSymbol>()
+            .Any(field => SymbolEqualityComparer.Default.Equals(field.AssociatedSymbol, property));
+        if (property.ExplicitInterfaceImplementations.Length > 0)
+        {
+            if (asked || isAutomatic)
+                Problem(Diagnostics.BadMember, property, property.Name,
+                    "it implements an interface explicitly, and can be reached through that alone. Make it a property of the type, or mark it with "
+                        + "[NotSaved].");
+            return false;
+        }
+        var isPublic = property.DeclaredAccessibility == Accessibility.Public;
         if (property.GetMethod is null || property.IsAbstract || !(isPublic || asked))
         {
             if (asked)
@@ -318,49 +369,13 @@ internal sealed class ModelReader(
             setting = setter.IsInitOnly ? Setting.Setter : Setting.Assign;
             return true;
         }
-        // Without a setter: a collection or a state object that stays and is filled; anything else is taken to be computed.
-        var isAutomatic = property.ContainingType.GetMembers().OfType<IFieldSymbol>()
-            .Any(field => SymbolEqualityComparer.Default.Equals(field.AssociatedSymbol, property));
+        // Without a setter: what has a field behind it is state; anything else is computed.
         setting = Setting.BackingField;
-        if (isAutomatic
-            && (asked || property.Type is IArrayTypeSymbol or INamedTypeSymbol { IsReferenceType: true, SpecialType: SpecialType.None }))
+        if (isAutomatic)
             return true;
         if (asked)
             Problem(Diagnostics.BadMember, property, property.Name, "it is computed and cannot be set.");
         return false;
-    }
-
-    /// <summary>The expression that makes a new object with its members at their initial values.</summary>
-    private string ReadCreation()
-    {
-        var name = TypeCodecs.Name(type);
-        if (type.IsAbstract)
-        {
-            Problem(Diagnostics.CannotBeCreated, type, type.Name, "it is abstract.");
-            return "";
-        }
-        var constructors = type.InstanceConstructors
-            .Where(constructor =>
-                constructor.Parameters.Length != 1 || !SymbolEqualityComparer.Default.Equals(constructor.Parameters[0].Type, type))
-            .ToList();
-        // Every struct has a constructor without parameters; where nobody wrote it, that of a record says more.
-        var constructor = constructors.FirstOrDefault(candidate =>
-            candidate.Parameters.Length == 0 && !(candidate.IsImplicitlyDeclared && type is { IsRecord: true, IsValueType: true }))
-            ?? (type.IsRecord || constructors.Count == 1
-                ? constructors.OrderByDescending(candidate => candidate.Parameters.Length).FirstOrDefault()
-                : null);
-        if (constructor is null)
-        {
-            Problem(Diagnostics.CannotBeCreated, type,
-                type.Name, "it has several constructors, and none without parameters. Add one; it may be private.");
-            return "";
-        }
-        // A struct's members have initial values only if it says so in a constructor without parameters; new T() runs that.
-        var arguments = string.Join(", ", constructor.Parameters.Select(Argument));
-        var setsRequired = constructor.GetAttributes().Any(attribute =>
-            attribute.AttributeClass?.ToDisplayString() == "System.Diagnostics.CodeAnalysis.SetsRequiredMembersAttribute");
-        var required = setsRequired ? [] : RequiredMembers().Select(member => $"{member} = default!").ToList();
-        return required.Count == 0 ? $"new {name}({arguments})" : $"new {name}({arguments}) {{ {string.Join(", ", required)} }}";
     }
 
     private bool HasStateTypeAbove() => Above(type).Any(TypeCodecs.IsStateType);
@@ -369,41 +384,6 @@ internal sealed class ModelReader(
     {
         for (var above = symbol.BaseType; above is not null; above = above.BaseType)
             yield return above;
-    }
-
-    private static string Argument(IParameterSymbol parameter)
-    {
-        if (!parameter.HasExplicitDefaultValue)
-            return parameter.Type is { SpecialType: SpecialType.System_String, NullableAnnotation: not NullableAnnotation.Annotated }
-                ? "\"\""
-                : "default!";
-        var value = parameter.ExplicitDefaultValue;
-        var type = TypeCodecs.Name(parameter.Type);
-        return value switch
-        {
-            null => "default!",
-            string or char => SymbolDisplay.FormatPrimitive(value, quoteStrings: true, useHexadecimalNumbers: false),
-            float.NaN => "float.NaN",
-            double.NaN => "double.NaN",
-            float number when float.IsInfinity(number) => number > 0 ? "float.PositiveInfinity" : "float.NegativeInfinity",
-            double number when double.IsInfinity(number) => number > 0 ? "double.PositiveInfinity" : "double.NegativeInfinity",
-            float number => number.ToString("R", System.Globalization.CultureInfo.InvariantCulture) + "F",
-            double number => number.ToString("R", System.Globalization.CultureInfo.InvariantCulture) + "D",
-            decimal number => number.ToString(System.Globalization.CultureInfo.InvariantCulture) + "M",
-            _ => $"({type})({SymbolDisplay.FormatPrimitive(value, quoteStrings: true, useHexadecimalNumbers: false)})",
-        };
-    }
-
-    private IEnumerable<string> RequiredMembers()
-    {
-        for (var current = type; current is not null; current = current.BaseType)
-        {
-            foreach (var member in current.GetMembers())
-            {
-                if (member is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true })
-                    yield return member.Name;
-            }
-        }
     }
 
     private string HintName()
@@ -443,5 +423,6 @@ internal sealed class ModelReader(
         symbol.GetAttributes().FirstOrDefault(attribute => attribute.AttributeClass?.ToDisplayString() == name);
 
     private void Problem(DiagnosticDescriptor descriptor, ISymbol symbol, params string[] arguments) =>
-        _problems.Add(new DiagnosticModel(descriptor.Id, LocationModel.Of(symbol), new EquatableList<string>(arguments)));
+        // A member of another assembly's type has no place in this one's sources.
+        _problems.Add(new DiagnosticModel(descriptor.Id, LocationModel.Of(symbol) ?? LocationModel.Of(type), new EquatableList<string>(arguments)));
 }

@@ -53,7 +53,9 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
         var models = context.SyntaxProvider
             .ForAttributeWithMetadataName(attribute, static (node, _) => node is TypeDeclarationSyntax, Read)
             .WithTrackingName(ModelStep);
-        context.RegisterSourceOutput(models, Write);
+        // A type with both attributes is reported as a save root, and has no code twice.
+        var isOfRoots = attribute == SaveFileAttribute;
+        context.RegisterSourceOutput(models.Where(model => isOfRoots || model.Root is null), Write);
     }
 
     private static StateModel Read(GeneratorAttributeSyntaxContext context, CancellationToken cancellation) =>
@@ -65,7 +67,8 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
     {
         foreach (var problem in model.Problems)
             context.ReportDiagnostic(problem.ToDiagnostic());
-        if (model.Problems.Count == 0)
+        // What was refused gets the rest of its code all the same: one mistake is one error, and not one more wherever the type is used.
+        if (model.CanBeExtended)
             context.AddSource(model.HintName, SourceText.From(new StateTypeSource(model).Write(), Utf8));
     }
 }

@@ -20,14 +20,19 @@ internal sealed partial class StateTypeSource
             Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
         if (model.IsReferenceType)
         {
-            Line($"var copy = ReferenceEquals(into, value) ? {model.Creation} : into ?? {model.Creation};");
+            // A constructor that takes values gets copies of them.
+            var creation = CreatesFromValues
+                ? CreateLike("value", member =>
+                    $"global::Lodrik.State.StateTypes.Copy<{member.TypeName}, {member.Codec}>({{0}}.{Name(member)}, default, context)")
+                : model.Creation.Initial;
+            Line($"var copy = ReferenceEquals(into, value) ? {creation} : into ?? {creation};");
             Line("CopyMembers(value, copy, context);");
             Line("return copy;");
         }
         else
         {
             Line("CopyMembers(value, ref into, context);");
-            Line("return into;");
+            Line($"return {(model.Creation.TakesValues ? "Recreate(ref into)" : "into")};");
         }
         Close();
         Line();
@@ -70,9 +75,9 @@ internal sealed partial class StateTypeSource
         if (name != ContentCodecName)
             return;
         Line();
-        Line($"public static {model.TypeName} Create<TReader>(ref TReader reader) {Reader} => {model.Creation};");
+        Line($"public static {model.TypeName} Create<TReader>(ref TReader reader) {Reader} => {model.Creation.Initial};");
         Line();
-        Line($"public static {model.TypeName} CreateLike({model.TypeName} value) => {model.Creation};");
+        Line($"public static {model.TypeName} CreateLike({model.TypeName} value) => {model.Creation.Initial};");
     }
 
     private void WriteVariantsCopying(string name)
@@ -133,7 +138,7 @@ internal sealed partial class StateTypeSource
 
     /// <summary>A new object of a variant, made by its own type, which knows its constructor.</summary>
     private string CreationOf(VariantModel variant) =>
-        variant.IsSelf ? model.Creation : $"global::Lodrik.State.StateTypes.Create<{variant.TypeName}>()";
+        variant.IsSelf ? model.Creation.Initial : $"global::Lodrik.State.StateTypes.Create<{variant.TypeName}>()";
 
     /// <summary>A statement for each variant, chosen by the object's type.</summary>
     private void WriteVariantChoice(string value, Func<VariantModel, string> statement, Action<string> writeUnknown)

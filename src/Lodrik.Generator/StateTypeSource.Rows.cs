@@ -59,9 +59,11 @@ internal sealed partial class StateTypeSource
                 Line($"var column{i} = rows.{sort}Rows({i});");
         }
         Open("for (var i = 0; i < items.Length; i++)");
-        Line($"var item = {model.Creation};");
+        WriteRowCreating();
         foreach (var (member, i, sort) in RowMembers())
         {
+            if (CreatesFromValues && TakenMembers().Any(one => one.Index == i))
+                continue;
             if (sort != "Other")
             {
                 Line($"if (!column{i}.IsEmpty)");
@@ -74,11 +76,45 @@ internal sealed partial class StateTypeSource
             WriteMemberReading(member, one => $"{one.Codec}.Read(ref rows, ref member);", "item");
             Close();
         }
-        Line("items[i] = item;");
+        Line($"items[i] = {(model is { IsReferenceType: false, Creation.TakesValues: true } ? "Recreate(ref item)" : "item")};");
         Close();
         Line("rows.EndRows();");
         Line("return true;");
         Close();
+    }
+
+    /// <summary>A new object for a row; what its constructor takes is read before.</summary>
+    private void WriteRowCreating()
+    {
+        if (!CreatesFromValues)
+        {
+            Line($"var item = {model.Creation.Initial};");
+            return;
+        }
+        foreach (var (member, i, initial) in TakenMembers())
+        {
+            var sort = RowSort(member);
+            Line($"{member.TypeName} value{i} = {initial};");
+            Line($"var has{i} = {(sort == "Other" ? "" : $"!column{i}.IsEmpty || ")}rows.AtRow({i});");
+            if (sort == "Other")
+            {
+                Line($"if (has{i})");
+                Line($"    {member.Codec}.Read(ref rows, ref value{i});");
+                continue;
+            }
+            Line($"if (!column{i}.IsEmpty)");
+            Line($"    value{i} = {(sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})" : "")}column{i}[i];");
+            Line($"else if (has{i})");
+            Line($"    {member.Codec}.Read(ref rows, ref value{i});");
+        }
+        Line($"var item = {CreateFromValues};");
+        foreach (var (member, i, _) in TakenMembers())
+        {
+            Line($"if (has{i})");
+            _depth++;
+            WriteMemberAssignment(member, $"value{i}", "item");
+            _depth--;
+        }
     }
 
     private IEnumerable<(MemberModel Member, int Index, string Sort)> RowMembers() =>

@@ -141,7 +141,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line();
         if (!model.IsReferenceType)
         {
-            Line($"public static {model.TypeName} Initial => {model.Creation};");
+            Line($"public static {model.TypeName} Initial => {model.Creation.Initial};");
             Line();
         }
         WriteWriting();
@@ -155,6 +155,7 @@ internal sealed partial class StateTypeSource(StateModel model)
             WriteRowsReading();
         }
         WriteMembersCopying(name);
+        WriteRecreating();
         foreach (var member in model.Members)
             WriteAccessor(member);
         Close();
@@ -277,12 +278,20 @@ internal sealed partial class StateTypeSource(StateModel model)
             Line("value = null;");
             Line("return;");
             Close();
-            Line($"value ??= {model.Creation};");
+            if (!CreatesFromValues)
+                Line($"value ??= {model.Creation.Initial};");
         }
         if (model.Hooks.HasFlag(Hooks.Validated))
             Line("var start = reader.Mark();");
         if (model.UnknownMember is not null)
-            Line($"value.{model.UnknownMember}.Clear();");
+            Line($"value{(CreatesFromValues ? "?" : "")}.{model.UnknownMember}.Clear();");
+        if (CreatesFromValues)
+        {
+            Line("var isNew = value is null;");
+            Line("var isLate = false;");
+            foreach (var (member, i, initial) in TakenMembers())
+                Line($"{member.TypeName} value{i} = {initial};");
+        }
         Line("reader.BeginObject();");
         Line("var key = -1;");
         Line("var seen = default(global::Lodrik.State.SeenKeys);");
@@ -293,17 +302,20 @@ internal sealed partial class StateTypeSource(StateModel model)
         {
             Line($"case {i}: // {model.Members[i].Key}");
             Open("");
-            WriteMemberReading(model.Members[i], member => $"{member.Codec}.Read(ref reader, ref member);");
+            WriteCase(i);
             Line("break;");
             Close();
         }
         Line("default:");
+        if (CreatesFromValues && model.UnknownMember is not null)
+            Line($"    value ??= {CreateFromValues};");
         Line(model.UnknownMember is null
             ? "    reader.Skip();"
             : $"    global::Lodrik.State.StateTypes.ReadUnknown(ref reader, value.{model.UnknownMember});");
         Line("    break;");
         Close();
         Close();
+        WriteCreating();
         for (var i = 0; i < model.Members.Count; i++)
         {
             if (model.Members[i].IsRequired)
@@ -316,12 +328,35 @@ internal sealed partial class StateTypeSource(StateModel model)
         Close();
     }
 
+    /// <summary>Reads a member into the object; what the constructor takes, while there is no object yet, into a variable.</summary>
+    private void WriteCase(int i)
+    {
+        var member = model.Members[i];
+        var isTaken = CreatesFromValues && TakenMembers().Any(one => one.Index == i);
+        if (isTaken)
+        {
+            Open("if (value is null)");
+            Line($"{member.Codec}.Read(ref reader, ref value{i});");
+            Line("break;");
+            Close();
+        }
+        else if (CreatesFromValues)
+        {
+            Line($"value ??= {CreateFromValues};");
+        }
+        WriteMemberReading(member, one => $"{one.Codec}.Read(ref reader, ref member);");
+        if (!isTaken)
+            return;
+        Line($"value{i} = value.{Name(member)};");
+        Line("isLate = isNew;");
+    }
+
     private void WriteMemberReading(MemberModel member, System.Func<MemberModel, string> read, string target = "value")
     {
         var byRef = model.IsReferenceType ? "" : "ref ";
         switch (member.Setting)
         {
-            case Setting.BackingField:
+            case Setting.BackingField or Setting.ReadOnlyField:
                 Line($"ref var member = ref {member.Name}Of({byRef}{target});");
                 Line(read(member));
                 break;
@@ -348,7 +383,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         var byRef = model.IsReferenceType ? "" : "ref ";
         Line(member.Setting switch
         {
-            Setting.BackingField => $"{member.Name}Of({byRef}{target}) = {value};",
+            Setting.BackingField or Setting.ReadOnlyField => $"{member.Name}Of({byRef}{target}) = {value};",
             Setting.Setter => $"Set{member.Name}({byRef}{target}, {value});",
             _ => $"{target}.{Name(member)} = {value};",
         });
@@ -364,10 +399,11 @@ internal sealed partial class StateTypeSource(StateModel model)
             Line($"[{Kind}({Kind}Kind.Method, Name = \"set_{member.Name}\")]");
             Line($"private static extern void Set{member.Name}({owner} owner, {member.TypeName} member);");
         }
-        else if (member.Setting == Setting.BackingField)
+        else if (member.Setting is Setting.BackingField or Setting.ReadOnlyField)
         {
             Line();
-            Line($"[{Kind}({Kind}Kind.Field, Name = \"<{member.Name}>k__BackingField\")]");
+            Line($"[{Kind}({Kind}Kind.Field, Name = "
+                + $"\"{(member.Setting == Setting.BackingField ? $"<{member.Name}>k__BackingField" : member.Name)}\")]");
             Line($"private static extern ref {member.TypeName} {member.Name}Of({owner} owner);");
         }
     }
@@ -383,6 +419,8 @@ internal sealed partial class StateTypeSource(StateModel model)
                     + $"cref=\"{model.TypeName}.{Name(member)}\"/>.</summary>");
             Line($"public const string {member.Name.TrimStart('_')} = {Quote(SectionName(member))};");
         }
+        foreach (var name in model.RefusedMembers)
+            Line($"public const string {name.TrimStart('_')} = \"\";");
         Close();
         Line();
     }
@@ -402,7 +440,14 @@ internal sealed partial class StateTypeSource(StateModel model)
         }
         Line();
         Line(Marks);
-        Line($"static {model.TypeName} {self}.CreateState() => {model.Creation};");
+        Line($"static {model.TypeName} {self}.CreateState() => {model.Creation.Initial};");
+        if (model is { IsReferenceType: true, Creation.TakesValues: true })
+        {
+            Line();
+            Line("// The constructor is given what was saved, so reading creates the object.");
+            Line(Marks);
+            Line($"static {model.TypeName} {self}.BeginReading() => null;");
+        }
         Line();
         if (IsRoot)
         {

@@ -90,7 +90,7 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
             case INamedTypeSymbol { IsTupleType: true, TupleElements.Length: <= 7 } tuple:
                 return All("TupleCodec", tuple.TupleElements.Select(element => element.Type).ToList(), out reason, out remedy);
             case INamedTypeSymbol named when IsStateType(named):
-                return $"{Name(named)}.{CodecName}";
+                return ModelReader.CanBeExtended(named) ? $"{Name(named)}.{CodecName}" : null;
             case INamedTypeSymbol { OriginalDefinition.SpecialType: SpecialType.System_Nullable_T } nullable:
                 return Of("NullableCodec", nullable.TypeArguments[0], out reason, out remedy);
             case INamedTypeSymbol { IsGenericType: true } generic:

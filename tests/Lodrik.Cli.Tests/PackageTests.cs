@@ -20,8 +20,9 @@ public sealed partial class PackageTests : IDisposable
     public void A_newcomer_gets_from_an_empty_folder_to_a_restored_scene_by_the_document_alone()
     {
         Assert.SkipUnless(Environment.GetEnvironmentVariable("LODRIK_PACKAGES") == "1", "Making and installing the packages takes a minute: set LODRIK_PACKAGES=1, as .ci/run does.");
+        var artifacts = Path.Combine(_folder, "artifacts");
         foreach (var project in (string[])["Lodrik", "Lodrik.Testing", "Lodrik.Cli"])
-            Run(ProgramRun.Repository, "dotnet", "pack", $"src/{project}", "-c", "Release", "-p:ForPackages=true", "--artifacts-path", Path.Combine(_folder, "artifacts"), "-o", Feed, "-v", "quiet");
+            Run(ProgramRun.Repository, "dotnet", "pack", $"src/{project}", "-c", "Release", "-p:ForPackages=true", "--artifacts-path", artifacts, $"-p:PathMap={artifacts}=/_1", "-o", Feed, "-v", "quiet");
         Packages_have_what_belongs_to_them();
 
         // Packages of others are taken from what this repository's own restore has left; nothing is downloaded.

@@ -256,7 +256,8 @@ public sealed class StateTypeGeneratorTests
 
     [Theory]
     [InlineData("[Saved] public int Doubled => 2;", "computed")]
-    [InlineData("[Saved] private readonly int _level;", "readonly")]
+    [InlineData("[Saved] public static int Level { get; set; }", "static")]
+    [InlineData("int IComparable<int>.CompareTo(int other) => 0; [NotSaved] int IList.X { get; set; } int IPlace.At { get; set; } } public interface IList { int X { get; set; } } public interface IPlace { int At { get; set; }", "explicitly")]
     [InlineData("[Saved] public int Level { set { } }", "getter")]
     [InlineData("[KeepUnknown] public Dictionary<string, int> Rest { get; } = [];", "SaveMap")]
     [InlineData("[KeepUnknown] public SaveMap A { get; } = new(); [KeepUnknown] private SaveMap _b = new();", "already")]

@@ -16,7 +16,7 @@ public static class StateContent
     /// </summary>
     /// <exception cref="UnsavableStateException">The state is nested without end, or holds an object of an undeclared type.</exception>
     public static T Copy<T>(T state) where T : IStateRoot<T> =>
-        state is null ? state! : CopyInto(state, T.CreateState());
+        state is null ? state! : CopyInto(state, T.BeginReading());
 
     /// <summary>
     /// Copies a state into an object that is there, which stays the one it is, and what it holds as well: as if the state had been saved

@@ -172,7 +172,7 @@ public static class StateFile
     internal static void DecodeInto<T>(SavedFile file, T state, IReadOnlyCollection<string>? sections = null) where T : class, IStateRoot<T>
     {
         ArgumentNullException.ThrowIfNull(state);
-        var rehearsal = T.CreateState();
+        var rehearsal = T.BeginReading();
         file.ReadInto(ref rehearsal, sections);
         file.ReadInto(ref state, sections);
     }
@@ -180,7 +180,7 @@ public static class StateFile
     internal static T Decode<T>(SavedFile file, IReadOnlyCollection<string>? sections = null, Action<int>? decoded = null)
         where T : IStateRoot<T>
     {
-        var state = T.CreateState();
+        var state = T.BeginReading();
         file.ReadInto(ref state, sections, decoded);
         return state ?? T.CreateState();
     }

@@ -110,7 +110,7 @@ internal sealed class ScalarPartColumn<T, TCodec>(string name) : PartColumn<T>(n
 /// <summary>A column of a state type.</summary>
 internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) where T : IStateType<T>
 {
-    public override T Copy(T value) => T.CopyState(value, T.CreateState(), context: null);
+    public override T Copy(T value) => T.CopyState(value, T.BeginReading(), context: null);
 
     public override PartColumn MakeEmpty() => new StatePartColumn<T>(Name);
 
@@ -124,7 +124,7 @@ internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) wher
     {
         if (Has(entity))
             throw reader.Wrong($"The part {Name} stands twice.");
-        var value = T.CreateState();
+        var value = T.BeginReading();
         T.ReadState(ref reader, ref value);
         Add(entity, value);
     }

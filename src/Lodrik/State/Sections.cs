@@ -12,6 +12,9 @@ public interface IStateRoot<TSelf> where TSelf : IStateRoot<TSelf>
     /// <summary>A new object with every member at its initial value.</summary>
     static abstract TSelf CreateState();
 
+    /// <summary>What reading begins with: a new object; null for one whose constructor is given what was read.</summary>
+    static virtual TSelf BeginReading() => TSelf.CreateState();
+
     /// <summary>Gives an object saved members of the same content, which share nothing that could be changed.</summary>
     /// <param name="state">The object that is copied.</param>
     /// <param name="into">The object that gets them; it and what it holds are used again, as when they are read.</param>

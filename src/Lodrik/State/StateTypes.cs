@@ -200,10 +200,12 @@ public struct SeenKeys
     /// <exception cref="SaveException">It was not.</exception>
     public readonly void Require<TReader>(ref TReader reader, KeyTable keys, int key) where TReader : IStateReader, allows ref struct
     {
-        var isThere = key < 64 ? (_first & (1UL << key)) != 0 : _others?.Contains(key) == true;
-        if (!isThere)
+        if (!Has(key))
             throw reader.Wrong($"The required member \"{keys?[key]}\" is missing.");
     }
+
+    /// <summary>Whether a key was read.</summary>
+    public readonly bool Has(int key) => key < 64 ? (_first & (1UL << key)) != 0 : _others?.Contains(key) == true;
 
     private void NoteSlowly<TReader>(ref TReader reader, KeyTable keys, int key) where TReader : IStateReader, allows ref struct
     {

@@ -26,6 +26,12 @@ internal abstract class FileForm
     /// <summary>Whether a person can read it.</summary>
     public abstract bool IsText { get; }
 
+    /// <summary>What reading a section takes at most: its bytes, and what its items take beside them.</summary>
+    public long ReadingCost(ReadOnlySpan<byte> content) => content.Length + (Allowance.Value * MostItems(content));
+
+    /// <summary>How many values there are in a section's content, of any depth; rather too many than too few.</summary>
+    protected abstract long MostItems(ReadOnlySpan<byte> content);
+
     // Finding the parts of a file.
 
     /// <summary>Whether a file that begins with these bytes is of this form.</summary>

@@ -20,6 +20,10 @@ internal sealed class JsonFile : FileForm
 
     public override bool IsText => true;
 
+    // Every item but the first in a collection comes after a comma, and every collection begins with a bracket. What is in texts counts too.
+    protected override long MostItems(ReadOnlySpan<byte> content) =>
+        1L + content.Count((byte)',') + content.Count((byte)'[') + content.Count((byte)'{');
+
     public override bool IsBeginning(ReadOnlySpan<byte> bytes)
     {
         var text = SkipMark(bytes).TrimStart(" \t\r\n"u8);

@@ -29,6 +29,30 @@ internal sealed class PackedFile : FileForm
 
     public override bool IsText => false;
 
+    /// <summary>Every CBOR item: its head, then the bytes of a string (RFC 8949, section 3).</summary>
+    protected override long MostItems(ReadOnlySpan<byte> content)
+    {
+        long items = 0;
+        for (long at = 0; at < content.Length; items++)
+        {
+            var initial = content[(int)at++];
+            var left = content[(int)at..];
+            // The argument is in the initial byte or in the 1, 2, 4 or 8 bytes after it.
+            var (argument, size) = (initial & 0x1F) switch
+            {
+                24 => (left[0], 1),
+                25 => (BinaryPrimitives.ReadUInt16BigEndian(left), 2),
+                26 => (BinaryPrimitives.ReadUInt32BigEndian(left), 4),
+                27 => ((long)BinaryPrimitives.ReadUInt64BigEndian(left), 8),
+                // 31 is a length that is not known yet: the pieces that follow are items of their own.
+                31 => (0, 0),
+                var small => (small, 0),
+            };
+            at += size + ((initial & 0xE0) is Cbor.ByteString or Cbor.TextString ? argument : 0);
+        }
+        return items;
+    }
+
     public override bool IsBeginning(ReadOnlySpan<byte> bytes) => bytes.StartsWith(Cbor.Signature);
 
     /// <summary>Whether these few bytes may be the start of a packed save that was cut off.</summary>

@@ -23,6 +23,8 @@ internal sealed class XmlFile : FileForm
 
     public override bool IsText => true;
 
+    protected override long MostItems(ReadOnlySpan<byte> content) => content.Count((byte)'<');
+
     public override bool IsBeginning(ReadOnlySpan<byte> bytes)
     {
         var text = SkipMark(bytes).TrimStart(" \t\r\n"u8);

@@ -137,9 +137,10 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
         EncodedSection[] plain = [.. _sections];
         var total = plain.Sum(section => (long)section.Bytes.Length);
         CompressAll(terms.Compression, total, cache, compressed);
-        if (IsReadable(ReadingCost.Bound(total)))
+        // Every byte may be an item.
+        if (IsReadable((1 + Allowance.Value) * total))
             return;
-        var costs = plain.Select(section => ReadingCost.Of(section.Bytes.Span, terms.Form)).ToArray();
+        var costs = plain.Select(section => terms.Content.ReadingCost(section.Bytes.Span)).ToArray();
         // What is stored as it is adds its own size to what the file allows. The densest first: there it helps most.
         foreach (var i in Enumerable.Range(0, plain.Length).OrderByDescending(i => costs[i] / _sections[i].Bytes.Length))
         {
