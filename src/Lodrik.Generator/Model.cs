@@ -82,7 +82,9 @@ internal enum Hooks
 /// <param name="Setting">How a value that was read gets into the object.</param>
 /// <param name="Owner">The type that declares it, where that has to be named.</param>
 /// <param name="IsRequired">Whether a save has to have it.</param>
-internal sealed record MemberModel(string Name, string Key, string TypeName, string Codec, Setting Setting, string Owner, bool IsRequired);
+/// <param name="IsNeverNull">Whether its type says that it is never null.</param>
+internal sealed record MemberModel(
+    string Name, string Key, string TypeName, string Codec, Setting Setting, string Owner, bool IsRequired, bool IsNeverNull = false);
 
 internal enum Setting
 {

@@ -340,7 +340,8 @@ internal sealed partial class ModelReader(
         if (setting == Setting.BackingField && memberType is IArrayTypeSymbol { Rank: 1 } array)
             codec = $"{FixedArrayCodec}<{TypeCodecs.Name(array.ElementType)}, {codec}>";
         return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner),
-            symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true });
+            symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true },
+            memberType is { IsReferenceType: true, NullableAnnotation: NullableAnnotation.NotAnnotated });
     }
 
     /// <summary>Whether a property is saved, and how it is set.</summary>

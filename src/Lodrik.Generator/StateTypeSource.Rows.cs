@@ -66,13 +66,15 @@ internal sealed partial class StateTypeSource
                 continue;
             if (sort != "Other")
             {
-                Line($"if (!column{i}.IsEmpty)");
+                Line(member.IsNeverNull ? $"if (!column{i}.IsEmpty && column{i}[i] is not null)" : $"if (!column{i}.IsEmpty)");
                 _depth++;
                 WriteMemberAssignment(
                     member, sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]", "item");
                 _depth--;
             }
-            Open($"{(sort == "Other" ? "" : "else ")}if (rows.AtRow({i}))");
+            Open(sort == "Other" ? $"if (rows.AtRow({i}))"
+                : member.IsNeverNull ? $"else if (column{i}.IsEmpty && rows.AtRow({i}))"
+                : $"else if (rows.AtRow({i}))");
             WriteMemberReading(member, one => $"{one.Codec}.Read(ref rows, ref member);", "item");
             Close();
         }
@@ -96,16 +98,15 @@ internal sealed partial class StateTypeSource
             var sort = RowSort(member);
             Line($"{member.TypeName} value{i} = {initial};");
             Line($"var has{i} = {(sort == "Other" ? "" : $"!column{i}.IsEmpty || ")}rows.AtRow({i});");
-            if (sort == "Other")
+            if (sort != "Other")
             {
-                Line($"if (has{i})");
-                Line($"    {member.Codec}.Read(ref rows, ref value{i});");
-                continue;
+                Line($"if (!column{i}.IsEmpty)");
+                Line($"    value{i} = {(sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})" : "")}column{i}[i];");
             }
-            Line($"if (!column{i}.IsEmpty)");
-            Line($"    value{i} = {(sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})" : "")}column{i}[i];");
-            Line($"else if (has{i})");
+            Line($"{(sort == "Other" ? "" : "else ")}if (has{i})");
             Line($"    {member.Codec}.Read(ref rows, ref value{i});");
+            if (member.IsNeverNull)
+                Line($"value{i} ??= {initial};");
         }
         Line($"var item = {CreateFromValues};");
         foreach (var (member, i, _) in TakenMembers())

@@ -337,6 +337,8 @@ internal sealed partial class StateTypeSource(StateModel model)
         {
             Open("if (value is null)");
             Line($"{member.Codec}.Read(ref reader, ref value{i});");
+            if (member.IsNeverNull)
+                Line($"value{i} ??= {TakenMembers().First(one => one.Index == i).Initial};");
             Line("break;");
             Close();
         }
@@ -358,23 +360,22 @@ internal sealed partial class StateTypeSource(StateModel model)
         {
             case Setting.BackingField or Setting.ReadOnlyField:
                 Line($"ref var member = ref {member.Name}Of({byRef}{target});");
-                Line(read(member));
                 break;
             case Setting.Field:
                 Line($"ref var member = ref {target}.{Name(member)};");
-                Line(read(member));
-                break;
-            case Setting.Setter:
-                Line($"var member = {target}.{Name(member)};");
-                Line(read(member));
-                Line($"Set{member.Name}({byRef}{target}, member);");
                 break;
             default:
                 Line($"var member = {target}.{Name(member)};");
-                Line(read(member));
-                Line($"{target}.{Name(member)} = member;");
                 break;
         }
+        // Null where the type says that there is none counts as absent: the initial value stays.
+        if (member.IsNeverNull)
+            Line("var initial = member;");
+        Line(read(member));
+        if (member.IsNeverNull)
+            Line("member ??= initial;");
+        if (member.Setting is Setting.Setter or Setting.Assign)
+            WriteMemberAssignment(member, "member", target);
     }
 
     /// <summary>Gives a member a value that is there, without reading the one that it has.</summary>

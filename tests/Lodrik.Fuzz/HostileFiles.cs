@@ -24,9 +24,9 @@ public static class HostileFiles
     public static IReadOnlyList<HostileFile> All { get; } =
     [
         new("null-header.lodrik", RawSave.Packed([0xF6], [], [0x80]), Opens: false, Reads: false),
-        new("null-game.json", Text("{\"lodrik\":{\"format\":1,\"game\":null}}"), Opens: false, Reads: false),
-        new("null-title.json", Text("{\"lodrik\":{\"format\":1,\"game\":\"tidewarden\",\"slot\":{\"title\":null}}}"), Opens: false, Reads: false),
-        new("null-summary.json", Text("{\"lodrik\":{\"format\":1,\"game\":\"tidewarden\",\"slot\":{\"summary\":null}}}"), Opens: false, Reads: false),
+        new("null-game.json", Text("{\"lodrik\":{\"format\":1,\"game\":null}}"), Opens: true, Reads: true),
+        new("null-title.json", Text("{\"lodrik\":{\"format\":1,\"game\":\"tidewarden\",\"slot\":{\"title\":null}}}"), Opens: true, Reads: true),
+        new("null-summary.json", Text("{\"lodrik\":{\"format\":1,\"game\":\"tidewarden\",\"slot\":{\"summary\":null}}}"), Opens: true, Reads: true),
         new("null-contents.json", Text("{\"lodrik\":{\"format\":1},\"contents\":null}"), Opens: false, Reads: false),
         new("header-is-a-list.lodrik", RawSave.Packed([0x80], [], [0x80]), Opens: false, Reads: false),
         new("two-sections-of-one-name.lodrik", RawSave.Packed(("log", Cbor(1)), ("log", Cbor(2))), Opens: false, Reads: false),

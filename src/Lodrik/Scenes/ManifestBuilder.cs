@@ -52,17 +52,21 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
     private sealed class Matching(IReadOnlyList<ManifestEntry> before, IReadOnlyList<Placed> placed, float tolerance)
     {
         private readonly EntityId?[] _ids = new EntityId?[placed.Count];
-        private readonly List<ManifestEntry> _left = [.. before];
+        private readonly HashSet<ManifestEntry> _open = new(before, ReferenceEqualityComparer.Instance);
         private readonly List<ManifestMove> _moved = [];
         private readonly List<EntityId> _added = [];
         private readonly List<string> _collisions = [];
         private readonly HashSet<EntityId> _taken = [.. before.Select(entry => entry.Id)];
+
+        /// <summary>The entries that no object was taken for yet, in their order.</summary>
+        private IEnumerable<ManifestEntry> Left => before.Where(_open.Contains);
 
         private IEnumerable<int> Open => Enumerable.Range(0, placed.Count).Where(i => _ids[i] is null);
 
         public void TakeNames()
         {
             var names = new HashSet<EntityId>();
+            var byId = Left.GroupBy(entry => entry.Id).ToDictionary(group => group.Key, group => group.First());
             for (var i = 0; i < placed.Count; i++)
             {
                 if (placed[i].Name is not { } name)
@@ -70,7 +74,7 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
                 if (!names.Add(name))
                     throw new SceneException(SaveErrorCode.SceneConflict, $"Two placed objects have the name {name}.",
                         remedy: "Give each a name of its own, or none.");
-                if (_left.Find(entry => entry.Id == name) is { } known)
+                if (byId.TryGetValue(name, out var known) && _open.Contains(known))
                     Keep(i, known);
                 else
                     Name(i, name);
@@ -80,8 +84,9 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
         public void TakeSamePlaces()
         {
             // A retired entry too: what was taken out and put back at its place is the same again.
-            var byPlace = _left.GroupBy(Key).ToDictionary(group => group.Key,
-                group => new Queue<ManifestEntry>(group.OrderBy(entry => entry.IsRetired).ThenBy(AttemptOf).ThenBy(entry => entry.Id)));
+            var byPlace = Left.GroupBy(Key).ToDictionary(group => group.Key, group => new Queue<ManifestEntry>(group.Skip(1).Any()
+                ? group.OrderBy(entry => entry.IsRetired).ThenBy(AttemptOf).ThenBy(entry => entry.Id)
+                : group));
             foreach (var group in Open.GroupBy(i => Key(placed[i])).ToList())
             {
                 var same = group.ToList();
@@ -104,7 +109,7 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
 
         public void TakeOnlyOnes()
         {
-            var left = _left.Where(entry => !entry.IsRetired && entry.Path.Length > 0).ToLookup(entry => (entry.Kind, entry.Path));
+            var left = Left.Where(entry => !entry.IsRetired && entry.Path.Length > 0).ToLookup(entry => (entry.Kind, entry.Path));
             foreach (var group in Open.Where(i => placed[i].Path.Length > 0).GroupBy(i => (placed[i].Kind, placed[i].Path)).ToList())
             {
                 if (group.Count() == 1 && left[group.Key].Take(2).ToList() is [var only])
@@ -114,11 +119,12 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
 
         public void TakeNearest()
         {
-            var left = _left.Where(entry => !entry.IsRetired).ToLookup(entry => entry.Kind);
+            // By cells as large as the tolerance: what is near enough is in the object's own cell or in one beside it.
+            var left = Left.Where(entry => !entry.IsRetired).ToLookup(entry => (entry.Kind, CellOf(entry.Place)));
             var pairs = new List<(float Distance, int Index, ManifestEntry Entry)>();
             foreach (var i in Open)
             {
-                foreach (var entry in left[placed[i].Kind])
+                foreach (var entry in CellsAround(CellOf(placed[i].Place)).SelectMany(cell => left[(placed[i].Kind, cell)]))
                 {
                     var distance = Vector3.Distance(placed[i].Place, entry.Place);
                     if (distance <= tolerance)
@@ -129,8 +135,26 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
             foreach (var (_, i, entry) in pairs.OrderBy(pair => pair.Distance).ThenBy(pair => placed[pair.Index].Place.X)
                 .ThenBy(pair => placed[pair.Index].Place.Y).ThenBy(pair => pair.Entry.Id))
             {
-                if (_ids[i] is null && _left.Contains(entry))
+                if (_ids[i] is null && _open.Contains(entry))
                     Keep(i, entry);
+            }
+        }
+
+        private (long X, long Y, long Z) CellOf(Vector3 place)
+        {
+            var size = tolerance > 0 ? tolerance : 1.0;
+            return ((long)Math.Floor(place.X / size), (long)Math.Floor(place.Y / size), (long)Math.Floor(place.Z / size));
+        }
+
+        private static IEnumerable<(long X, long Y, long Z)> CellsAround((long X, long Y, long Z) cell)
+        {
+            for (var x = -1; x <= 1; x++)
+            {
+                for (var y = -1; y <= 1; y++)
+                {
+                    for (var z = -1; z <= 1; z++)
+                        yield return (cell.X + x, cell.Y + y, cell.Z + z);
+                }
             }
         }
 
@@ -155,13 +179,13 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
             for (var i = 0; i < placed.Count; i++)
                 manifest.Entries.Add(
                     new ManifestEntry { Id = _ids[i]!.Value, Kind = placed[i].Kind, Path = placed[i].Path, Place = placed[i].Place });
-            foreach (var entry in _left)
+            foreach (var entry in Left)
                 manifest.Entries.Add(
                     new ManifestEntry { Id = entry.Id, Kind = entry.Kind, Path = entry.Path, Place = entry.Place, IsRetired = true });
             manifest.Entries.Sort((a, b) => a.Id.CompareTo(b.Id));
             return new ManifestResult(
                 manifest, [.. _ids.Select(id => id!.Value)], _added, _moved,
-                [.. _left.Where(entry => !entry.IsRetired).Select(entry => entry.Id)], _collisions);
+                [.. Left.Where(entry => !entry.IsRetired).Select(entry => entry.Id)], _collisions);
         }
 
         private static (string Kind, string Path, Vector3 Place) Key(ManifestEntry entry) => (entry.Kind, entry.Path, entry.Place);
@@ -174,7 +198,7 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
         private void Keep(int index, ManifestEntry entry)
         {
             _ids[index] = entry.Id;
-            _left.Remove(entry);
+            _open.Remove(entry);
             if (entry.Place != placed[index].Place || entry.Path != placed[index].Path)
                 _moved.Add(new ManifestMove(entry.Id, entry.Place, placed[index].Place, entry.Path, placed[index].Path));
             else if (entry.IsRetired)

@@ -20,7 +20,9 @@ public interface IBuild<TCollection, T>
     static abstract IEnumerable<T> Items(TCollection collection);
 
     /// <summary>The collection of these items.</summary>
-    static abstract TCollection From(List<T> items);
+    /// <param name="items">The items.</param>
+    /// <param name="like">One whose comparer it gets; null for the usual comparer.</param>
+    static abstract TCollection From(List<T> items, TCollection? like);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -36,11 +38,11 @@ public readonly struct BuiltCodec<TCollection, T, TCodec, TBuild> : IStateCodec<
     {
         List<T>? items = null;
         ListCodec<T, TCodec>.Read(ref reader, ref items);
-        value = items is null ? default : TBuild.From(items);
+        value = items is null ? default : TBuild.From(items, value);
     }
 
     public static TCollection? Copy(TCollection? value, TCollection? into, CopyContext? context) =>
-        TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(item => TCodec.Copy(item, TCodec.Initial, context))]);
+        TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(item => TCodec.Copy(item, TCodec.Initial, context))], value);
 
     public static bool AreEqual(TCollection? one, TCollection? other, CompareContext? context)
     {
@@ -58,7 +60,7 @@ public readonly struct InterfaceListBuild<TCollection, T> : IBuild<TCollection, 
 {
     public static IEnumerable<T> Items(TCollection collection) => collection;
 
-    public static TCollection From(List<T> items) => (TCollection)(object)items;
+    public static TCollection From(List<T> items, TCollection? like) => (TCollection)(object)items;
 }
 
 /// <summary>ISet and IReadOnlySet: a hash set.</summary>
@@ -67,7 +69,12 @@ public readonly struct InterfaceSetBuild<TCollection, T> : IBuild<TCollection, T
 {
     public static IEnumerable<T> Items(TCollection collection) => collection;
 
-    public static TCollection From(List<T> items) => (TCollection)(object)new HashSet<T>(items);
+    public static TCollection From(List<T> items, TCollection? like) => (TCollection)(like switch
+    {
+        HashSet<T> set => (object)new HashSet<T>(items, set.Comparer),
+        SortedSet<T> set => new SortedSet<T>(items, set.Comparer),
+        _ => new HashSet<T>(items),
+    });
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -77,7 +84,7 @@ public readonly struct ImmutableArrayBuild<T> : IBuild<ImmutableArray<T>, T>
 
     public static IEnumerable<T> Items(ImmutableArray<T> collection) => collection;
 
-    public static ImmutableArray<T> From(List<T> items) => [.. items];
+    public static ImmutableArray<T> From(List<T> items, ImmutableArray<T> like) => [.. items];
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -85,7 +92,7 @@ public readonly struct ImmutableListBuild<T> : IBuild<ImmutableList<T>, T>
 {
     public static IEnumerable<T> Items(ImmutableList<T> collection) => collection;
 
-    public static ImmutableList<T> From(List<T> items) => [.. items];
+    public static ImmutableList<T> From(List<T> items, ImmutableList<T>? like) => [.. items];
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -93,7 +100,7 @@ public readonly struct ImmutableHashSetBuild<T> : IBuild<ImmutableHashSet<T>, T>
 {
     public static IEnumerable<T> Items(ImmutableHashSet<T> collection) => SetOrder.Stable(collection);
 
-    public static ImmutableHashSet<T> From(List<T> items) => [.. items];
+    public static ImmutableHashSet<T> From(List<T> items, ImmutableHashSet<T>? like) => items.ToImmutableHashSet(like?.KeyComparer);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -101,7 +108,7 @@ public readonly struct ImmutableSortedSetBuild<T> : IBuild<ImmutableSortedSet<T>
 {
     public static IEnumerable<T> Items(ImmutableSortedSet<T> collection) => collection;
 
-    public static ImmutableSortedSet<T> From(List<T> items) => [.. items];
+    public static ImmutableSortedSet<T> From(List<T> items, ImmutableSortedSet<T>? like) => items.ToImmutableSortedSet(like?.KeyComparer);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -109,7 +116,7 @@ public readonly struct ImmutableQueueBuild<T> : IBuild<ImmutableQueue<T>, T>
 {
     public static IEnumerable<T> Items(ImmutableQueue<T> collection) => collection;
 
-    public static ImmutableQueue<T> From(List<T> items) => [.. items];
+    public static ImmutableQueue<T> From(List<T> items, ImmutableQueue<T>? like) => [.. items];
 }
 
 /// <summary>From the bottom to the top, as a stack is.</summary>
@@ -118,7 +125,7 @@ public readonly struct ImmutableStackBuild<T> : IBuild<ImmutableStack<T>, T>
 {
     public static IEnumerable<T> Items(ImmutableStack<T> collection) => collection.Reverse();
 
-    public static ImmutableStack<T> From(List<T> items) => [.. items];
+    public static ImmutableStack<T> From(List<T> items, ImmutableStack<T>? like) => [.. items];
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -126,7 +133,7 @@ public readonly struct FrozenSetBuild<T> : IBuild<FrozenSet<T>, T>
 {
     public static IEnumerable<T> Items(FrozenSet<T> collection) => SetOrder.Stable(collection);
 
-    public static FrozenSet<T> From(List<T> items) => items.ToFrozenSet();
+    public static FrozenSet<T> From(List<T> items, FrozenSet<T>? like) => items.ToFrozenSet(like?.Comparer);
 }
 
 /// <summary>An order for sets that have none, so that the same set is written the same every time.</summary>
@@ -143,7 +150,9 @@ internal static class SetOrder
 public interface IBuildMap<TMap, TKey, TValue> where TKey : notnull
 {
     /// <summary>The map of these entries.</summary>
-    static abstract TMap From(Dictionary<TKey, TValue> entries);
+    /// <param name="entries">The entries.</param>
+    /// <param name="like">One whose comparer it gets; null for the usual comparer.</param>
+    static abstract TMap From(Dictionary<TKey, TValue> entries, TMap? like);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -164,13 +173,13 @@ public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBui
     {
         Dictionary<TKey, TValue>? entries = null;
         DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.Read(ref reader, ref entries);
-        value = entries is null ? null : TBuild.From(entries);
+        value = entries is null ? null : TBuild.From(entries, value);
     }
 
     public static TMap? Copy(TMap? value, TMap? into, CopyContext? context) =>
         value is null
             ? null
-            : TBuild.From(value.ToDictionary(entry => entry.Key, entry => TCodec.Copy(entry.Value, TCodec.Initial, context)));
+            : TBuild.From(value.ToDictionary(entry => entry.Key, entry => TCodec.Copy(entry.Value, TCodec.Initial, context)), value);
 
     public static bool AreEqual(TMap? one, TMap? other, CompareContext? context) =>
         one is null || other is null
@@ -183,25 +192,34 @@ public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBui
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct InterfaceMapBuild<TMap, TKey, TValue> : IBuildMap<TMap, TKey, TValue> where TMap : class where TKey : notnull
 {
-    public static TMap From(Dictionary<TKey, TValue> entries) => (TMap)(object)entries;
+    public static TMap From(Dictionary<TKey, TValue> entries, TMap? like) => (TMap)(like switch
+    {
+        Dictionary<TKey, TValue> map => (object)new Dictionary<TKey, TValue>(entries, map.Comparer),
+        SortedDictionary<TKey, TValue> map => new SortedDictionary<TKey, TValue>(entries, map.Comparer),
+        _ => entries,
+    });
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct ImmutableDictionaryBuild<TKey, TValue> : IBuildMap<ImmutableDictionary<TKey, TValue>, TKey, TValue>
     where TKey : notnull
 {
-    public static ImmutableDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries) => entries.ToImmutableDictionary();
+    public static ImmutableDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries, ImmutableDictionary<TKey, TValue>? like) =>
+        entries.ToImmutableDictionary(like?.KeyComparer, like?.ValueComparer);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct ImmutableSortedDictionaryBuild<TKey, TValue> : IBuildMap<ImmutableSortedDictionary<TKey, TValue>, TKey, TValue>
     where TKey : notnull
 {
-    public static ImmutableSortedDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries) => entries.ToImmutableSortedDictionary();
+    public static ImmutableSortedDictionary<TKey, TValue> From(
+        Dictionary<TKey, TValue> entries, ImmutableSortedDictionary<TKey, TValue>? like) =>
+        entries.ToImmutableSortedDictionary(like?.KeyComparer, like?.ValueComparer);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct FrozenDictionaryBuild<TKey, TValue> : IBuildMap<FrozenDictionary<TKey, TValue>, TKey, TValue> where TKey : notnull
 {
-    public static FrozenDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries) => entries.ToFrozenDictionary();
+    public static FrozenDictionary<TKey, TValue> From(Dictionary<TKey, TValue> entries, FrozenDictionary<TKey, TValue>? like) =>
+        entries.ToFrozenDictionary(like?.Comparer);
 }

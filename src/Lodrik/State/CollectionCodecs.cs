@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.ComponentModel;
 using System.Numerics;
 using System.Runtime.CompilerServices;
@@ -172,7 +173,7 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
     {
         if (value is null)
             return null;
-        var copy = ReferenceEquals(into, value) ? new TCollection() : into ?? new TCollection();
+        var copy = into is null || ReferenceEquals(into, value) ? Collections.NewLike<TCollection, T>(value) : into;
         copy.Clear();
         foreach (var item in value)
             copy.Add(TCodec.Copy(item, TCodec.Initial, context));
@@ -391,7 +392,7 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
     {
         if (value is null)
             return null;
-        var copy = ReferenceEquals(into, value) ? new TDictionary() : into ?? new TDictionary();
+        var copy = into is null || ReferenceEquals(into, value) ? Collections.NewLike<TDictionary, TKey, TValue>(value) : into;
         copy.Clear();
         foreach (var (key, entry) in value)
             copy.Add(key, TCodec.Copy(entry, TCodec.Initial, context));
@@ -467,6 +468,30 @@ internal static class Items
     /// <summary>Whether numbers are the same bit for bit: 0.0 and -0.0 are not.</summary>
     public static bool AreBitwiseEqual<T>(ReadOnlySpan<T> one, ReadOnlySpan<T> other) where T : unmanaged =>
         MemoryMarshal.AsBytes(one).SequenceEqual(MemoryMarshal.AsBytes(other));
+}
+
+/// <summary>Collections with the comparer of others.</summary>
+file static class Collections
+{
+    /// <summary>An empty collection that compares its items as another does.</summary>
+    public static TCollection NewLike<TCollection, T>(TCollection other) where TCollection : ICollection<T>, new() => other switch
+    {
+        HashSet<T> set => (TCollection)(object)new HashSet<T>(set.Comparer),
+        SortedSet<T> set => (TCollection)(object)new SortedSet<T>(set.Comparer),
+        _ => new TCollection(),
+    };
+
+    /// <summary>An empty map that compares its keys as another does.</summary>
+    public static TDictionary NewLike<TDictionary, TKey, TValue>(TDictionary other)
+        where TDictionary : IDictionary<TKey, TValue>, new() where TKey : notnull => other switch
+        {
+            Dictionary<TKey, TValue> map => (TDictionary)(object)new Dictionary<TKey, TValue>(map.Comparer),
+            SortedDictionary<TKey, TValue> map => (TDictionary)(object)new SortedDictionary<TKey, TValue>(map.Comparer),
+            SortedList<TKey, TValue> map => (TDictionary)(object)new SortedList<TKey, TValue>(map.Comparer),
+            OrderedDictionary<TKey, TValue> map => (TDictionary)(object)new OrderedDictionary<TKey, TValue>(map.Comparer),
+            ConcurrentDictionary<TKey, TValue> map => (TDictionary)(object)new ConcurrentDictionary<TKey, TValue>(map.Comparer),
+            _ => new TDictionary(),
+        };
 }
 
 /// <summary>How often the growth of a collection is counted while it is read.</summary>

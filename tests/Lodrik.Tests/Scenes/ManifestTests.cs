@@ -61,6 +61,32 @@ public sealed class ManifestTests
         Assert.Equal(before.Ids, after.Ids);
     }
 
+    [Theory]
+    [InlineData(2f, 300)]
+    [InlineData(0.25f, 300)]
+    [InlineData(1000f, 60)]
+    [InlineData(2f, 20_000)]
+    public void Nothing_that_could_be_the_same_is_taken_for_gone_and_new(float tolerance, int count)
+    {
+        var random = new Random(11);
+        var width = MathF.Sqrt(count) * 2;
+        Vector3 Somewhere() => new((random.NextSingle() - 0.5f) * width, (random.NextSingle() - 0.5f) * width, 0);
+        var before = new ManifestBuilder();
+        var places = Enumerable.Range(0, count).Select(_ => Somewhere()).ToList();
+        foreach (var place in places)
+            before.Add("reed", place);
+        var after = new ManifestBuilder(before.Build().Manifest, tolerance);
+        foreach (var place in places)
+            after.Add("reed", place + (Somewhere() * (tolerance / width)));
+        var result = after.Build();
+        Assert.All(result.Moved, move => Assert.True(Vector3.Distance(move.From, move.To) <= tolerance));
+        var gone = result.Manifest.Entries.Where(entry => entry.IsRetired).Select(entry => entry.Place).ToList();
+        var added = result.Added.ToHashSet();
+        var fresh = result.Manifest.Entries.Where(entry => added.Contains(entry.Id)).Select(entry => entry.Place).ToList();
+        Assert.All(gone.Take(500), old => Assert.All(fresh, one => Assert.True(Vector3.Distance(old, one) > tolerance)));
+        Assert.InRange(result.Moved.Count, count / 3, count);
+    }
+
     [Fact]
     public void Objects_that_only_their_order_tells_apart_are_reported()
     {

@@ -173,7 +173,7 @@ public static class SampleStates
         Pair = (numbers.Count, texts.FirstOrDefault("")),
         Triples = crates.ConvertAll(crate => (crate, crate.Weight / 3.0, some)),
         Four = some ? (1, -2, 3, int.MinValue) : null,
-        Five = (some ? "a" : null, some ? [.. numbers] : null, 7, 'x', some ? crates.FirstOrDefault() : null),
+        Five = (some ? "a" : null, some ? [.. numbers] : null, 7, 'x', some && crates.Count > 0 ? crates[0] : null),
         Entry = new("k", numbers.Count),
         Grid = some ? Fill(new int[2, 3], numbers.Count) : null,
         Stacked = some ? null : new Crate[1, 2, 1] { { { new("a", 1) }, { new("b", 2) } } },
