@@ -90,7 +90,7 @@ internal sealed partial class ModelReader
         && (SymbolEqualityComparer.Default.Equals(saved, parameter.Type)
             || source?.Compilation.ClassifyCommonConversion(saved, parameter.Type) is { Exists: true, IsImplicit: true }));
 
-    private ITypeSymbol? TypeOf(MemberModel member) => _shape.FirstOrDefault(one => one.Name == member.Name).Type;
+    private ITypeSymbol? TypeOf(MemberModel member) => _shape.Find(one => one.Name == member.Name)?.Type;
 
     /// <summary>
     /// Whether an object has more than its saved members: something that its constructor computes, or parameters that its methods use.

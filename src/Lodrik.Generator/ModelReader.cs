@@ -18,7 +18,7 @@ internal sealed partial class ModelReader(
     private static readonly HashSet<string> ReservedSections = ["lodrik", "contents", "seal"];
 
     private readonly List<DiagnosticModel> _problems = [];
-    private readonly List<(string Key, string Name, ITypeSymbol Type, bool IsRequired)> _shape = [];
+    private readonly List<ShapeMember> _shape = [];
     private readonly List<string> _refused = [];
     private string? _unknownMember;
     private bool _isIncomplete;
@@ -67,7 +67,7 @@ internal sealed partial class ModelReader(
         : ShortNames.Shadowed(members.SelectMany(member => new[] { member.Codec, member.TypeName }), type, source, position);
 
     /// <summary>The saved members of a type that is generic, with its arguments.</summary>
-    public static IEnumerable<(string Key, string Name, ITypeSymbol Type, bool IsRequired)> ShapeMembers(
+    public static IEnumerable<ShapeMember> ShapeMembers(
         INamedTypeSymbol type, TypeCodecs codecs)
     {
         var reader = new ModelReader(type, codecs, CancellationToken.None);
@@ -186,12 +186,35 @@ internal sealed partial class ModelReader(
                 else
                     byKey.Add(member.Key, member.Name);
                 members.Add(member);
-                _shape.Add((member.Key, symbol.Name, symbol is IPropertySymbol property ? property.Type : ((IFieldSymbol)symbol).Type,
-                    member.IsRequired));
+                _shape.Add(new ShapeMember(
+                    member.Key, symbol.Name, symbol is IPropertySymbol property ? property.Type : ((IFieldSymbol)symbol).Type, member.IsRequired,
+                    member.Codec.StartsWith(FixedArrayCodec, StringComparison.Ordinal) ? LengthOf(symbol) : 0));
             }
         }
         return members;
     }
+
+    /// <summary>The length of an array that stays the one it is, as far as its initial value says; 0 for one that is not known.</summary>
+    private int LengthOf(ISymbol symbol)
+    {
+        var value = symbol.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax(cancellation)).Select(syntax => syntax switch
+        {
+            PropertyDeclarationSyntax property => property.Initializer?.Value,
+            VariableDeclaratorSyntax field => field.Initializer?.Value,
+            _ => null,
+        }).FirstOrDefault(initial => initial is not null);
+        return value switch
+        {
+            ArrayCreationExpressionSyntax { Initializer: { } items } => items.Expressions.Count,
+            ArrayCreationExpressionSyntax made => ConstantOf(made.Type.RankSpecifiers[0].Sizes[0]),
+            ImplicitArrayCreationExpressionSyntax made => made.Initializer.Expressions.Count,
+            CollectionExpressionSyntax made when made.Elements.All(one => one is ExpressionElementSyntax) => made.Elements.Count,
+            _ => 0,
+        };
+    }
+
+    private int ConstantOf(ExpressionSyntax size) =>
+        source?.Compilation.GetSemanticModel(size.SyntaxTree).GetConstantValue(size, cancellation).Value as int? ?? 0;
 
     private void ReadUnknownMember(ISymbol symbol)
     {
@@ -337,7 +360,7 @@ internal sealed partial class ModelReader(
             _refused.Add(symbol.Name);
             return null;
         }
-        if (setting == Setting.BackingField && memberType is IArrayTypeSymbol { Rank: 1 } array)
+        if (setting is Setting.BackingField or Setting.ReadOnlyField && memberType is IArrayTypeSymbol { Rank: 1 } array)
             codec = $"{FixedArrayCodec}<{TypeCodecs.Name(array.ElementType)}, {codec}>";
         return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner),
             symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true },

@@ -4,6 +4,14 @@ using Microsoft.CodeAnalysis;
 
 namespace Lodrik.Generator;
 
+/// <summary>A saved member, as ledgers describe it.</summary>
+/// <param name="Key">Its key in the save.</param>
+/// <param name="Name">Its name in C#.</param>
+/// <param name="Type">Its type.</param>
+/// <param name="IsRequired">Whether a save has to have it.</param>
+/// <param name="Length">How many items an array of fixed length has; 0 for anything else.</param>
+internal sealed record ShapeMember(string Key, string Name, ITypeSymbol Type, bool IsRequired, int Length);
+
 /// <summary>
 /// Says what a save has for a type, in the words of ledgers, whichever of the C# types with the same saved form it is. Types of the game
 /// that are met on the way are described where nobody else would: enums, and generic types with their arguments.
@@ -37,11 +45,11 @@ internal sealed class TypeShapes(TypeCodecs codecs)
     }
 
     /// <summary>Describes a type that stands for itself in the shape: its entry among the types.</summary>
-    public string Describe(INamedTypeSymbol type, IEnumerable<(string Key, string Name, ITypeSymbol Type, bool IsRequired)> members)
+    public string Describe(INamedTypeSymbol type, IEnumerable<ShapeMember> members)
     {
         var parts = new List<string>();
         var all = members.ToList();
-        Add("members", all.Select(member => (member.Key, Of(member.Type))));
+        Add("members", all.Select(member => (member.Key, Of(member.Type) + (member.Length > 0 ? $"*{member.Length}" : ""))));
         Add("named", all.Where(member => ModelReader.CamelCase(member.Name) != member.Key)
             .Select(member => (member.Key, ModelReader.CamelCase(member.Name))));
         if (all.Any(member => member.IsRequired))

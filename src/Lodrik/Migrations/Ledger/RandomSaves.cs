@@ -81,9 +81,10 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
         _depth++;
         try
         {
-            return type.Count > 0 ? ListOf(type.Count, () => Scalar(type.Name)) : type.Name switch
+            return type.Count > 0 && type.Name != "list" ? ListOf(type.Count, () => Scalar(type.Name)) : type.Name switch
             {
-                "list" => ListOf(Length(), () => Value(type.Arguments[0])),
+                // Saved by whichever release, an array of fixed length has been full.
+                "list" => ListOf(type.Count > 0 ? type.Count : Length(), () => Value(type.Arguments[0])),
                 "map" => Map(type.Arguments[0], type.Arguments[1]),
                 "tuple" => Tuple(type.Arguments),
                 "grid2" => Grid(2, type.Arguments[0]),

@@ -112,6 +112,8 @@ internal sealed class ShapeComparison
             return false;
         if (old.IsNamed && now.IsNamed)
             return CompareTypes(old, now, path);
+        if (old.Name == "list" && now.Name == "list")
+            return HasRoom(old, now) && CompareArguments(old, now, path);
         if (old.Name == now.Name && old.Count == now.Count && old.Arguments.Count == now.Arguments.Count)
             return old.Name == "map" ? CompareMaps(old, now, path) : CompareArguments(old, now, path);
         return IsWider(old, now) || IsListOf(old, now) || (old.Name == "entry" && now.Name == "text");
@@ -133,7 +135,10 @@ internal sealed class ShapeComparison
 
     /// <summary>Several of a fixed number became a list of them.</summary>
     private static bool IsListOf(ShapeExpression old, ShapeExpression now) =>
-        old.Count > 0 && now.Name == "list" && now.Arguments[0].Name == old.Name;
+        old.Count > 0 && now.Name == "list" && now.Arguments[0].Name == old.Name && HasRoom(old, now);
+
+    /// <summary>Whether an array of fixed length has room for whatever the older version saved.</summary>
+    private static bool HasRoom(ShapeExpression old, ShapeExpression now) => now.Count == 0 || (old.Count > 0 && old.Count <= now.Count);
 
     private bool CompareMaps(ShapeExpression old, ShapeExpression now, string path)
     {

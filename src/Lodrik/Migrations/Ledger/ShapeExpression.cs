@@ -2,7 +2,7 @@ namespace Lodrik.Migrations;
 
 /// <summary>
 /// The type of a value as ledgers write it: <c>int32</c>, <c>text?</c>, <c>list&lt;Game.Item&gt;</c>, <c>map&lt;text, int32&gt;</c>,
-/// <c>single*2</c> for a vector, <c>entry&lt;Game.Items&gt;</c> for a name in a catalogue. A name with a dot or a capital is a type of the
+/// <c>single*2</c> for a vector, <c>list&lt;int32&gt;*4</c> for an array of fixed length, <c>entry&lt;Game.Items&gt;</c> for a name in a catalogue. A name with a dot or a capital is a type of the
 /// game.
 /// </summary>
 internal sealed class ShapeExpression
@@ -26,7 +26,7 @@ internal sealed class ShapeExpression
     /// <summary>What a list, a map or a tuple is of.</summary>
     public IReadOnlyList<ShapeExpression> Arguments { get; }
 
-    /// <summary>How many numbers, of a vector and the like; 0 otherwise.</summary>
+    /// <summary>How many numbers, of a vector and the like, or how many items of an array of fixed length; 0 otherwise.</summary>
     public int Count { get; }
 
     /// <summary>Whether null may stand there.</summary>
