@@ -28,7 +28,7 @@ public sealed class RefusedTypeTests
         Assert.Equal((id, at), (problem.Id, problem.At.Split('(', '.')[0]));
         Assert.Contains(contains, problem.Message, StringComparison.Ordinal);
         // A class that is nobody's state type on its own is still not one that is saved.
-        Assert.Empty(run.Complaints.Where(complaint => complaint.Contains("error", StringComparison.Ordinal)));
+        Assert.DoesNotContain(run.Complaints, complaint => complaint.Contains("error", StringComparison.Ordinal));
     }
 
     [Fact]

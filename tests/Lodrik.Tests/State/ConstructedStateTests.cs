@@ -1,7 +1,4 @@
-using System.Text;
-using Lodrik.Inspection;
 using Lodrik.State;
-using Lodrik.Storage;
 
 namespace Lodrik.Tests.Constructed;
 

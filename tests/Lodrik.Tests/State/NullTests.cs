@@ -1,4 +1,3 @@
-using Lodrik.State;
 
 namespace Lodrik.Tests.State;
 
