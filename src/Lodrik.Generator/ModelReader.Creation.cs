@@ -28,8 +28,8 @@ internal sealed partial class ModelReader
         {
             if (model.Member < 0 && !parameter.HasExplicitDefaultValue)
                 Problem(Diagnostics.CannotBeCreated, parameter, type.Name,
-                    $"its constructor needs '{parameter.Name}', and no saved member has that name and type. Save the value in such a member, "
-                        + "give the parameter a default value, or add a constructor without parameters (it may be private).");
+                    $"its constructor needs '{parameter.Name}', and no saved member has that name and type. Save the value in such a "
+                        + "member, give the parameter a default value, or add a constructor without parameters (it may be private).");
         }
         var setsRequired = constructor.GetAttributes().Any(attribute =>
             attribute.AttributeClass?.ToDisplayString() == "System.Diagnostics.CodeAnalysis.SetsRequiredMembersAttribute");
@@ -39,8 +39,8 @@ internal sealed partial class ModelReader
         var takesValues = !isRoot && parameters.Exists(one => one.Member >= 0) && HasStateBesideMembers(constructor, members);
         if (takesValues && isShared)
             Problem(Diagnostics.BadShared, type, type.Name,
-                "its constructor takes saved values, but a shared object is created before they are read. Add a constructor without parameters; "
-                    + "it may be private.");
+                "its constructor takes saved values, but a shared object is created before they are read. Add a constructor without "
+                    + "parameters; it may be private.");
         return new CreationModel(TypeCodecs.Name(type), new EquatableList<ParameterModel>(parameters), initializer, takesValues);
     }
 

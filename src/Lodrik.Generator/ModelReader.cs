@@ -1,6 +1,4 @@
 using Microsoft.CodeAnalysis;
-using Microsoft.CodeAnalysis.CSharp;
-using Microsoft.CodeAnalysis.CSharp.Syntax;
 
 namespace Lodrik.Generator;
 
@@ -32,7 +30,9 @@ internal sealed partial class ModelReader(
         var variants = ReadVariants();
         var unknownVariant = ReadUnknownVariant(variants);
         var isShared = ReadShared();
-        var creation = type.IsAbstract && variants.Count > 0 ? CreationModel.None(TypeCodecs.Name(type)) : ReadCreation(members, isShared, root is not null);
+        var creation = type.IsAbstract && variants.Count > 0
+            ? CreationModel.None(TypeCodecs.Name(type))
+            : ReadCreation(members, isShared, root is not null);
         (members, creation) = ValuesFirst(members, creation);
         var containers = new List<string>();
         for (var outer = type.ContainingType; outer is not null; outer = outer.ContainingType)
@@ -120,38 +120,6 @@ internal sealed partial class ModelReader(
         return new RootModel(game, version);
     }
 
-    private void CheckPartial()
-    {
-        for (var current = type; current is not null; current = current.ContainingType)
-        {
-            var isPartial = current.DeclaringSyntaxReferences
-                .Select(reference => reference.GetSyntax(cancellation))
-                .OfType<TypeDeclarationSyntax>()
-                .Any(syntax => syntax.Modifiers.Any(SyntaxKind.PartialKeyword));
-            if (!isPartial)
-                Problem(Diagnostics.NotPartial, current, current.Name,
-                    SymbolEqualityComparer.Default.Equals(current, type) ? "it" : $"'{type.Name}'");
-        }
-    }
-
-    private void CheckKind()
-    {
-        if (type.IsRefLikeType)
-            Problem(Diagnostics.BadType, type, type.Name, "it is a ref struct, which cannot be kept in an object. Make it an ordinary struct.");
-        else if (IsFileLocal(type))
-            Problem(Diagnostics.BadType, type, type.Name,
-                "it is local to its file, and the code that saves it is generated into another one. Make it internal.");
-    }
-
-    /// <summary>Whether code can be generated into a type; if not, that is reported at the type itself.</summary>
-    public static bool CanBeExtended(INamedTypeSymbol type) => !IsFileLocal(type) && !type.IsRefLikeType && IsPartial(type);
-
-    private static bool IsFileLocal(INamedTypeSymbol type) => type.IsFileLocal || (type.ContainingType is { } outer && IsFileLocal(outer));
-
-    private static bool IsPartial(INamedTypeSymbol type) => type.DeclaringSyntaxReferences.IsEmpty
-        || (type.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax()).OfType<TypeDeclarationSyntax>()
-            .Any(syntax => syntax.Modifiers.Any(SyntaxKind.PartialKeyword)) && (type.ContainingType is not { } outer || IsPartial(outer)));
-
     private List<MemberModel> ReadMembers(bool isRoot)
     {
         var members = new List<MemberModel>();
@@ -172,7 +140,8 @@ internal sealed partial class ModelReader(
                     // An override is the same member. One that hides another has a value of its own, which nobody would save.
                     if (!symbol.IsOverride)
                         Problem(Diagnostics.BadMember, symbol, symbol.Name,
-                            "it hides a member of a base type that is saved under this name. Rename it, or mark one of them with [NotSaved].");
+                            "it hides a member of a base type that is saved under this name. Rename it, or mark one of them with "
+                                + "[NotSaved].");
                     continue;
                 }
                 if (byKey.TryGetValue(member.Key, out var other))
@@ -187,34 +156,13 @@ internal sealed partial class ModelReader(
                     byKey.Add(member.Key, member.Name);
                 members.Add(member);
                 _shape.Add(new ShapeMember(
-                    member.Key, symbol.Name, symbol is IPropertySymbol property ? property.Type : ((IFieldSymbol)symbol).Type, member.IsRequired,
+                    member.Key, symbol.Name, symbol is IPropertySymbol property ? property.Type : ((IFieldSymbol)symbol).Type,
+                    member.IsRequired,
                     member.Codec.StartsWith(FixedArrayCodec, StringComparison.Ordinal) ? LengthOf(symbol) : 0));
             }
         }
         return members;
     }
-
-    /// <summary>The length of an array that stays the one it is, as far as its initial value says; 0 for one that is not known.</summary>
-    private int LengthOf(ISymbol symbol)
-    {
-        var value = symbol.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax(cancellation)).Select(syntax => syntax switch
-        {
-            PropertyDeclarationSyntax property => property.Initializer?.Value,
-            VariableDeclaratorSyntax field => field.Initializer?.Value,
-            _ => null,
-        }).FirstOrDefault(initial => initial is not null);
-        return value switch
-        {
-            ArrayCreationExpressionSyntax { Initializer: { } items } => items.Expressions.Count,
-            ArrayCreationExpressionSyntax made => ConstantOf(made.Type.RankSpecifiers[0].Sizes[0]),
-            ImplicitArrayCreationExpressionSyntax made => made.Initializer.Expressions.Count,
-            CollectionExpressionSyntax made when made.Elements.All(one => one is ExpressionElementSyntax) => made.Elements.Count,
-            _ => 0,
-        };
-    }
-
-    private int ConstantOf(ExpressionSyntax size) =>
-        source?.Compilation.GetSemanticModel(size.SyntaxTree).GetConstantValue(size, cancellation).Value as int? ?? 0;
 
     private void ReadUnknownMember(ISymbol symbol)
     {
@@ -377,8 +325,8 @@ internal sealed partial class ModelReader(
         {
             if (asked || isAutomatic)
                 Problem(Diagnostics.BadMember, property, property.Name,
-                    "it implements an interface explicitly, and can be reached through that alone. Make it a property of the type, or mark it with "
-                        + "[NotSaved].");
+                    "it implements an interface explicitly, and can be reached through that alone. Make it a property of the type, or mark "
+                        + "it with [NotSaved].");
             return false;
         }
         var isPublic = property.DeclaredAccessibility == Accessibility.Public;
@@ -448,5 +396,6 @@ internal sealed partial class ModelReader(
 
     private void Problem(DiagnosticDescriptor descriptor, ISymbol symbol, params string[] arguments) =>
         // A member of another assembly's type has no place in this one's sources.
-        _problems.Add(new DiagnosticModel(descriptor.Id, LocationModel.Of(symbol) ?? LocationModel.Of(type), new EquatableList<string>(arguments)));
+        _problems.Add(new DiagnosticModel(
+            descriptor.Id, LocationModel.Of(symbol) ?? LocationModel.Of(type), new EquatableList<string>(arguments)));
 }

@@ -99,7 +99,8 @@ public sealed partial class SaveSlots
             var now = await files.ReadHeader(chosen.Slot, generation).ConfigureAwait(false);
             // Whoever chose saw this save's title. A save that was put in its place since was not chosen.
             if (chosen.Header is null || now?.SaveId != chosen.Header.SaveId)
-                throw new SlotException(SaveErrorCode.NoSuchSlot, "The generation is not the save that was chosen.", files.Locate(chosen.Slot, generation),
+                throw new SlotException(
+                    SaveErrorCode.NoSuchSlot, "The generation is not the save that was chosen.", files.Locate(chosen.Slot, generation),
                     "List the saves again, and choose among those.");
             return await Protect(files, chosen.Slot, generation, null, to).ConfigureAwait(false);
         }

@@ -191,7 +191,9 @@ public sealed partial class SaveStore<T>
         _slots.ProtectAsync(from, _options.Protection, cancellationToken);
 
     /// <inheritdoc cref="SaveSlots.ProtectChosen"/>
-    /// <summary>Brings the chosen generations, which have no seal yet, under the store's protection, and leaves all others as they are.</summary>
+    /// <summary>
+    /// Brings the chosen generations, which have no seal yet, under the store's protection, and leaves all others as they are.
+    /// </summary>
     /// <param name="chosen">The generations, from <see cref="History(SlotName)"/>; their headers have to be readable.</param>
     /// <exception cref="InvalidOperationException">The store has no protection.</exception>
     public IReadOnlyList<SlotProtection> ProtectChosen(IReadOnlyCollection<GenerationSummary> chosen) =>

@@ -42,7 +42,9 @@ public readonly struct BuiltCodec<TCollection, T, TCodec, TBuild> : IStateCodec<
     }
 
     public static TCollection? Copy(TCollection? value, TCollection? into, CopyContext? context) =>
-        TBuild.IsNone(value) ? default : TBuild.From([.. TBuild.Items(value!).Select(item => TCodec.Copy(item, TCodec.Initial, context))], value);
+        TBuild.IsNone(value)
+            ? default
+            : TBuild.From([.. TBuild.Items(value!).Select(item => TCodec.Copy(item, TCodec.Initial, context))], value);
 
     public static bool AreEqual(TCollection? one, TCollection? other, CompareContext? context)
     {

@@ -2,8 +2,8 @@ namespace Lodrik.Migrations;
 
 /// <summary>
 /// The type of a value as ledgers write it: <c>int32</c>, <c>text?</c>, <c>list&lt;Game.Item&gt;</c>, <c>map&lt;text, int32&gt;</c>,
-/// <c>single*2</c> for a vector, <c>list&lt;int32&gt;*4</c> for an array of fixed length, <c>entry&lt;Game.Items&gt;</c> for a name in a catalogue. A name with a dot or a capital is a type of the
-/// game.
+/// <c>single*2</c> for a vector, <c>list&lt;int32&gt;*4</c> for an array of fixed length, <c>entry&lt;Game.Items&gt;</c> for a name in a
+/// catalogue. A name with a dot or a capital is a type of the game.
 /// </summary>
 internal sealed class ShapeExpression
 {

@@ -20,7 +20,8 @@ internal sealed class JsonFile : FileForm
 
     public override bool IsText => true;
 
-    // Every item but the first in a collection comes after a comma, and every collection begins with a bracket. What is in texts counts too.
+    // Every item but the first in a collection comes after a comma, and every collection begins with a bracket. What is in texts counts
+    // too.
     protected override long MostItems(ReadOnlySpan<byte> content) =>
         1L + content.Count((byte)',') + content.Count((byte)'[') + content.Count((byte)'{');
 
