@@ -47,6 +47,12 @@ internal static class Diagnostics
         "LDR010", "A type cannot be a state type",
         "'{0}' cannot be a state type: {1}");
 
+    public static readonly DiagnosticDescriptor UnknownKind = new(
+        "LDR011", "The name of a kind is not known when the game is built",
+        "The name of this kind is not a constant, so nothing can warn about changes to the kind. Use a constant, or pass one to the "
+            + "method.",
+        Category, DiagnosticSeverity.Warning, isEnabledByDefault: true);
+
     public static readonly DiagnosticDescriptor BadTransferCode = Error(
         "LDR201", "A class cannot have transfer codes",
         "'{0}' cannot have a transfer code: {1}");
@@ -67,6 +73,7 @@ internal static class Diagnostics
         "LDR007" => BadVariant,
         "LDR008" => BadAdapter,
         "LDR010" => BadType,
+        "LDR011" => UnknownKind,
         "LDR201" => BadTransferCode,
         "LDR202" => BadCodeMember,
         _ => BadShared,

@@ -11,11 +11,13 @@ namespace Lodrik.Generator;
 /// <param name="Name">The part's name; empty for what is no part.</param>
 /// <param name="Shape">The type in words, or the name of today.</param>
 /// <param name="Described">Types that were met on the way.</param>
-internal sealed record BoundShape(string Group, string Owner, string Name, string Shape, EquatableList<string> Described);
+/// <param name="Problem">What is to be said of the place; null for nothing.</param>
+internal sealed record BoundShape(
+    string Group, string Owner, string Name, string Shape, EquatableList<string> Described, DiagnosticModel? Problem = null);
 
 /// <summary>
-/// Finds, where the game binds its scenes, which kinds there are and which parts they have. Names that are no constants cannot be known,
-/// and go under <c>*</c>.
+/// Finds, where the game binds its scenes, which kinds there are and which parts they have. A name that is passed to a method of the game
+/// is followed to the method's callers. One that cannot be known goes under <c>*</c>, and is warned about.
 /// </summary>
 internal static class SceneKinds
 {
@@ -29,29 +31,44 @@ internal static class SceneKinds
         node is InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } }
             && Calls.Contains(name);
 
-    public static BoundShape? Read(GeneratorSyntaxContext context, CancellationToken cancellation)
+    public static EquatableList<BoundShape> Read(GeneratorSyntaxContext context, CancellationToken cancellation) =>
+        new([.. ReadAll(context, cancellation)]);
+
+    private static IEnumerable<BoundShape> ReadAll(GeneratorSyntaxContext context, CancellationToken cancellation)
     {
         var call = (InvocationExpressionSyntax)context.Node;
         // Before the generated code is there, state types do not keep to what the calls ask of them, so that each call is a near miss.
         var found = context.SemanticModel.GetSymbolInfo(call, cancellation);
         if ((found.Symbol ?? found.CandidateSymbols.FirstOrDefault()) is not IMethodSymbol method)
-            return null;
+            return [];
         var shapes = new TypeShapes(new TypeCodecs(Adapters.Of(context.SemanticModel.Compilation.Assembly)));
         var owner = method.ContainingType.OriginalDefinition.ToDisplayString();
         return owner switch
         {
-            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "Kind" =>
-                new BoundShape("kinds", Constant(context, call, 0, cancellation) ?? AnyKind, "", "", new EquatableList<string>([])),
+            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "Kind" => ReadKind(context, call, cancellation),
             "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "FormerKind" && Constant(context, call, 0, cancellation) is { } former
                 && Constant(context, call, 1, cancellation) is { } today =>
-                new BoundShape("formerKinds", former, "", today, new EquatableList<string>([])),
+                [new BoundShape("formerKinds", former, "", today, new EquatableList<string>([]))],
             "Lodrik.Scenes.KindBinding<TScene, TEntity>" when ReadPart(context, call, method, shapes, cancellation) is { } part =>
-                new BoundShape("kinds", KindAround(context, call, cancellation), part.Name, part.Shape, DescribedBy(shapes)),
+                KindsAround(context, call, cancellation).Select(kind =>
+                    new BoundShape("kinds", kind, part.Name, part.Shape, DescribedBy(shapes))),
             "Lodrik.GameSession<TSave, TScene>" when method is { Name: "Register", TypeArguments.Length: 1 }
                 && Constant(context, call, 0, cancellation) is { } name =>
-                new BoundShape("subsystems", name, "", shapes.Of(method.TypeArguments[0]), DescribedBy(shapes)),
-            _ => null,
+                [new BoundShape("subsystems", name, "", shapes.Of(method.TypeArguments[0]), DescribedBy(shapes))],
+            _ => [],
         };
+    }
+
+    private static IEnumerable<BoundShape> ReadKind(
+        GeneratorSyntaxContext context, InvocationExpressionSyntax call, CancellationToken cancellation)
+    {
+        if (call.ArgumentList.Arguments.Count == 0)
+            return [];
+        var name = call.ArgumentList.Arguments[0].Expression;
+        if (new PassedNames(context.SemanticModel.Compilation, cancellation).Of(name) is { } kinds)
+            return kinds.Select(kind => new BoundShape("kinds", kind, "", "", new EquatableList<string>([])));
+        var problem = new DiagnosticModel(Diagnostics.UnknownKind.Id, LocationModel.Of(name.GetReference()), new EquatableList<string>([]));
+        return [new BoundShape("kinds", AnyKind, "", "", new EquatableList<string>([]), problem)];
     }
 
     /// <summary>The part of a shape's document that all of these make together; null where there is nothing.</summary>
@@ -111,16 +128,58 @@ internal static class SceneKinds
         }
     }
 
-    /// <summary>The kind in whose description a call stands.</summary>
-    private static string KindAround(GeneratorSyntaxContext context, SyntaxNode call, CancellationToken cancellation)
+    /// <summary>The kinds in whose description a call is: of the call to <c>Kind</c> around it, or of a method that calls it.</summary>
+    private static IReadOnlyCollection<string> KindsAround(GeneratorSyntaxContext context, SyntaxNode call, CancellationToken cancellation)
     {
+        var passed = new PassedNames(context.SemanticModel.Compilation, cancellation);
         for (var node = call.Parent; node is not null; node = node.Parent)
         {
-            if (node is InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: "Kind" } } outer
-                && node != call && outer.ArgumentList.Span.Contains(call.Span))
-                return Constant(context, outer, 0, cancellation) ?? AnyKind;
+            if (node is not InvocationExpressionSyntax outer || !outer.ArgumentList.Span.Contains(call.Span))
+                continue;
+            var name = IsKind(outer, context.SemanticModel, cancellation, out var method) ? outer.ArgumentList.Arguments[0].Expression
+                : method is not null && NameOfKindIn(context.SemanticModel.Compilation, method, cancellation) is { } parameter
+                    ? PassedNames.ArgumentFor(outer, parameter)
+                    : null;
+            if (name is not null)
+                return passed.Of(name) ?? [AnyKind];
         }
-        return AnyKind;
+        return [AnyKind];
+    }
+
+    /// <summary>The parameter of the game's method that becomes the name of a kind; null where there is none.</summary>
+    private static IParameterSymbol? NameOfKindIn(
+        Compilation compilation, IMethodSymbol called, CancellationToken cancellation, int depth = 4)
+    {
+        var method = (called.ReducedFrom ?? called).OriginalDefinition;
+        foreach (var body in method.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax(cancellation)))
+        {
+            var model = compilation.GetSemanticModel(body.SyntaxTree);
+            foreach (var call in body.DescendantNodes().OfType<InvocationExpressionSyntax>())
+            {
+                if (NameOfKind(call, model) is { } name
+                    && model.GetSymbolInfo(name, cancellation).Symbol is IParameterSymbol parameter
+                    && SymbolEqualityComparer.Default.Equals(parameter.ContainingSymbol, method))
+                    return parameter;
+            }
+        }
+        return null;
+
+        ExpressionSyntax? NameOfKind(InvocationExpressionSyntax call, SemanticModel model)
+        {
+            if (IsKind(call, model, cancellation, out var inner))
+                return call.ArgumentList.Arguments[0].Expression;
+            return depth > 0 && inner is not null && NameOfKindIn(compilation, inner, cancellation, depth - 1) is { } parameter
+                ? PassedNames.ArgumentFor(call, parameter)
+                : null;
+        }
+    }
+
+    private static bool IsKind(
+        InvocationExpressionSyntax call, SemanticModel model, CancellationToken cancellation, out IMethodSymbol? method)
+    {
+        var found = model.GetSymbolInfo(call, cancellation);
+        method = (found.Symbol ?? found.CandidateSymbols.FirstOrDefault()) as IMethodSymbol;
+        return method is { Name: "Kind", ContainingType.Name: "SceneBindings" } && call.ArgumentList.Arguments.Count > 0;
     }
 
     private static string? Constant(

@@ -30,12 +30,16 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
         Register(context, SaveFileAttribute);
         var bound = context.SyntaxProvider
             .CreateSyntaxProvider(static (node, _) => SceneKinds.IsCandidate(node), SceneKinds.Read)
-            .Where(static one => one is not null)
             .Collect()
-            .Select(static (all, _) => new EquatableList<BoundShape>([.. all.OfType<BoundShape>().Distinct()]))
+            .Select(static (all, _) => new EquatableList<BoundShape>([.. all.SelectMany(shapes => shapes).Distinct()]))
             .WithTrackingName(BoundStep);
         context.RegisterSourceOutput(bound, static (context, bound) =>
         {
+            foreach (var one in bound)
+            {
+                if (one.Problem is { } problem)
+                    context.ReportDiagnostic(problem.ToDiagnostic());
+            }
             if (SceneKinds.Write(bound) is { } shape)
                 context.AddSource("SceneKinds.g.cs",
                     SourceText.From(string.Join("\n", StateTypeSource.ShapeLines(shape).Prepend(SceneKindsHead)) + "\n", Utf8));

@@ -9,12 +9,12 @@ namespace Lodrik.Generator.Tests;
 public sealed class RandomTypesTests
 {
     // LODRIK_TYPES=10000 looks for longer.
-    private static readonly int Count = int.Parse(Environment.GetEnvironmentVariable("LODRIK_TYPES") ?? "40", CultureInfo.InvariantCulture);
+    private static readonly int Count = int.Parse(Environment.GetEnvironmentVariable("LODRIK_TYPES") ?? "20", CultureInfo.InvariantCulture);
 
     [Fact]
     public void Whatever_is_declared_compiles_and_loads_as_it_was_saved()
     {
-        const int AtOnce = 40;
+        const int AtOnce = 20;
         var trial = File.ReadAllText(Path.Combine(DocumentTests.Repository, "tests", "Lodrik.Generator.Tests", "TypeTrial.cs"));
         var first = int.Parse(Environment.GetEnvironmentVariable("LODRIK_TYPES_SEED") ?? "1", CultureInfo.InvariantCulture);
         for (var seed = first; seed < first + (Count / AtOnce); seed++)

@@ -90,6 +90,9 @@ public sealed class ProtectAllTests
         Assert.Throws<TamperedSaveException>(() => store.LoadGeneration("evening", 2));
         Assert.All(await store.ProtectChosenAsync(chosen, TestContext.Current.CancellationToken), one => Assert.False(one.Changed || one.Problem is not null));
 
+        var slots = SaveSlots.Open(storage);
+        Assert.All(slots.ProtectChosen(chosen, New).Concat(await slots.ProtectChosenAsync(chosen, New, TestContext.Current.CancellationToken)), one => Assert.False(one.Changed || one.Problem is not null));
+
         // A stranger's save in the place of the one that was seen; one that is gone; one whose header cannot be read; a seal that is there.
         var (noon, second) = (store.History("noon").Single(), store.History("evening").Single(one => one.Number == 2));
         storage.Write(noon.File, SampleFerries.Save(null), replace: true);

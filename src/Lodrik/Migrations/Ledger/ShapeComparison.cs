@@ -178,9 +178,9 @@ internal sealed class ShapeComparison
             var today = _after.FormerKinds.TryGetValue(kind.Key, out var renamed) ? renamed : kind.Key;
             if (!_after.Kinds.TryGetValue(today, out var parts))
             {
-                // Where kinds are bound in a way that does not show their names, nothing can be said of them.
-                if (!_after.Kinds.ContainsKey("*"))
-                    Add(ShapeChangeKind.Removed, ShapeElement.Kind, "", kind.Key, "", "", "", true);
+                Add(ShapeChangeKind.Removed, ShapeElement.Kind, "", kind.Key, "", "", "", true, _after.Kinds.ContainsKey("*")
+                    ? "or its name is no longer a constant"
+                    : "");
                 continue;
             }
             foreach (var part in kind.Value)

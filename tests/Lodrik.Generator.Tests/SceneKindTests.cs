@@ -1,0 +1,62 @@
+using Lodrik.Migrations;
+using Xunit;
+
+namespace Lodrik.Generator.Tests;
+
+/// <summary>The kinds of a scene are known from its bindings, through the game's own methods as well.</summary>
+public sealed class SceneKindTests
+{
+    private const string Types = """
+        public sealed class World { public List<Ent> A = []; }
+        public sealed class Ent { public string Name = ""; public int X; }
+        [StateType] public partial record struct PA(int X);
+        [StateType] public partial record struct PB(int Y);
+        """;
+
+    [Theory]
+    [InlineData("Bind(\"crate\", k => k.Part(\"a\", e => new PA(e.X), (e, p) => e.X = p.X)); Bind(\"lamp\", k => k.Part(\"b\", e => new PB(1), (e, p) => { })); "
+        + "void Bind(string name, Action<KindBinding<World, Ent>> more) => b.Kind(name, w => w.A, k => { k.Id(e => e.Name); k.Part(\"common\", e => new PA(2), (e, p) => { }); more(k); });")]
+    [InlineData("Helper.Bind(b, \"crate\", k => k.Part(\"a\", e => new PA(e.X), (e, p) => e.X = p.X)); Helper.Bind(more: k => k.Part(\"b\", e => new PB(1), (e, p) => { }), name: \"lamp\", b: b);")]
+    [InlineData("b.BindTo(\"crate\", k => k.Part(\"a\", e => new PA(e.X), (e, p) => e.X = p.X)).BindTo(Helper.Lamp, k => k.Part(\"b\", e => new PB(1), (e, p) => { }));")]
+    public void A_name_that_is_passed_to_a_method_is_followed_to_its_callers(string body)
+    {
+        var run = Run(body);
+        Assert.Empty(run.Problems);
+        var shape = Shape(run);
+        Assert.Equal(["crate", "lamp"], shape.Kinds.Keys);
+        Assert.Equal(["a", "common"], shape.Kinds["crate"].Keys);
+        Assert.Equal(["b", "common"], shape.Kinds["lamp"].Keys);
+    }
+
+    [Fact]
+    public void A_name_that_cannot_be_known_is_warned_about_and_says_nothing_of_the_others()
+    {
+        var run = Run("var name = DateTime.Now.ToString(); b.Kind(name, w => w.A, k => { k.Id(e => e.Name); }); b.Kind(\"crate\", w => w.A, k => k.Id(e => e.Name));");
+        var problem = Assert.Single(run.Problems);
+        Assert.Equal(("LDR011", "name"), (problem.Id, problem.At));
+        Assert.Equal(["*", "crate"], Shape(run).Kinds.Keys);
+    }
+
+    [Fact]
+    public void One_unknown_name_does_not_hide_that_a_kind_is_gone()
+    {
+        var before = SaveShape.Parse("""{ "game": "g", "version": 1, "root": "R", "types": {}, "kinds": { "crate": {}, "lamp": {} } }""");
+        var after = SaveShape.Parse("""{ "game": "g", "version": 1, "root": "R", "types": {}, "kinds": { "*": {}, "lamp": {} } }""");
+        var loss = Assert.Single(before.ChangesTo(after), change => change.IsLoss);
+        Assert.Equal("the kind crate was removed (or its name is no longer a constant)", loss.ToString());
+    }
+
+    private static SaveShape Shape(GeneratorRun run) => SaveShape.Parse(run.Shapes.Single(shape => shape.Contains("\"kinds\"", StringComparison.Ordinal)).Replace("{ \"kinds\"", "{ \"game\": \"g\", \"version\": 1, \"root\": \"R\", \"types\": {}, \"kinds\"", StringComparison.Ordinal));
+
+    private static GeneratorRun Run(string body) => new(Types + $$"""
+
+        public static class Bindings { public static SceneBindings<World> Create() { var b = new SceneBindings<World>(); {{body}} return b; } }
+        public static class Helper
+        {
+            public static readonly string Lamp = "lamp";
+            internal static void Bind(SceneBindings<World> b, string name, Action<KindBinding<World, Ent>> more) => b.BindTo(name, more);
+            internal static SceneBindings<World> BindTo(this SceneBindings<World> b, string name, Action<KindBinding<World, Ent>> more) =>
+                b.Kind(name, w => w.A, k => { k.Id(e => e.Name); k.Part("common", e => new PA(2), (e, p) => { }); more(k); });
+        }
+        """);
+}
