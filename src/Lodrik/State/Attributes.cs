@@ -1,8 +1,8 @@
 namespace Lodrik;
 
 /// <summary>
-/// Marks a partial class, struct or record whose members are saved. The mapping code is generated: public properties with a
-/// setter, public fields, and private members that carry <see cref="SavedAttribute"/>.
+/// Marks a partial class, struct or record whose members are saved. The mapping code is generated: for public properties
+/// that are not computed, public fields, and private members that carry <see cref="SavedAttribute"/>.
 /// </summary>
 [AttributeUsage(AttributeTargets.Class | AttributeTargets.Struct, Inherited = false)]
 public sealed class StateTypeAttribute : Attribute
