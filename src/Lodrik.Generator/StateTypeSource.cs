@@ -328,7 +328,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         Close();
     }
 
-    /// <summary>Reads a member into the object; what the constructor takes, while there is no object yet, into a variable.</summary>
+    /// <summary>Reads a member into the object. A value for the constructor goes into a variable while there is no object yet.</summary>
     private void WriteCase(int i)
     {
         var member = model.Members[i];

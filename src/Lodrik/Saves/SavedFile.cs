@@ -108,7 +108,7 @@ public sealed class SavedFile
 
     /// <summary>Opens a file.</summary>
     /// <param name="path">The file.</param>
-    /// <param name="allowance">How much memory reading it may take.</param>
+    /// <param name="allowance">The limit on the memory that reading it may use.</param>
     /// <exception cref="SaveException">There is no such file, or it is not a save, or damaged, or of a newer format.</exception>
     public static SavedFile Open(string path, ReadAllowance allowance)
     {
@@ -119,7 +119,7 @@ public sealed class SavedFile
     /// <summary>Opens a save that is in memory.</summary>
     /// <param name="bytes">The whole save. They are not copied.</param>
     /// <param name="location">What to call the save in errors.</param>
-    /// <param name="allowance">How much memory reading it may take; null for <see cref="ReadAllowance.Default"/>.</param>
+    /// <param name="allowance">The limit on the memory that reading it may use; null for <see cref="ReadAllowance.Default"/>.</param>
     /// <exception cref="SaveException">The bytes are not a save, or damaged, or of a newer format.</exception>
     public static SavedFile FromBytes(
         ReadOnlyMemory<byte> bytes, SaveLocation location = default, ReadAllowance? allowance = null) =>
