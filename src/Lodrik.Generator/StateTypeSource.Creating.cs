@@ -30,9 +30,26 @@ internal sealed partial class StateTypeSource
             Line("value = Recreate(ref value);");
             return;
         }
+        Open("if (isLate)");
+        Line("// Other members came before those that the constructor takes: it is called again, now with all of them.");
+        Line("var early = value;");
+        Line($"value = {CreateFromValues};");
+        foreach (var (member, i) in OtherMembers())
+        {
+            Open($"if (seen.Has({i}))");
+            WriteMemberReading(
+                member,
+                one => $"member = global::Lodrik.State.StateTypes.MoveInto<TReader, {one.TypeName}, {one.Codec}>"
+                    + $"(ref reader, early.{Name(one)}, member);");
+            Close();
+        }
+        Close();
         Line($"value ??= {CreateFromValues};");
-        Line("if (isLate)");
-        Line("    value = Recreate(value);");
+        if (model.UnknownMember is not null)
+        {
+            Line($"value.{model.UnknownMember}.Clear();");
+            Line($"global::Lodrik.State.StateTypes.CopyUnknown(unknown, value.{model.UnknownMember});");
+        }
         Open("if (isNew)");
         foreach (var (member, i, _) in TakenMembers())
         {
@@ -44,14 +61,43 @@ internal sealed partial class StateTypeSource
         Close();
     }
 
-    /// <summary>An object with the same members, whose constructor was given them.</summary>
+    /// <summary>The members that the constructor does not take.</summary>
+    private IEnumerable<(MemberModel Member, int Index)> OtherMembers() =>
+        model.Members.Select((member, i) => (member, i)).Where(one => TakenMembers().All(taken => taken.Index != one.i));
+
+    /// <summary>What makes an object while not all is known that its constructor takes.</summary>
     private void WriteRecreating()
     {
-        if (!model.Creation.TakesValues)
+        if (CreatesFromValues)
+            WriteCreatingEarly();
+        else if (model.Creation.TakesValues)
+            WriteRecreatingStruct();
+    }
+
+    private void WriteCreatingEarly()
+    {
+        if (!OtherMembers().Any())
             return;
         Line();
-        Line("/// <summary>The same members in an object whose constructor was given them.</summary>");
-        Open($"private static {model.TypeName} Recreate({(model.IsReferenceType ? "" : "ref ")}{model.TypeName} old)");
+        Line("/// <summary>An object for what comes before the values that the constructor takes, whether or not it accepts these.</summary>");
+        Open($"private static {model.TypeName} CreateEarly("
+            + string.Join(", ", TakenMembers().Select(one => $"{one.Member.TypeName} value{one.Index}")) + ", ref bool isLate)");
+        Open("try");
+        Line($"return {CreateFromValues};");
+        Close();
+        Open("catch (global::System.Exception)");
+        Line("isLate = true;");
+        Line($"return ({model.TypeName})global::System.Runtime.CompilerServices.RuntimeHelpers.GetUninitializedObject("
+            + $"typeof({model.TypeName}));");
+        Close();
+        Close();
+    }
+
+    private void WriteRecreatingStruct()
+    {
+        Line();
+        Line("/// <summary>The same members in a value whose constructor was given them.</summary>");
+        Open($"private static {model.TypeName} Recreate(ref {model.TypeName} old)");
         Line($"var made = {CreateLike("old", member => $"{{0}}.{Name(member)}")};");
         foreach (var member in model.Members)
             WriteMemberAssignment(member, $"old.{Name(member)}", "made");

@@ -284,7 +284,9 @@ internal sealed partial class StateTypeSource(StateModel model)
         if (model.Hooks.HasFlag(Hooks.Validated))
             Line("var start = reader.Mark();");
         if (model.UnknownMember is not null)
-            Line($"value{(CreatesFromValues ? "?" : "")}.{model.UnknownMember}.Clear();");
+            Line(CreatesFromValues
+                ? "var unknown = new global::Lodrik.State.SaveMap();"
+                : $"value.{model.UnknownMember}.Clear();");
         if (CreatesFromValues)
         {
             Line("var isNew = value is null;");
@@ -307,11 +309,10 @@ internal sealed partial class StateTypeSource(StateModel model)
             Close();
         }
         Line("default:");
-        if (CreatesFromValues && model.UnknownMember is not null)
-            Line($"    value ??= {CreateFromValues};");
+        var unknown = CreatesFromValues ? "unknown" : $"value.{model.UnknownMember}";
         Line(model.UnknownMember is null
             ? "    reader.Skip();"
-            : $"    global::Lodrik.State.StateTypes.ReadUnknown(ref reader, value.{model.UnknownMember});");
+            : $"    global::Lodrik.State.StateTypes.ReadUnknown(ref reader, {unknown});");
         Line("    break;");
         Close();
         Close();
@@ -328,29 +329,26 @@ internal sealed partial class StateTypeSource(StateModel model)
         Close();
     }
 
-    /// <summary>Reads a member into the object. A value for the constructor goes into a variable while there is no object yet.</summary>
+    /// <summary>Reads a member into the object. A value for the constructor goes into a variable where the object is a new one.</summary>
     private void WriteCase(int i)
     {
         var member = model.Members[i];
         var isTaken = CreatesFromValues && TakenMembers().Any(one => one.Index == i);
         if (isTaken)
         {
-            Open("if (value is null)");
+            Open("if (isNew)");
             Line($"{member.Codec}.Read(ref reader, ref value{i});");
             if (member.IsNeverNull)
                 Line($"value{i} ??= {TakenMembers().First(one => one.Index == i).Initial};");
+            Line("isLate |= value is not null;");
             Line("break;");
             Close();
         }
         else if (CreatesFromValues)
         {
-            Line($"value ??= {CreateFromValues};");
+            Line($"value ??= CreateEarly({string.Join(", ", TakenMembers().Select(one => $"value{one.Index}"))}, ref isLate);");
         }
         WriteMemberReading(member, one => $"{one.Codec}.Read(ref reader, ref member);");
-        if (!isTaken)
-            return;
-        Line($"value{i} = value.{Name(member)};");
-        Line("isLate = isNew;");
     }
 
     private void WriteMemberReading(MemberModel member, System.Func<MemberModel, string> read, string target = "value")

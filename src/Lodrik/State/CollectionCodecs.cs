@@ -180,6 +180,16 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
         return copy;
     }
 
+    public static TCollection? MoveInto(TCollection? read, TCollection? initial)
+    {
+        if (read is null || initial is null || ReferenceEquals(read, initial))
+            return read;
+        initial.Clear();
+        foreach (var item in read)
+            initial.Add(item);
+        return initial;
+    }
+
     public static bool AreEqual(TCollection? one, TCollection? other, CompareContext? context)
     {
         if (one is null || other is null || one.Count != other.Count)
@@ -399,6 +409,19 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
         return copy;
     }
 
+    public static TDictionary? MoveInto(TDictionary? read, TDictionary? initial)
+    {
+        if (read is null || initial is null || ReferenceEquals(read, initial))
+            return read;
+        initial.Clear();
+        foreach (var (key, entry) in read)
+        {
+            if (!initial.TryAdd(key, entry))
+                throw new ArgumentException($"The key \"{Shorten.Text(TKeyCodec.ToText(key))}\" stands twice.");
+        }
+        return initial;
+    }
+
     public static bool AreEqual(TDictionary? one, TDictionary? other, CompareContext? context)
     {
         if (one is null || other is null || one.Count != other.Count)
@@ -431,7 +454,7 @@ public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where
         if (saved is null || value is null)
             value = saved;
         else if (saved.Length > value.Length)
-            throw reader.Wrong($"There is room for {value.Length} items here, and the save has {saved.Length}.");
+            throw reader.Wrong(NoRoom(value, saved));
         else
             saved.CopyTo(value, 0);
     }
@@ -446,7 +469,19 @@ public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where
         return into;
     }
 
+    public static T[]? MoveInto(T[]? read, T[]? initial)
+    {
+        if (read is null || initial is null)
+            return read;
+        if (read.Length > initial.Length)
+            throw new ArgumentException(NoRoom(initial, read));
+        read.CopyTo(initial, 0);
+        return initial;
+    }
+
     public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) => TArrayCodec.AreEqual(one, other, context);
+
+    private static string NoRoom(T[] array, T[] saved) => $"There is room for {array.Length} items here, and the save has {saved.Length}.";
 }
 
 /// <summary>Items of two collections, compared one by one.</summary>

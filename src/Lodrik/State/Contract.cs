@@ -26,6 +26,13 @@ public interface IStateCodec<T>
     /// <param name="context">What goes along; null for a copy without any.</param>
     static virtual T Copy(T value, T into, CopyContext? context) => value;
 
+    /// <summary>
+    /// A value that was read before its object could be created, as it is in the object: a collection that compares in a way of its own,
+    /// or an array of fixed length, is the object's own one, with what was read.
+    /// </summary>
+    /// <exception cref="ArgumentException">The object's own one has no room for it.</exception>
+    static virtual T MoveInto(T read, T initial) => read;
+
     /// <summary>Whether two values have the same content.</summary>
     static virtual bool AreEqual(T one, T other, CompareContext? context) => EqualityComparer<T>.Default.Equals(one, other);
 

@@ -106,6 +106,20 @@ public static class StateTypes
     public static T Copy<T, TCodec>(T value, T into, CopyContext? context)
         where TCodec : IStateCodec<T> => TCodec.Copy(value, into, context);
 
+    /// <summary>Gives an object's member a value that was read before the object could be created.</summary>
+    public static T MoveInto<TReader, T, TCodec>(ref TReader reader, T read, T initial)
+        where TReader : IStateReader, allows ref struct where TCodec : IStateCodec<T>
+    {
+        try
+        {
+            return TCodec.MoveInto(read, initial);
+        }
+        catch (ArgumentException problem)
+        {
+            throw reader.Wrong(problem.Message);
+        }
+    }
+
     /// <summary>Compares two values by their codec.</summary>
     public static bool AreEqual<T, TCodec>(T one, T other, CompareContext? context)
         where TCodec : IStateCodec<T> => TCodec.AreEqual(one, other, context);

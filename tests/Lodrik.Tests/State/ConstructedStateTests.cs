@@ -63,6 +63,26 @@ public sealed class ConstructedStateTests
     }
 
     [Fact]
+    public void A_constructor_that_refuses_default_values_has_the_saved_ones_whatever_their_order()
+    {
+        const string Text = """{ "seen": ["Heron"], "later": 1, "oil": [1, 2], "note": "wet", "depths": { "North": 3 }, "name": "mill" }""";
+        var loaded = StateFile.FromText<Warden>(Text);
+        Assert.Equal(("mill", "wet", "of mill"), (loaded.Name, loaded.Note, loaded.Title));
+        Assert.True(loaded.Seen.Contains("hEROn") && loaded.Depths["NORTH"] == 3, "They ignore case, as the constructor made them.");
+        Assert.Equal([1, 2, 9], loaded.Oil);
+        Assert.Equal("kept", loaded.Kept);
+        Assert.Equal("1", loaded.Rest["later"].ToString());
+        Assert.Equal("null leaves it", StateFile.FromText<Warden>("""{ "title2": null, "name": "mill" }""").Title2);
+    }
+
+    [Theory]
+    [InlineData("""{ "seen": [], "oil": [1] }""", "A keeper has a name")]
+    [InlineData("""{ "oil": [1, 2, 3, 4], "name": "mill" }""", "room for 3 items")]
+    [InlineData("""{ "depths": { "a": 1, "A": 2 }, "name": "mill" }""", "\"A\" stands twice")]
+    public void What_does_not_fit_into_the_object_that_comes_late_is_told(string text, string told) =>
+        Assert.Contains(told, Assert.ThrowsAny<SaveException>(() => StateFile.FromText<Warden>(text)).Message, StringComparison.Ordinal);
+
+    [Fact]
     public void A_member_that_was_changed_after_the_constructor_ran_is_loaded_as_it_was()
     {
         // The constructor makes it larger each time; what counts is what was saved.
@@ -170,6 +190,38 @@ public sealed partial class Keeper
     public int Made { get; }
 
     public int Luck { get; init; }
+}
+
+/// <summary>A constructor that accepts no default values, and makes members in ways of its own.</summary>
+[StateType]
+public sealed partial class Warden
+{
+    public Warden(string name)
+    {
+        if (name.Length == 0)
+            throw new ArgumentException("A keeper has a name.");
+        (Name, Title) = (name, "of " + name);
+    }
+
+    public string Name { get; }
+
+    public string? Note { get; set; }
+
+    public string Kept { get; set; } = "kept";
+
+    public string Title2 { get; set; } = "null leaves it";
+
+    public HashSet<string> Seen { get; } = new(StringComparer.OrdinalIgnoreCase);
+
+    public Dictionary<string, int> Depths { get; } = new(StringComparer.OrdinalIgnoreCase);
+
+    public int[] Oil { get; } = [9, 9, 9];
+
+    [NotSaved]
+    public string Title { get; }
+
+    [KeepUnknown]
+    public SaveMap Rest { get; } = [];
 }
 
 [StateType]
