@@ -59,6 +59,23 @@ internal sealed partial class ModelReader
         };
     }
 
+    /// <summary>
+    /// Whether a comparer that ignores case is named where the member gets its value: in its declaration, or in a constructor of its type.
+    /// </summary>
+    private bool IgnoresCase(ISymbol symbol)
+    {
+        var assigned = symbol.ContainingType.InstanceConstructors.SelectMany(constructor => constructor.DeclaringSyntaxReferences)
+            .SelectMany(reference => reference.GetSyntax(cancellation).DescendantNodes()).OfType<AssignmentExpressionSyntax>()
+            .Where(assignment => assignment.Left.DescendantNodesAndSelf().OfType<IdentifierNameSyntax>().LastOrDefault()?
+                .Identifier.ValueText == symbol.Name)
+            .Select(assignment => (SyntaxNode)assignment.Right);
+        return symbol.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax(cancellation)).Concat(assigned)
+            .SelectMany(node => node.DescendantNodesAndSelf()).OfType<MemberAccessExpressionSyntax>()
+            .Any(access => access.Name.Identifier.ValueText.EndsWith("IgnoreCase", StringComparison.Ordinal)
+                && access.Expression is IdentifierNameSyntax { Identifier.ValueText: nameof(StringComparer) }
+                    or MemberAccessExpressionSyntax { Name.Identifier.ValueText: nameof(StringComparer) });
+    }
+
     private int ConstantOf(ExpressionSyntax size) =>
         source?.Compilation.GetSemanticModel(size.SyntaxTree).GetConstantValue(size, cancellation).Value as int? ?? 0;
 }

@@ -158,7 +158,7 @@ internal sealed partial class ModelReader(
                 _shape.Add(new ShapeMember(
                     member.Key, symbol.Name, symbol is IPropertySymbol property ? property.Type : ((IFieldSymbol)symbol).Type,
                     member.IsRequired,
-                    member.Codec.StartsWith(FixedArrayCodec, StringComparison.Ordinal) ? LengthOf(symbol) : 0));
+                    member.Codec.StartsWith(FixedArrayCodec, StringComparison.Ordinal) ? LengthOf(symbol) : 0, IgnoresCase(symbol)));
             }
         }
         return members;

@@ -10,7 +10,8 @@ namespace Lodrik.Generator;
 /// <param name="Type">Its type.</param>
 /// <param name="IsRequired">Whether a save has to have it.</param>
 /// <param name="Length">How many items an array of fixed length has; 0 for anything else.</param>
-internal sealed record ShapeMember(string Key, string Name, ITypeSymbol Type, bool IsRequired, int Length);
+/// <param name="IgnoresCase">Whether it is a set or a map of texts that ignores their case.</param>
+internal sealed record ShapeMember(string Key, string Name, ITypeSymbol Type, bool IsRequired, int Length, bool IgnoresCase);
 
 /// <summary>
 /// Says what a save has for a type, in the words of ledgers, whichever of the C# types with the same saved form it is. Types of the game
@@ -24,6 +25,10 @@ internal sealed class TypeShapes(TypeCodecs codecs)
         ["Lodrik.SceneArchive"] = "scenes",
         ["Lodrik.SessionArchive"] = "session",
     };
+
+    /// <summary>What the names of collections end with that are more than a list, or less.</summary>
+    private static readonly (string Ending, string Word)[] Collections =
+        [("SortedSet", "sortedset"), ("Set", "set"), ("Queue", "queue"), ("Stack", "stack")];
 
     private readonly SortedDictionary<string, string> _described = new(StringComparer.Ordinal);
 
@@ -49,7 +54,7 @@ internal sealed class TypeShapes(TypeCodecs codecs)
     {
         var parts = new List<string>();
         var all = members.ToList();
-        Add("members", all.Select(member => (member.Key, Of(member.Type) + (member.Length > 0 ? $"*{member.Length}" : ""))));
+        Add("members", all.Select(member => (member.Key, Of(member))));
         Add("named", all.Where(member => ModelReader.CamelCase(member.Name) != member.Key)
             .Select(member => (member.Key, ModelReader.CamelCase(member.Name))));
         if (all.Any(member => member.IsRequired))
@@ -70,6 +75,17 @@ internal sealed class TypeShapes(TypeCodecs codecs)
             if (written.Count > 0 || name == "members")
                 parts.Add($"\"{name}\": {{ {string.Join(", ", written)} }}");
         }
+    }
+
+    private string Of(ShapeMember member)
+    {
+        var word = Of(member.Type);
+        if (member.Length > 0)
+            return $"{word}*{member.Length}";
+        var text = word.IndexOf("<text", StringComparison.Ordinal);
+        return member.IgnoresCase && text > 0 && text == word.IndexOf('<')
+            ? word.Insert(text + "<text".Length, $" {Migrations.ShapeExpression.Caseless}")
+            : word;
     }
 
     /// <summary>A type's name in the shape: its full one, as C# writes it.</summary>
@@ -108,7 +124,7 @@ internal sealed class TypeShapes(TypeCodecs codecs)
             case IArrayTypeSymbol { Rank: 2 or 3 } array:
                 return $"grid{array.Rank}<{Of(array.ElementType)}>";
             case INamedTypeSymbol { IsTupleType: true } tuple:
-                return $"tuple<{string.Join(", ", tuple.TupleElements.Select(element => Of(element.Type)))}>";
+                return $"tuple<{string.Join(", ", tuple.TupleElements.Select(Of))}>";
             case INamedTypeSymbol { TypeKind: TypeKind.Enum } named:
                 return DescribeEnum(named);
             case INamedTypeSymbol { OriginalDefinition.SpecialType: SpecialType.System_Nullable_T } nullable:
@@ -118,15 +134,19 @@ internal sealed class TypeShapes(TypeCodecs codecs)
             case INamedTypeSymbol { Name: "KeyValuePair", TypeArguments.Length: 2 } pair:
                 return $"tuple<{Of(pair.TypeArguments[0])}, {Of(pair.TypeArguments[1])}>";
             case INamedTypeSymbol { TypeArguments.Length: 2 } map:
-                return $"map<{Of(map.TypeArguments[0])}, {Of(map.TypeArguments[1])}>";
+                return $"{(map.Name == "OrderedDictionary" ? "orderedmap" : "map")}<{Of(map.TypeArguments[0])}, {Of(map.TypeArguments[1])}>";
             case INamedTypeSymbol { TypeArguments.Length: 1 } list:
-                return $"list<{Of(list.TypeArguments[0])}>";
+                return $"{Collections.FirstOrDefault(word => list.Name.EndsWith(word.Ending, StringComparison.Ordinal)).Word ?? "list"}"
+                    + $"<{Of(list.TypeArguments[0])}>";
             case INamedTypeSymbol named when named.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.ISectionGroup"):
                 return "group";
             default:
                 return "any";
         }
     }
+
+    private string Of(IFieldSymbol element) =>
+        Of(element.Type) + (element.IsExplicitlyNamedTupleElement ? $" {ModelReader.CamelCase(element.Name)}" : "");
 
     private string DescribeEnum(INamedTypeSymbol type)
     {
@@ -139,7 +159,10 @@ internal sealed class TypeShapes(TypeCodecs codecs)
             .SelectMany(attribute => attribute.ConstructorArguments[0].Values.Select(value => value.Value as string ?? ""))
             .ToList();
         var formerly = former.Count == 0 ? "" : $", \"formerValues\": [{string.Join(", ", former.Select(Quote))}]";
-        _described[name] = $"{{ \"values\": [{string.Join(", ", fields.Select(field => Quote(field.Name)))}]{formerly} }}";
+        var flags = type.GetAttributes().Any(attribute => attribute.AttributeClass?.ToDisplayString() == "System.FlagsAttribute")
+            ? ", \"flags\": true"
+            : "";
+        _described[name] = $"{{ \"values\": [{string.Join(", ", fields.Select(field => Quote(field.Name)))}]{formerly}{flags} }}";
         return name;
     }
 

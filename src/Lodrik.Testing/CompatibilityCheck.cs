@@ -1,4 +1,5 @@
 using System.Buffers;
+using Lodrik.Formats;
 using Lodrik.Inspection;
 using Lodrik.Migrations;
 using Lodrik.Saves.Forms;
@@ -11,7 +12,7 @@ namespace Lodrik.Testing;
 
 /// <summary>
 /// What is to be proven: for each recorded version, made-up saves of its shape go through the migrations, lose nothing, load with today's
-/// types, and are the same after being saved and loaded again.
+/// types, keep every value that no step changes, and are the same after being saved and loaded again.
 /// </summary>
 /// <typeparam name="T">The game's save root.</typeparam>
 public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
@@ -23,7 +24,8 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     private readonly MigrationChain? _migrations;
     private readonly List<string> _samples = [];
     private readonly Dictionary<string, IReadOnlyList<string>> _names = new(StringComparer.Ordinal);
-    private readonly Dictionary<string, Action<SessionArchive>> _sections = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, Func<SessionArchive, byte[]>> _sections = new(StringComparer.Ordinal);
+    private readonly List<MigrationPath> _changed = [];
     private SceneTypes? _scenes;
     private int _count = 200;
     private int _seed = 1;
@@ -47,7 +49,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     public CompatibilityCheck<T> WithSection<TState>(string name) where TState : IStateType<TState>
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
-        _sections[name] = archive => archive.Get<TState>(name);
+        _sections[name] = archive => StateFile.ToBytes(archive.Get<TState>(name)!, SaveForm.Binary);
         return this;
     }
 
@@ -68,6 +70,18 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     {
         ArgumentException.ThrowIfNullOrEmpty(folder);
         _samples.Add(Path.Combine(_from, folder));
+        return this;
+    }
+
+    /// <summary>
+    /// Says where the game itself makes another value of what it loads: a setter that keeps a number in its range, a constructor that
+    /// computes, <see cref="IAfterLoading"/>. Anywhere else a value that is another after loading is an error.
+    /// </summary>
+    /// <param name="paths">Where, as JSON Pointers (RFC 6901) from the section on, in which <c>*</c> stands for each entry or item.</param>
+    public CompatibilityCheck<T> WithChanged(params IReadOnlyList<string> paths)
+    {
+        ArgumentNullException.ThrowIfNull(paths);
+        _changed.AddRange(paths.Select(MigrationPath.Parse));
         return this;
     }
 
@@ -105,10 +119,10 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         foreach (var shape in shapes)
         {
             CheckGiven(shape);
-            refused += CheckVersion(shape, new LostMembers(today));
+            refused += CheckVersion(shape, today);
             saves += _count;
         }
-        return new CompatibilityReport(versions, saves, refused, CheckSamples(new LostMembers(today)));
+        return new CompatibilityReport(versions, saves, refused, CheckSamples(today));
     }
 
     /// <summary>Without these, a part of each save would not be looked at.</summary>
@@ -123,7 +137,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             throw new CompatibilityException("The ledger has kinds of entities. Give the bindings of the game's scenes with WithScenes.");
     }
 
-    private int CheckVersion(SaveShape shape, LostMembers lost)
+    private int CheckVersion(SaveShape shape, SaveShape today)
     {
         var random = new RandomSaves(shape, NamesOf);
         var refused = 0;
@@ -131,22 +145,22 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         {
             var form = Forms[i % Forms.Length];
             var sections = random.Next(unchecked((_seed * 1_000_003) + i));
-            if (Try(shape, sections, form, lost) is not { } failure)
+            if (Try(shape, sections, form, today) is not { } failure)
                 continue;
             if (failure.IsRefusal)
             {
                 refused++;
                 continue;
             }
-            var smallest = new SmallerSaves(shape).Find(sections, candidate => Try(shape, candidate, form, lost)?.Sort == failure.Sort);
-            throw Report(shape, smallest, form, Try(shape, (SaveMap)SaveValueCodec.Copy(smallest)!, form, lost) ?? failure, i);
+            var smallest = new SmallerSaves(shape).Find(sections, candidate => Try(shape, candidate, form, today)?.Sort == failure.Sort);
+            throw Report(shape, smallest, form, Try(shape, (SaveMap)SaveValueCodec.Copy(smallest)!, form, today) ?? failure, i);
         }
         return refused < _count ? refused : throw new CompatibilityException(
             $"All of the {_count} saves of version {shape.Version} that were made up are refused by the game's own rules (IValidatedState, "
                 + "or what its setters throw), so nothing is proven. Keep sample files of that version, and give them with WithSamples.");
     }
 
-    private Failure? Try(SaveShape shape, SaveMap sections, SaveForm form, LostMembers lost) => Try(
+    private Failure? Try(SaveShape shape, SaveMap sections, SaveForm form, SaveShape today) => Try(
         () =>
         {
             using var writer = new SaveWriter();
@@ -154,9 +168,9 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             return SavedFile.FromBytes(writer.Write(TreeSave.Of(sections), header, new SaveTerms(form, IsIndented: false)).ToArray());
         },
         form,
-        lost);
+        today);
 
-    private Failure? Try(Func<SavedFile> open, SaveForm form, LostMembers lost)
+    private Failure? Try(Func<SavedFile> open, SaveForm form, SaveShape today)
     {
         try
         {
@@ -166,13 +180,17 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             var migrated = file.Header is { } header && header.Version < T.Root.Version && _migrations is not null
                 ? _migrations.Migrate(file, T.Root.Version)
                 : file;
-            if (migrated.Header!.Version == T.Root.Version && lost.In(migrated) is { } found)
+            if (migrated.Header!.Version == T.Root.Version && new LostMembers(today).In(migrated) is { } found)
                 return new Failure($"lost {found.Path}", found.Path, $"Something is lost: {found.Problem}.", null);
             var state = StateFile.Decode<T>(migrated);
-            DecodeGroups(migrated);
             StateFile.FromBytes<T>(StateFile.ToBytes(state, form));
             // What nobody decoded is a tree, of which only the binary form keeps every sort of number apart.
-            var again = StateFile.FromBytes<T>(StateFile.ToBytes(state, SaveForm.Binary));
+            var bytes = StateFile.ToBytes(state, SaveForm.Binary);
+            if ((CheckGroups(migrated, today) ?? CheckSections(migrated, SavedFile.FromBytes(bytes), today)) is { } changed)
+                return new Failure($"changed {changed.Path}", changed.Path,
+                    $"A value is another one after loading: {changed.Problem}. Where the game's own code changes it, say so with WithChanged.",
+                    null);
+            var again = StateFile.FromBytes<T>(bytes);
             return StateContent.AreEqual(state, again)
                 ? null
                 : new Failure("changed", StateContent.Changes(state, again).FirstOrDefault()?.Path
@@ -186,25 +204,62 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         }
     }
 
+    /// <summary>Holds the sections of the root against what they are after being loaded and saved.</summary>
+    private (string Path, string Problem)? CheckSections(SavedFile file, SavedFile saved, SaveShape today)
+    {
+        foreach (var name in T.Root.Sections.Where(name => !name.EndsWith('/') && Has(file, name)))
+        {
+            if (FindChange(file, name, saved, name, today.Find(today.Root)!.Members[name], today) is { } changed)
+                return changed;
+        }
+        return null;
+    }
+
+    private (string Path, string Problem)? FindChange(
+        SavedFile file, string name, SavedFile saved, string savedName, string type, SaveShape today) =>
+        new KeptValues(today, SharedOf(file, name, file.Form), SharedOf(saved, savedName, file.Form), IsChanged)
+            .In(type, InForm(file.ReadSection(name), file.Form), InForm(saved.ReadSection(savedName), file.Form), $"/{name}");
+
+    /// <summary>A value as it is read from a form, which may not tell two sorts of numbers apart.</summary>
+    private static SaveValue InForm(SaveValue value, SaveForm form)
+    {
+        const string Name = "value";
+        if (form == SaveForm.Binary)
+            return value;
+        using var writer = new SaveWriter();
+        var save = TreeSave.Of([KeyValuePair.Create(Name, value)]);
+        return SavedFile.FromBytes(writer.Write(save, new SaveHeader(), new SaveTerms(form)).ToArray()).ReadSection(Name);
+    }
+
+    private bool IsChanged(string path) => _changed.Exists(changed => changed.Matches(MigrationPath.Parse(path)));
+
+    private static bool Has(SavedFile file, string section) => file.Sections.Any(one => one.Name == section);
+
+    private static SaveMap? SharedOf(SavedFile file, string section, SaveForm form) =>
+        Has(file, section + SharedTree.Suffix) ? InForm(file.ReadSection(section + SharedTree.Suffix), form) as SaveMap : null;
+
     /// <summary>Loads what a load of the root leaves undecoded: scenes, and the sections of the game's parts.</summary>
-    private void DecodeGroups(SavedFile file)
+    private (string Path, string Problem)? CheckGroups(SavedFile file, SaveShape today)
     {
         foreach (var group in T.Root.Sections.Where(section => section.EndsWith('/')).Select(section => section[..^1]))
         {
             foreach (var section in SectionReader.GroupOf(file.Source, group))
             {
-                if (IsScene(section))
-                    DecodeScene(section);
-                else if (_sections.TryGetValue(section.Name, out var decode))
-                    DecodeSection(section, decode);
+                var path = $"/{group}/{PointerBuilder.Escape(section.Name)}";
+                var changed = IsScene(section) ? CheckScene(section, path, today, file.Form)
+                    : _sections.TryGetValue(section.Name, out var decode) ? CheckSection(file, $"{group}/{section.Name}", section, decode, today)
+                    : null;
+                if (changed is not null)
+                    return changed;
             }
         }
+        return null;
     }
 
     private bool IsScene(UndecodedSection section) =>
         _scenes is not null && section.ToTree() is SaveMap map && map.TryGet("entities", out _);
 
-    private void DecodeScene(UndecodedSection section)
+    private (string Path, string Problem)? CheckScene(UndecodedSection section, string path, SaveShape today, SaveForm form)
     {
         var archive = new SceneArchive();
         ((ISectionGroup)archive).TakeSections([section]);
@@ -213,16 +268,48 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         if (!PackedSection.Of(section.Name, archive.Get(section.Name, _scenes!)!).Bytes.Span.SequenceEqual(first.Bytes.Span))
             throw new SaveContentException(SaveErrorCode.WrongContent, "The scene is another after being saved and loaded again.",
                 new SaveLocation { Section = section.Name });
+        var (old, now) = (EntitiesIn(section), EntitiesIn(first));
+        foreach (var (id, value) in old)
+        {
+            var at = $"{path}/entities/{PointerBuilder.Escape(id)}";
+            if (!now.TryGet(id, out var kept) || value is not SaveMap entity || kept is not SaveMap keptEntity)
+                return (at, "the entity is not there any more");
+            if (!entity.TryGet("parts", out var parts) || parts is not SaveMap had)
+                continue;
+            var kind = entity["kind"].AsText() ?? "";
+            var has = keptEntity.TryGet("parts", out var keptParts) ? (SaveMap)keptParts : [];
+            foreach (var (part, content) in had)
+            {
+                var within = $"{at}/parts/{PointerBuilder.Escape(part)}";
+                if (!has.TryGet(part, out var keptContent))
+                    return (within, "the part is not there any more");
+                if (PartOf(today, kind, part) is { } type
+                    && new KeptValues(today, null, null, IsChanged).In(type, content, keptContent, within) is { } changed)
+                    return changed;
+            }
+        }
+        return null;
+
+        SaveMap EntitiesIn(UndecodedSection from) => (SaveMap)((SaveMap)InForm(from.ToTree(), form))["entities"];
     }
 
-    private static void DecodeSection(UndecodedSection section, Action<SessionArchive> decode)
+    private static string? PartOf(SaveShape today, string kind, string part) =>
+        today.Kinds.TryGetValue(today.FormerKinds.GetValueOrDefault(kind, kind), out var parts) && parts.TryGetValue(part, out var type)
+            ? type
+            : today.Kinds.TryGetValue("*", out var any) ? any.GetValueOrDefault(part) : null;
+
+    private (string Path, string Problem)? CheckSection(
+        SavedFile file, string name, UndecodedSection section, Func<SessionArchive, byte[]> decode, SaveShape today)
     {
         var archive = new SessionArchive();
         ((ISectionGroup)archive).TakeSections([section]);
-        decode(archive);
+        var saved = SavedFile.FromBytes(decode(archive));
+        return today.Subsystems.TryGetValue(section.Name, out var type)
+            ? FindChange(file, name, saved, StateRoot.SingleSection, type, today)
+            : null;
     }
 
-    private int CheckSamples(LostMembers lost)
+    private int CheckSamples(SaveShape today)
     {
         var count = 0;
         foreach (var folder in _samples)
@@ -232,7 +319,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             foreach (var file in Directory.EnumerateFiles(folder, "*", SearchOption.AllDirectories).Order(StringComparer.Ordinal))
             {
                 SavedFile? opened = null;
-                if (Try(() => opened = SavedFile.Open(file), SaveForm.Binary, lost) is { } failure)
+                if (Try(() => opened = SavedFile.Open(file), SaveForm.Binary, today) is { } failure)
                 {
                     throw new CompatibilityException(
                         $"The sample {file} does not load today: {failure.Message}{(failure.Path.Length > 0 ? $" ({failure.Path})" : "")}",

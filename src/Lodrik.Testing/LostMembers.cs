@@ -76,11 +76,11 @@ internal sealed class LostMembers(SaveShape today)
     {
         switch (value)
         {
-            case SaveList list when type.Name == "list":
+            case SaveList list when type.IsList:
                 return First(list.Select((item, i) => In(type.Arguments[0], item, $"{path}/{i}")));
             case SaveList list when type.Name == "tuple":
                 return First(list.Take(type.Arguments.Count).Select((item, i) => In(type.Arguments[i], item, $"{path}/{i}")));
-            case SaveMap map when type.Name == "map":
+            case SaveMap map when type.IsMap:
                 return First(map.Select(entry => In(type.Arguments[1], entry.Value, $"{path}/{PointerBuilder.Escape(entry.Key)}")));
             case SaveMap map when today.Find(type.Name) is { IsEnum: false } named:
                 return InObject(named, map, path, type.Name);

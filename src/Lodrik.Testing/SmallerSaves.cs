@@ -1,4 +1,5 @@
 using Lodrik.Migrations;
+using Lodrik.Saves.Forms;
 using Lodrik.State;
 
 namespace Lodrik.Testing;
@@ -39,6 +40,9 @@ internal sealed class SmallerSaves(SaveShape shape)
         var members = shape.Find(shape.Root)!.Members;
         foreach (var (name, value) in sections)
         {
+            // What a number stands for can be of any shared type.
+            if (name.EndsWith(SharedTree.Suffix, StringComparison.Ordinal))
+                continue;
             var slash = name.IndexOf('/', StringComparison.Ordinal);
             var type = ShapeExpression.Parse(members[slash < 0 ? name : name[..slash]]);
             // A scene, and a part of the game, may be missing altogether.
@@ -80,7 +84,7 @@ internal sealed class SmallerSaves(SaveShape shape)
             yield return SaveValue.Null;
         switch (value)
         {
-            case SaveList list when type.Name == "list":
+            case SaveList list when type.IsList:
                 if (list.Count > 1)
                     yield return new SaveList();
                 for (var i = 0; i < list.Count; i++)
@@ -90,7 +94,7 @@ internal sealed class SmallerSaves(SaveShape shape)
                         yield return With(list, i, smaller);
                 }
                 break;
-            case SaveMap map when type.Name == "map":
+            case SaveMap map when type.IsMap:
                 if (map.Count > 1)
                     yield return new SaveMap();
                 foreach (var (key, entry) in map)
@@ -131,7 +135,12 @@ internal sealed class SmallerSaves(SaveShape shape)
         }
         foreach (var (key, value) in map)
         {
-            foreach (var smaller in Smaller(ShapeExpression.Parse(type.Members[key]), value))
+            if (!type.Members.TryGetValue(key, out var member))
+            {
+                yield return Without(map, key);
+                continue;
+            }
+            foreach (var smaller in Smaller(ShapeExpression.Parse(member), value))
                 yield return With(map, key, smaller);
         }
     }

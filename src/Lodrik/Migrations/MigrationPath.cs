@@ -49,6 +49,10 @@ internal sealed class MigrationPath
     /// <summary>The place beside this one under another name.</summary>
     public MigrationPath Beside(string name) => new([.. Steps.Take(Steps.Count - 1), name]);
 
+    /// <summary>Whether this path, with its <c>*</c> for whatever stands there, leads to a place or to something around it.</summary>
+    public bool Matches(MigrationPath place) =>
+        place.Steps.Count >= Steps.Count && Steps.Zip(place.Steps, (mine, its) => mine is null || mine == its).All(same => same);
+
     /// <summary>This path with each <c>*</c> replaced by what another path found in its place.</summary>
     public MigrationPath Bind(IReadOnlyList<string> found)
     {

@@ -60,7 +60,7 @@ internal static class ScalarTypes
     [
         new("bool", "bool", "BoolCodec", ScalarSort.Bool) { Key = "BoolKey" },
         new("char", "char", "CharCodec", ScalarSort.Text, "a", "Z", "é", "7", " ") { Key = "ParsableKey<char>" },
-        new("string", "text", "TextCodec", ScalarSort.Text, "", " ", "a", "Reed and salt", "\"quoted\", <b>&amp;</b>", "Sjøgrav 塩 🦢",
+        new("string", "text", "TextCodec", ScalarSort.Text, "", " ", "a", "A", "Reed and salt", "\"quoted\", <b>&amp;</b>", "Sjøgrav 塩 🦢",
             "two\nlines", "a/b~c", new string('x', 300)) { Key = "TextKey" },
         Number("sbyte", "int8", "IntegerCodec<sbyte>", ScalarSort.Whole, "-128", "127"),
         new("byte", "uint8", "IntegerCodec<byte>", ScalarSort.Whole, "0", "255") { Key = "ParsableKey<byte>" },
@@ -101,16 +101,16 @@ internal static class ScalarTypes
         Pack("System.Numerics.Vector2", "float", "single*2"),
         Pack("System.Numerics.Vector3", "float", "single*3"),
         Pack("System.Numerics.Vector4", "float", "single*4"),
-        Pack("System.Numerics.Quaternion", "float", "single*4"),
-        Pack("System.Numerics.Plane", "float", "single*4"),
+        Pack("System.Numerics.Quaternion", "float", "single*4 quaternion"),
+        Pack("System.Numerics.Plane", "float", "single*4 plane"),
         Pack("System.Numerics.Matrix3x2", "float", "single*6"),
         Pack("System.Numerics.Matrix4x4", "float", "single*16"),
         Pack("System.Drawing.Point", "int", "int32*2"),
         Pack("System.Drawing.PointF", "float", "single*2"),
-        Pack("System.Drawing.Size", "int", "int32*2"),
-        Pack("System.Drawing.SizeF", "float", "single*2"),
-        Pack("System.Drawing.Rectangle", "int", "int32*4"),
-        Pack("System.Drawing.RectangleF", "float", "single*4"),
+        Pack("System.Drawing.Size", "int", "int32*2 size"),
+        Pack("System.Drawing.SizeF", "float", "single*2 size"),
+        Pack("System.Drawing.Rectangle", "int", "int32*4 rectangle"),
+        Pack("System.Drawing.RectangleF", "float", "single*4 rectangle"),
     ];
 
     private static readonly Dictionary<string, ScalarType> ByName = All.ToDictionary(type => type.Name);

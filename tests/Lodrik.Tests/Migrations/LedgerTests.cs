@@ -14,7 +14,7 @@ public sealed class LedgerTests : IDisposable
     {
         { "int32", "int64", false }, { "int64", "int32", true }, { "uint8", "int16", false }, { "uint32", "int32", true }, { "int8", "uint8", true },
         { "int32", "single", true }, { "single", "double", false }, { "double", "single", true }, { "int32", "int32?", false }, { "int32?", "int32", true },
-        { "text?", "text", false }, { "text", "int32", true }, { "int32", "text", true }, { "guid", "text", true }, { "list<int32>", "list<int64>", false },
+        { "text?", "text", true }, { "text", "int32", true }, { "int32", "text", true }, { "guid", "text", true }, { "list<int32>", "list<int64>", false },
         { "list<int64>", "list<int32>", true }, { "map<int32, text>", "map<text, text>", false }, { "map<text, text>", "map<int32, text>", true },
         { "single*2", "single*3", true }, { "single*2", "list<single>", false }, { "list<single>", "single*2", true }, { "tuple<int32, text>", "tuple<int64, text>", false },
         { "tuple<int32>", "tuple<int32, text>", true }, { "text", "any", false }, { "any", "text", true }, { "entry<Game.Items>", "text", false },

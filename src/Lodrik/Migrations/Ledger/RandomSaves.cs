@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Numerics;
+using Lodrik.Saves.Forms;
 using Lodrik.State;
 
 namespace Lodrik.Migrations;
@@ -15,7 +16,7 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
     private const int DeepEnough = 6;
     private const int TooDeep = 24;
 
-    private static readonly string[] Keys = ["one", "two", "a/b", "Ünder~", "7", "with blank"];
+    private static readonly string[] Keys = ["one", "One", "two", "a/b", "Ünder~", "7", "with blank"];
     private static readonly double[] Doubles = [0, -0.0, 1, -1.5, double.MaxValue, double.MinValue, double.Epsilon, double.NaN,
         double.PositiveInfinity, double.NegativeInfinity];
     private static readonly float[] Singles = [0, -0f, 1, -1.5f, float.MaxValue, float.MinValue, float.Epsilon, float.NaN,
@@ -23,6 +24,7 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
 
     private Random _random = new(0);
     private int _depth;
+    private List<(string Type, SaveValue Content)>? _shared;
 
     /// <summary>The sections of a save.</summary>
     public SaveMap Next(int seed)
@@ -39,21 +41,35 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
                     break;
                 case "session":
                     foreach (var (name, part) in shape.Subsystems)
-                        sections[$"{key}/{name}"] = Value(part);
+                        Add(sections, $"{key}/{name}", part);
                     break;
                 case "group":
                     break;
                 default:
-                    sections[key] = Value(type);
+                    Add(sections, key, type);
                     break;
             }
         }
         return sections;
     }
 
+    /// <summary>Adds a section, and what the numbers in it stand for beside it.</summary>
+    private void Add(SaveMap sections, string name, string type)
+    {
+        _shared = [];
+        sections[name] = Value(type);
+        if (_shared.Count == 0)
+            return;
+        var contents = new SaveMap();
+        for (var i = 0; i < _shared.Count; i++)
+            contents[$"{i + 1}"] = _shared[i].Content;
+        sections[name + SharedTree.Suffix] = contents;
+    }
+
     private SaveMap Scene()
     {
         var entities = new SaveMap();
+        _shared = null;
         foreach (var (kind, parts) in shape.Kinds.Where(kind => kind.Key != "*"))
         {
             var count = _random.Next(3);
@@ -81,11 +97,12 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
         _depth++;
         try
         {
-            return type.Count > 0 && type.Name != "list" ? ListOf(type.Count, () => Scalar(type.Name)) : type.Name switch
+            return type.Count > 0 && !type.IsList ? ListOf(type.Count, () => Scalar(type.Name)) : type.Name switch
             {
+                _ when type.IsSet => SetOf(type.Arguments[0]),
                 // Saved by whichever release, an array of fixed length has been full.
-                "list" => ListOf(type.Count > 0 ? type.Count : Length(), () => Value(type.Arguments[0])),
-                "map" => Map(type.Arguments[0], type.Arguments[1]),
+                _ when type.IsList => ListOf(type.Count > 0 ? type.Count : Length(), () => Value(type.Arguments[0])),
+                _ when type.IsMap => Map(type.Arguments[0], type.Arguments[1]),
                 "tuple" => Tuple(type.Arguments),
                 "grid2" => Grid(2, type.Arguments[0]),
                 "grid3" => Grid(3, type.Arguments[0]),
@@ -105,10 +122,29 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
         if (shape.Find(name) is not { } type)
             throw new LedgerException($"The ledger of version {shape.Version} speaks of {name}, and does not say what it is.");
         if (type.IsEnum)
-            return OneOf(type.Values);
-        // What stands for a shared object is a number whose content is elsewhere; none is always there.
-        if (type.IsShared || (_depth > TooDeep && !type.IsStruct))
+            return type.IsFlags && _random.Next(3) == 0 ? $"{OneOf(type.Values)}, {OneOf(type.Values)}" : OneOf(type.Values);
+        if (_depth > TooDeep && !type.IsStruct)
             return SaveValue.Null;
+        return type.IsShared ? Shared(name, type) : Content(type);
+    }
+
+    /// <summary>The number of a shared object: of one that stands elsewhere already, or of a new one.</summary>
+    private SaveValue Shared(string name, ShapeType type)
+    {
+        // A part of a scene has no place for them.
+        if (_shared is null)
+            return SaveValue.Null;
+        var known = Enumerable.Range(0, _shared.Count).Where(i => _shared[i].Type == name).ToList();
+        if (known.Count > 0 && _random.Next(2) == 0)
+            return OneOf(known) + 1;
+        _shared.Add((name, SaveValue.Null));
+        var number = _shared.Count;
+        _shared[number - 1] = (name, Content(type));
+        return number;
+    }
+
+    private SaveMap Content(ShapeType type)
+    {
         if (type.Variants.Count == 0)
             return Members(type);
         var (variant, variantType) = type.Variants.ElementAt(_random.Next(type.Variants.Count));
@@ -120,14 +156,21 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
         var map = new SaveMap();
         foreach (var (key, member) in type.Members)
             map[key] = Value(member);
+        // What a later version of the game left there.
+        if (type.KeepsUnknown && _random.Next(2) == 0)
+            map.TryAdd("madeUp", 5);
         return map;
     }
 
     private SaveMap Map(ShapeExpression key, ShapeExpression value)
     {
-        var map = new SaveMap();
+        var (map, known) = (new SaveMap(), new HashSet<string>(ComparerOf(key)));
         for (var i = Length(); i > 0; i--)
-            map.TryAdd(Key(key), Value(value));
+        {
+            var name = Key(key);
+            if (known.Add(name))
+                map[name] = Value(value);
+        }
         return map;
     }
 
@@ -167,6 +210,20 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
             list.Add(item());
         return list;
     }
+
+    private SaveList SetOf(ShapeExpression item)
+    {
+        var (list, known) = (new SaveList(), new HashSet<string>(ComparerOf(item)));
+        foreach (var value in ListOf(Length(), () => Value(item)))
+        {
+            if (known.Add(value.ToString()!))
+                list.Add(value);
+        }
+        return list;
+    }
+
+    private static StringComparer ComparerOf(ShapeExpression item) =>
+        item.Label == ShapeExpression.Caseless ? StringComparer.OrdinalIgnoreCase : StringComparer.Ordinal;
 
     private int Length() => _depth > DeepEnough ? 0 : _random.Next(8) switch
     {

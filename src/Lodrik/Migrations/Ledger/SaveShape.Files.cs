@@ -96,7 +96,8 @@ public sealed partial class SaveShape
         Write(writer, "named", type.Named);
         Write(writer, "required", type.Required);
         Write(writer, "variants", type.Variants);
-        foreach (var (flag, isSet) in new[] { ("struct", type.IsStruct), ("shared", type.IsShared), ("keepsUnknown", type.KeepsUnknown) })
+        foreach (var (flag, isSet) in new[] { ("struct", type.IsStruct), ("shared", type.IsShared), ("keepsUnknown", type.KeepsUnknown),
+            ("flags", type.IsFlags) })
         {
             if (isSet)
                 writer.WriteBoolean(flag, true);

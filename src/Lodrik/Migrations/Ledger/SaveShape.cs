@@ -252,6 +252,9 @@ sealed partial class SaveShape
                 case "shared":
                     type.IsShared = value.Value == "true";
                     break;
+                case "flags":
+                    type.IsFlags = value.Value == "true";
+                    break;
                 case "keepsUnknown":
                     type.KeepsUnknown = value.Value == "true";
                     break;

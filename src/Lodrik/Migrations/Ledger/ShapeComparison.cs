@@ -10,6 +10,7 @@ internal sealed class ShapeComparison
     private readonly SaveShape _after;
     private readonly List<ShapeChange> _changes = [];
     private readonly HashSet<(string, string)> _compared = [];
+    private string _what = "";
 
     private ShapeComparison(SaveShape before, SaveShape after) => (_before, _after) = (before, after);
 
@@ -52,7 +53,12 @@ internal sealed class ShapeComparison
         foreach (var variant in old.Variants)
         {
             if (now.Variants.TryGetValue(variant.Key, out var type))
+            {
+                if (IsExchanged(variant.Value, type, old.Variants.Values, now.Variants.Values))
+                    Add(ShapeChangeKind.MeaningChanged, ShapeElement.Variant, path, variant.Key, after, variant.Value, type, true,
+                        $"it was {variant.Value} and is {type}");
                 CompareNamed(variant.Value, type, $"{path}/{Escape(variant.Key)}");
+            }
             else
                 Add(ShapeChangeKind.Removed, ShapeElement.Variant, path, variant.Key, after, variant.Value, "", true);
         }
@@ -64,6 +70,9 @@ internal sealed class ShapeComparison
                 : "one of several variants", now.Variants.Count == 0
                 ? "without variants"
                 : "one of several variants", true);
+        if (old.KeepsUnknown && !now.KeepsUnknown)
+            Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, "", after, "one that keeps unknown members", "one that does not",
+                true);
     }
 
     private void CompareMember(ShapeType old, ShapeType now, string key, string owner, string path)
@@ -89,18 +98,33 @@ internal sealed class ShapeComparison
     /// </summary>
     private static bool HasAnotherMeaning(ShapeType old, ShapeType now, string key)
     {
-        var (was, @is) = (NameOf(old, key), NameOf(now, key));
-        return was != @is && (now.Members.Keys.Any(other => other != key && NameOf(now, other) == was)
-            || old.Members.Keys.Any(other => other != key && NameOf(old, other) == @is));
+        return IsExchanged(NameOf(old, key), NameOf(now, key), old.Members.Keys.Where(other => other != key).Select(other => NameOf(old, other)),
+            now.Members.Keys.Where(other => other != key).Select(other => NameOf(now, other)));
     }
+
+    /// <summary>Whether what stands in a place today stood in another place before, or what stood there stands in another today.</summary>
+    private static bool IsExchanged(string was, string @is, IEnumerable<string> before, IEnumerable<string> after) =>
+        was != @is && (after.Contains(was) || before.Contains(@is));
 
     private static string NameOf(ShapeType type, string key) => type.Named.TryGetValue(key, out var name) ? name : key;
 
     private void CompareValues(string before, string after, string path, string name, string owner)
     {
-        var (old, now) = (ShapeExpression.Parse(before), ShapeExpression.Parse(after));
-        if (!Compare(old, now, path))
-            Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, name, owner, before, after, true);
+        if (WhatGoes(before, after, path) is { } what)
+            Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, name, owner, before, after, true, what);
+    }
+
+    /// <summary>What the later type does not take of what the older one wrote, or an empty text where that says itself; null for nothing.</summary>
+    private string? WhatGoes(string before, string after, string path)
+    {
+        _what = "";
+        return Compare(ShapeExpression.Parse(before), ShapeExpression.Parse(after), path) ? null : _what;
+    }
+
+    private bool Goes(string what)
+    {
+        _what = what;
+        return false;
     }
 
     /// <summary>Whether the later type reads what the older one wrote; what is within it is looked at as well.</summary>
@@ -108,24 +132,53 @@ internal sealed class ShapeComparison
     {
         if (now.Name == "any")
             return true;
-        if (old.IsNullable && !now.IsNullable && IsValue(now))
-            return false;
+        if (old.IsNullable && !now.IsNullable)
+            return Goes("there is no place for null");
+        if (now.Label == ShapeExpression.Caseless && old.Label != now.Label)
+            return Goes("what differs by case alone becomes one");
         if (old.IsNamed && now.IsNamed)
             return CompareTypes(old, now, path);
-        if (old.Name == "list" && now.Name == "list")
-            return HasRoom(old, now) && CompareArguments(old, now, path);
+        if (old.IsList && now.IsList)
+            return HasRoom(old, now) && HoldsItems(old, now) && CompareArguments(old, now, path);
+        if (old.IsMap && now.IsMap)
+            return CompareMaps(old, now, path);
         if (old.Name == now.Name && old.Count == now.Count && old.Arguments.Count == now.Arguments.Count)
-            return old.Name == "map" ? CompareMaps(old, now, path) : CompareArguments(old, now, path);
+            return MeansTheSame(old, now) && CompareArguments(old, now, path);
         return IsWider(old, now) || IsListOf(old, now) || (old.Name == "entry" && now.Name == "text");
     }
 
     private bool CompareTypes(ShapeExpression old, ShapeExpression now, string path)
     {
         var (one, other) = (_before.Find(old.Name), _after.Find(now.Name));
-        if (one is not null && other is not null && (one.IsEnum != other.IsEnum || one.IsShared != other.IsShared))
+        if (one is not null && other is not null && one.IsEnum != other.IsEnum)
             return false;
+        if (one is not null && other is not null && one.IsShared != other.IsShared)
+            return Goes(one.IsShared ? "its objects are shared no more" : "its objects are shared now");
         CompareNamed(old.Name, now.Name, path);
-        return true;
+        // A type that was renamed, or moved, is the same one.
+        return old.Name == now.Name || one is null || other is null || old.Name.IndexOf('<') >= 0
+            || (_after.Find(old.Name) is null && _before.Find(now.Name) is null)
+            || Goes("it is another type than it was, and both are there");
+    }
+
+    /// <summary>Whether a collection takes all items of another, in their order where it has one.</summary>
+    private bool HoldsItems(ShapeExpression old, ShapeExpression now)
+    {
+        if (now.IsSet && !old.IsSet)
+            return Goes(now.Name == "set" ? "an item that is there twice stays once" : "an item that is there twice stays once, and the order goes");
+        return (old.Name, now.Name) is not (("queue", "stack") or ("stack", "queue"))
+            || Goes("the first becomes the last");
+    }
+
+    /// <summary>Whether numbers that belong together, or the items of a tuple, are called what they were.</summary>
+    private bool MeansTheSame(ShapeExpression old, ShapeExpression now)
+    {
+        if (now.Count > 0 && old.Label != now.Label)
+            return Goes("its numbers mean something else");
+        var (before, after) = (old.Arguments.Select(one => one.Label).ToList(), now.Arguments.Select(one => one.Label).ToList());
+        return now.Name != "tuple" || !before.Zip(after, (was, @is) => (was, @is))
+            .Any(pair => pair.was.Length > 0 && pair.@is.Length > 0 && IsExchanged(pair.was, pair.@is, before, after))
+            || Goes("its items stand for something else");
     }
 
     /// <summary>A list's item has a path of its own, and a tuple's parts have the tuple's.</summary>
@@ -143,7 +196,10 @@ internal sealed class ShapeComparison
     private bool CompareMaps(ShapeExpression old, ShapeExpression now, string path)
     {
         var (oldKey, newKey) = (old.Arguments[0], now.Arguments[0]);
-        return (newKey.Name == "text" || Compare(oldKey, newKey, path)) && Compare(old.Arguments[1], now.Arguments[1], path + "/*");
+        if (old.Name == "orderedmap" && now.Name != "orderedmap")
+            return Goes("the order goes");
+        return ((newKey.Name == "text" && newKey.Label.Length == 0) || Compare(oldKey, newKey, path))
+            && Compare(old.Arguments[1], now.Arguments[1], path + "/*");
     }
 
     private static bool IsWider(ShapeExpression old, ShapeExpression now)
@@ -159,14 +215,13 @@ internal sealed class ShapeComparison
             || (old.Name == "single" && now.Name == "double");
     }
 
-    private bool IsValue(ShapeExpression type) => type.IsNamed
-        ? _after.Find(type.Name) is { } named && (named.IsEnum || named.IsStruct)
-        : type.Name is not ("text" or "entry" or "bytes" or "uri" or "version" or "any" or "list" or "map" or "grid2" or "grid3");
-
     private void CompareEnums(ShapeType old, ShapeType now, string owner, string path)
     {
         foreach (var value in old.Values.Where(value => !now.Values.Contains(value) && !now.FormerValues.Contains(value)))
             Add(ShapeChangeKind.Removed, ShapeElement.EnumValue, path, value, owner, "", "", true);
+        if (old.IsFlags && !now.IsFlags)
+            Add(ShapeChangeKind.TypeChanged, ShapeElement.EnumValue, path, "", owner, "flags", "one value", true,
+                "there is no place for several values at once");
         foreach (var value in now.Values.Where(value => !old.Values.Contains(value)))
             Add(ShapeChangeKind.Added, ShapeElement.EnumValue, path, value, owner, "", "", false);
     }
@@ -201,8 +256,8 @@ internal sealed class ShapeComparison
             Add(ShapeChangeKind.Removed, ShapeElement.Part, $"{part} of each {kind}", part, "", before, "", true);
             return;
         }
-        if (!Compare(ShapeExpression.Parse(before), ShapeExpression.Parse(after), $"{part} of each {kind}: "))
-            Add(ShapeChangeKind.TypeChanged, ShapeElement.Part, $"{part} of each {kind}", part, "", before, after, true);
+        if (WhatGoes(before, after, $"{part} of each {kind}: ") is { } what)
+            Add(ShapeChangeKind.TypeChanged, ShapeElement.Part, $"{part} of each {kind}", part, "", before, after, true, what);
     }
 
     private void CompareSubsystems()

@@ -3,17 +3,24 @@ namespace Lodrik.Migrations;
 /// <summary>
 /// The type of a value as ledgers write it: <c>int32</c>, <c>text?</c>, <c>list&lt;Game.Item&gt;</c>, <c>map&lt;text, int32&gt;</c>,
 /// <c>single*2</c> for a vector, <c>list&lt;int32&gt;*4</c> for an array of fixed length, <c>entry&lt;Game.Items&gt;</c> for a name in a
-/// catalogue. A name with a dot or a capital is a type of the game.
+/// catalogue. A name with a dot or a capital is a type of the game. A word behind a type says what its values mean: <c>single*4
+/// quaternion</c>, <c>set&lt;text caseless&gt;</c>, <c>tuple&lt;int32 oil, int32 wick&gt;</c>.
 /// </summary>
 internal sealed class ShapeExpression
 {
     /// <summary>How deep a type may be nested: what values may be.</summary>
     private const int MostDepth = 128;
 
-    private static readonly HashSet<string> Generic = ["list", "map", "tuple", "grid2", "grid3", "entry"];
+    /// <summary>Behind a text that is the same as another one if only their case is different.</summary>
+    public const string Caseless = "caseless";
 
-    private ShapeExpression(string name, IReadOnlyList<ShapeExpression> arguments, int count, bool isNullable)
+    private static readonly HashSet<string> Lists = ["list", "set", "sortedset", "queue", "stack"];
+    private static readonly HashSet<string> Maps = ["map", "orderedmap"];
+    private static readonly HashSet<string> Generic = [.. Lists, .. Maps, "tuple", "grid2", "grid3", "entry"];
+
+    private ShapeExpression(string name, IReadOnlyList<ShapeExpression> arguments, int count, bool isNullable, string label)
     {
+        Label = label;
         Name = name;
         Arguments = arguments;
         Count = count;
@@ -32,6 +39,18 @@ internal sealed class ShapeExpression
     /// <summary>Whether null may stand there.</summary>
     public bool IsNullable { get; }
 
+    /// <summary>The word behind the type; empty for none.</summary>
+    public string Label { get; }
+
+    /// <summary>Whether it is saved as a list of items.</summary>
+    public bool IsList => Lists.Contains(Name);
+
+    /// <summary>Whether an item can be in it once only.</summary>
+    public bool IsSet => Name is "set" or "sortedset";
+
+    /// <summary>Whether it is saved as a map.</summary>
+    public bool IsMap => Maps.Contains(Name);
+
     /// <summary>Whether this is a type of the game: a state type or an enum.</summary>
     public bool IsNamed => Arguments.Count == 0 && (Name.IndexOf('.') >= 0 || (Name.Length > 0 && char.IsUpper(Name[0])));
 
@@ -45,7 +64,8 @@ internal sealed class ShapeExpression
     }
 
     public override string ToString() =>
-        Name + (Arguments.Count > 0 ? $"<{string.Join(", ", Arguments)}>" : "") + (Count > 0 ? $"*{Count}" : "") + (IsNullable ? "?" : "");
+        Name + (Arguments.Count > 0 ? $"<{string.Join(", ", Arguments)}>" : "") + (Count > 0 ? $"*{Count}" : "") + (IsNullable ? "?" : "")
+        + (Label.Length > 0 ? $" {Label}" : "");
 
     private static ShapeExpression Parse(string text, ref int at, int depth)
     {
@@ -55,19 +75,33 @@ internal sealed class ShapeExpression
         var arguments = ReadArguments(text, ref at, name, depth);
         var count = ReadCount(text, ref at);
         var isNullable = Take(text, ref at, '?');
+        var label = ReadWord(text, ref at);
         return HasArguments(name, arguments.Count)
-            ? new ShapeExpression(name, arguments, count, isNullable)
+            ? new ShapeExpression(name, arguments, count, isNullable, label)
             : throw new FormatException($"\"{text}\" is no type.");
     }
 
     /// <summary>The name; to that of a generic type of the game, its arguments belong.</summary>
     private static string ReadName(string text, ref int at)
     {
+        while (At(text, at) == ' ')
+            at++;
+        var start = at;
+        while (true)
+        {
+            while (at < text.Length && text[at] is not ('<' or '>' or ',' or '?' or '*' or ' '))
+                at++;
+            if (At(text, at) != '<' || Generic.Contains(text.Substring(start, at - start)))
+                return text.Substring(start, at - start);
+            SkipBrackets(text, ref at);
+        }
+    }
+
+    private static string ReadWord(string text, ref int at)
+    {
         var start = at;
         while (at < text.Length && text[at] is not ('<' or '>' or ',' or '?' or '*'))
             at++;
-        if (At(text, at) == '<' && !Generic.Contains(text.Substring(start, at - start).Trim()))
-            SkipBrackets(text, ref at);
         return text.Substring(start, at - start).Trim();
     }
 
@@ -111,8 +145,9 @@ internal sealed class ShapeExpression
     private static bool HasArguments(string name, int arguments) => name switch
     {
         "" => false,
-        "map" => arguments == 2,
-        "list" or "grid2" or "grid3" or "entry" => arguments == 1,
+        "grid2" or "grid3" or "entry" => arguments == 1,
+        _ when Lists.Contains(name) => arguments == 1,
+        _ when Maps.Contains(name) => arguments == 2,
         "tuple" => arguments > 0,
         _ => true,
     };

@@ -39,6 +39,9 @@ sealed class ShapeType
     /// <summary>Whether it keeps members that it does not know.</summary>
     public bool KeepsUnknown { get; internal set; }
 
+    /// <summary>Whether this is an enum whose values stand together: one with <see cref="FlagsAttribute"/>.</summary>
+    public bool IsFlags { get; internal set; }
+
     /// <summary>Whether this is an enum.</summary>
     public bool IsEnum => Values.Count > 0;
 }

@@ -199,7 +199,7 @@ internal sealed class StepProposal
         nameof(SaveValueKind.Double) => "0.0",
         nameof(SaveValueKind.Decimal) => "0m",
         nameof(SaveValueKind.Integer) => "0",
-        _ => type.StartsWith("list<", StringComparison.Ordinal) ? "new SaveList()" : "new SaveMap()",
+        _ => ShapeExpression.Parse(type).IsList ? "new SaveList()" : "new SaveMap()",
     };
 
     private static string Quote(string text) =>
