@@ -22,8 +22,13 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
         "The ledger's file {0} cannot be read; take it from version control again: {1}",
         "Lodrik", DiagnosticSeverity.Warning, isEnabledByDefault: true);
 
+    private static readonly DiagnosticDescriptor NotDealtWith = new(
+        "LDR103", "A version was raised, and no step deals with a change",
+        "{0}, since version {1} was recorded; {2}",
+        "Lodrik", DiagnosticSeverity.Warning, isEnabledByDefault: true);
+
     /// <inheritdoc/>
-    public override ImmutableArray<DiagnosticDescriptor> SupportedDiagnostics => [Lost, Unreadable];
+    public override ImmutableArray<DiagnosticDescriptor> SupportedDiagnostics => [Lost, Unreadable, NotDealtWith];
 
     /// <inheritdoc/>
     public override void Initialize(AnalysisContext context)
@@ -38,7 +43,7 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
         var (recorded, unreadable) = ReadLedger(context.Options.AdditionalFiles, context.CancellationToken);
         if (recorded.Count == 0 && unreadable.Count == 0)
             return;
-        var losses = Losses(context.Compilation, recorded).ToLookup(loss => loss.Type);
+        var losses = Losses(context.Compilation, recorded, context.CancellationToken).ToLookup(loss => loss.Type);
         // Those of no type of this assembly are told at its save root, and what cannot be read as well.
         context.RegisterSymbolAction(symbol => Report(symbol, losses, unreadable), SymbolKind.NamedType);
     }
@@ -49,7 +54,7 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
         var type = (INamedTypeSymbol)context.Symbol;
         foreach (var loss in losses[TypeShapes.NameOf(type)])
             context.ReportDiagnostic(Diagnostic.Create(
-                Lost, MemberOf(type, loss.Change) ?? type.Locations[0], loss.Change.ToString(), loss.Version, loss.Remedy));
+                loss.Rule, MemberOf(type, loss.Change) ?? type.Locations[0], loss.Change.ToString(), loss.Version, loss.Remedy));
         if (type.GetAttributes().Any(attribute => attribute.AttributeClass?.ToDisplayString() == "Lodrik.SaveFileAttribute"))
         {
             foreach (var (file, problem) in unreadable)
@@ -67,24 +72,38 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
             attribute.AttributeClass?.ToDisplayString() == "Lodrik.SavedAttribute")?.ConstructorArguments.FirstOrDefault().Value as string
         ?? ModelReader.CamelCase(member.Name);
 
-    private static IEnumerable<Loss> Losses(Compilation compilation, IReadOnlyList<SaveShape> recorded)
+    private static IEnumerable<Loss> Losses(
+        Compilation compilation, IReadOnlyList<SaveShape> recorded, CancellationToken cancellation)
     {
+        StepWords? steps = null;
         var today = SaveShape.Of(Documents(compilation.Assembly)
             .Concat(compilation.SourceModule.ReferencedAssemblySymbols.SelectMany(Documents)));
         foreach (var root in SaveShape.Of(Documents(compilation.Assembly)).Roots)
         {
-            if (recorded.FirstOrDefault(one => one.Game == root.Game && one.Version == root.Version) is not { } known)
+            // The version itself, or the last one before it that was recorded.
+            if (recorded.Where(one => one.Game == root.Game && one.Version <= root.Version).OrderByDescending(one => one.Version)
+                .FirstOrDefault() is not { } known)
                 continue;
             var shape = today.ForRoot(root.Root);
             // Types that nothing of the root leads to, and that the ledger has, are held against it by their names.
             shape.TakeNamed(today, known.Types.Keys);
-            foreach (var change in ShapeComparison.Of(known, shape).Where(change => change.IsLoss))
+            // What a type lost is told once, and not at each place where the type stands.
+            foreach (var change in ShapeComparison.Of(known, shape).Where(change => change.IsLoss)
+                .GroupBy(change => (change.Owner, change.Kind, change.Element, change.Name, change.Before, change.After, change.Owner.Length > 0 ? "" : change.Path))
+                .Select(same => same.First()))
             {
                 var isHere = change.Owner.Length > 0 && compilation.Assembly.GetTypeByMetadataName(change.Owner) is not null;
+                if (known.Version < root.Version)
+                {
+                    if (!(steps ??= new StepWords(compilation, cancellation)).Name(change, known.Version, root.Version))
+                        yield return new Loss(NotDealtWith, isHere ? change.Owner : root.Root, change, known.Version,
+                            $"version {root.Version} has no step that deals with it. Add an operation; Accept says that it is meant");
+                    continue;
+                }
                 var remedy = known.IsReleased
                     ? $"that version is released, so raise the version of '{root.Root}' and add a step"
                     : $"raise the version of '{root.Root}' and add a step, or record it anew if version {root.Version} was never released";
-                yield return new Loss(isHere ? change.Owner : root.Root, change, root.Version, remedy);
+                yield return new Loss(Lost, isHere ? change.Owner : root.Root, change, root.Version, remedy);
             }
         }
     }
@@ -115,5 +134,5 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
     }
 
     /// <summary>A loss, where it is told, and what to do about it.</summary>
-    private sealed record Loss(string Type, ShapeChange Change, int Version, string Remedy);
+    private sealed record Loss(DiagnosticDescriptor Rule, string Type, ShapeChange Change, int Version, string Remedy);
 }

@@ -115,13 +115,16 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
                     + "record\".");
         var shapes = versions.Select(_ledger.Read).ToList();
         var today = SaveShape.OfAssembly(typeof(T).Assembly.Location, typeof(T).FullName!.Replace('+', '.'));
+        shapes.ForEach(CheckGiven);
         var (saves, refused) = (0, 0);
         foreach (var shape in shapes)
         {
-            CheckGiven(shape);
             refused += CheckVersion(shape, today);
             saves += _count;
         }
+        // A save says more than this does, so what one shows comes first.
+        if (_migrations?.ProblemsFor([.. shapes, today]) is { Count: > 0 } problems)
+            throw new CompatibilityException(string.Join(Environment.NewLine, problems));
         return new CompatibilityReport(versions, saves, refused, CheckSamples(today));
     }
 
@@ -133,7 +136,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         if (shape.Game != T.Root.Game)
             throw new CompatibilityException(
                 $"The ledger is that of the game \"{shape.Game}\", and {typeof(T).Name} is of \"{T.Root.Game}\".");
-        if (shape.Kinds.Count > 0 && _scenes is null)
+        if (shape.Kinds.Count > 0 && _scenes is null && shape.Find(shape.Root) is { } root && root.Members.ContainsValue("scenes"))
             throw new CompatibilityException("The ledger has kinds of entities. Give the bindings of the game's scenes with WithScenes.");
     }
 

@@ -94,6 +94,25 @@ public sealed class LedgerAnalyzerTests
         Assert.Contains(warnings, warning => warning.Id == "LDR101" && warning.At == at && warning.Message.StartsWith(what + ", since version 1 was recorded; raise the version of 'MillSave'", StringComparison.Ordinal));
     }
 
+    [Theory]
+    [InlineData("", "/miller/sacks was removed: int32")]
+    [InlineData("new MigrationChain().From(1, step => step.SetDefault(\"/miller/note\", \"\"))", "/miller/sacks was removed: int32")]
+    [InlineData("new MigrationChain().From(1, step => step.Rename(\"/miller/sacks\", \"bags\"))", null)]
+    [InlineData("new MigrationChain().From(1, step => step.ForEach(\"/miller\", miller => miller.Rename(\"/sacks\", \"bags\")))", null)]
+    [InlineData("new MigrationChain().From(1, Up); private static void Up(MigrationStep step) => More(step); private static void More(MigrationStep step) => step.Rename(Old, \"bags\"); private const string Old = \"/miller/sacks\"", null)]
+    [InlineData("new MigrationChain().From(1, step => step.Run(\"all of it\", [\"miller\"], save => { }))", null)]
+    [InlineData("new MigrationChain().From(2, step => step.Rename(\"/miller/sacks\", \"bags\"))", "/miller/sacks was removed: int32")]
+    public async Task A_raised_version_needs_a_step_that_deals_with_what_is_lost(string chain, string? what)
+    {
+        var game = Change("public int Sacks", "public int Bags").Replace("Version = 1", "Version = 2", StringComparison.Ordinal)
+            + (chain.Length > 0 ? $"public static class History {{ public static MigrationChain All {{ get; }} = {chain}; }}" : "");
+        var warnings = await Warnings(game);
+        if (what is null)
+            Assert.Empty(warnings);
+        else
+            Assert.Equal(("LDR103", "Miller", $"{what}, since version 1 was recorded; version 2 has no step that deals with it. Add an operation; Accept says that it is meant"), Assert.Single(warnings));
+    }
+
     [Fact]
     public async Task A_released_version_cannot_be_recorded_anew_and_a_spoilt_ledger_is_told()
     {

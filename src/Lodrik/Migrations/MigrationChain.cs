@@ -113,6 +113,17 @@ public sealed class MigrationChain
         return problems;
     }
 
+    /// <summary>
+    /// What is wrong with the steps by what is known of the saves: an operation that names something which no save of its version has, and
+    /// a change between two versions that loses something without an operation that deals with it.
+    /// </summary>
+    /// <param name="shapes">The recorded shapes in the order of their versions, and today's as the last.</param>
+    public IReadOnlyList<string> ProblemsFor(IReadOnlyList<SaveShape> shapes)
+    {
+        ArgumentNullException.ThrowIfNull(shapes);
+        return [.. StepCheck.Problems(_steps, shapes)];
+    }
+
     /// <summary>Whether a save of an older version can be brought up.</summary>
     internal bool LeadsUpFrom(int version) => _steps.Exists(step => step.From == version);
 

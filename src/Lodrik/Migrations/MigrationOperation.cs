@@ -5,10 +5,13 @@ namespace Lodrik.Migrations;
 /// <summary>One declared operation of a step: what it does in words, which sections it looks at, and the doing.</summary>
 /// <param name="describe">The operation as lines, each after a prefix that says where it happens.</param>
 /// <param name="sections">The sections that it looks at, groups as <c>name/*</c>; none for what happens within a value.</param>
+/// <param name="claims">What it says that saves have, and what it puts there.</param>
 /// <param name="apply">The doing.</param>
 internal sealed class MigrationOperation(
-    Func<string, IEnumerable<string>> describe, IReadOnlyList<string> sections, Action<MigrationRoot> apply)
+    Func<string, IEnumerable<string>> describe, IReadOnlyList<string> sections, IReadOnlyList<StepClaim> claims, Action<MigrationRoot> apply)
 {
+    public IReadOnlyList<StepClaim> Claims => claims;
+
     public IReadOnlyList<string> Sections => sections;
 
     public IEnumerable<string> Describe(string prefix) => describe(prefix);

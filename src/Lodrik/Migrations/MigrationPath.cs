@@ -46,6 +46,9 @@ internal sealed class MigrationPath
     /// <summary>The path without its last step.</summary>
     public MigrationPath Parent => new([.. Steps.Take(Steps.Count - 1)]);
 
+    /// <summary>The path without its first steps.</summary>
+    public MigrationPath From(int step) => new([.. Steps.Skip(step)]);
+
     /// <summary>The place beside this one under another name.</summary>
     public MigrationPath Beside(string name) => new([.. Steps.Take(Steps.Count - 1), name]);
 

@@ -42,7 +42,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         var from = ParseNamed(path);
         var (to, mayMiss) = (from.Beside(name), TakeIfPresent());
         return Add(
-            at => $"{Maybe(mayMiss)}{at}{from} becomes {Again(at)}{to}", [from], root => ValueOperations.Rename(root, from, name, mayMiss));
+            at => $"{Maybe(mayMiss)}{at}{from} becomes {Again(at)}{to}", [from], [At(from), New(to)],
+            root => ValueOperations.Rename(root, from, name, mayMiss));
     }
 
     /// <summary>Moves a value elsewhere, also into another section. Maps on the way that are missing are made.</summary>
@@ -55,7 +56,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     {
         var (source, target, mayMiss) = (ParseSome(from), ParseTarget(to, from), TakeIfPresent());
         return Add(at => $"{Maybe(mayMiss)}{at}{source} moves to {Again(at)}{target}", [source, target],
-            root => ValueOperations.Move(root, source, target, mayMiss));
+            [At(source), New(target)], root => ValueOperations.Move(root, source, target, mayMiss));
     }
 
     /// <summary>Copies a value elsewhere, also into another section.</summary>
@@ -64,14 +65,14 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     {
         var (source, target, mayMiss) = (ParseSome(from), ParseTarget(to, from), TakeIfPresent());
         return Add(at => $"{Maybe(mayMiss)}{at}{source} is copied to {Again(at)}{target}", [source, target],
-            root => ValueOperations.Copy(root, source, target, mayMiss));
+            [At(source), New(target)], root => ValueOperations.Copy(root, source, target, mayMiss));
     }
 
     /// <summary>Takes a value out.</summary>
     public TSelf Remove(string path)
     {
         var (from, mayMiss) = (ParseSome(path), TakeIfPresent());
-        return Add(at => $"{Maybe(mayMiss)}{at}{from} is removed", [from], root => ValueOperations.Remove(root, from, mayMiss));
+        return Add(at => $"{Maybe(mayMiss)}{at}{from} is removed", [from], [At(from)], root => ValueOperations.Remove(root, from, mayMiss));
     }
 
     /// <summary>Puts a value where there is none. What is there stays.</summary>
@@ -81,7 +82,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         var target = ParseNamed(path);
         RefuseIfPresent(nameof(SetDefault));
         return Add(
-            at => $"{at}{target} is {Shown(value)} where it is missing", [target], root => ValueOperations.SetDefault(root, target, value));
+            at => $"{at}{target} is {Shown(value)} where it is missing", [target], [New(target)],
+            root => ValueOperations.SetDefault(root, target, value));
     }
 
     /// <summary>Makes a value one of another sort, as <see cref="SaveValue.ConvertTo"/> does. Null stays null.</summary>
@@ -94,6 +96,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             prefix =>
                 $"{Maybe(mayMiss)}{prefix}{at} becomes {(kind == SaveValueKind.Bytes ? "" : "a ")}{SaveValue.Conversion.NameOf(kind)}",
             [at],
+            [At(at)],
             root => ValueOperations.Convert(root, at, value => value.ConvertTo(kind), mayMiss));
     }
 
@@ -106,7 +109,19 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentException.ThrowIfNullOrEmpty(does);
         ArgumentNullException.ThrowIfNull(convert);
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} {does}", [at], root => ValueOperations.Convert(root, at, convert, mayMiss));
+        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} {does}", [at], [At(at)],
+            root => ValueOperations.Convert(root, at, convert, mayMiss));
+    }
+
+    /// <summary>Says that what a change loses at a place is meant to go, or that nothing is lost there. The save stays as it is.</summary>
+    /// <param name="path">Where.</param>
+    /// <param name="why">Why that is fine, in words: "what was there twice is there once".</param>
+    public TSelf Accept(string path, string why)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(why);
+        RefuseIfPresent(nameof(Accept));
+        var at = Parse(path);
+        return Add(prefix => $"{prefix}{at}: {why}", [at], [At(at)], _ => { });
     }
 
     /// <summary>Makes several values of one, beside where it was.</summary>
@@ -126,6 +141,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             at =>
                 $"{Maybe(mayMiss)}{at}{from} is split {does} into "
                     + $"{string.Join(" and ", into.Select(name => $"{Again(at)}{from.Beside(name)}"))}", [from],
+            [At(from), .. into.Select(name => New(from.Beside(name)))],
             root => ValueOperations.Split(root, from, into, split, mayMiss));
     }
 
@@ -149,6 +165,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             at =>
                 $"{Maybe(mayMiss)}{string.Join(" and ", sources.Select((path, i) => $"{(i == 0 ? at : Again(at))}{path}"))} become "
                     + $"{Again(at)}{target} {does}", [.. sources, target],
+            [.. sources.Select(At), New(target)],
             root => ValueOperations.Merge(root, sources, target, merge, mayMiss));
     }
 
@@ -157,7 +174,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} goes into a map, as its {name}", [at],
+        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} goes into a map, as its {name}", [at], [At(at), New(at)],
             root => ValueOperations.Convert(root, at, value => new SaveMap { [name] = value }, mayMiss));
     }
 
@@ -166,7 +183,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes its {name}", [at],
+        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes its {name}", [at], [At(at), New(at)],
             root => ValueOperations.Convert(root, at, value => ValueOperations.Unwrap(value, name), mayMiss));
     }
 
@@ -175,7 +192,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     {
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
         return Add(
-            prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes a list", [at], root => ValueOperations.Convert(root, at, value => value switch
+            prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes a list", [at], [At(at), New(at)], root => ValueOperations.Convert(root, at, value => value switch
         {
             SaveList => value,
             { Kind: SaveValueKind.Null } => new SaveList(),
@@ -187,7 +204,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     public TSelf UnwrapItem(string path)
     {
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
-        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes its only item", [at],
+        return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes its only item", [at], [At(at), New(at)],
             root => ValueOperations.Convert(root, at, ValueOperations.UnwrapItem, mayMiss));
     }
 
@@ -201,6 +218,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentException.ThrowIfNullOrEmpty(to);
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
         return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at}: the variant {from} becomes {to}", [at],
+            [new StepClaim(ClaimSort.Variant, at, from)],
             root => ValueOperations.Convert(root, at, value => ValueOperations.RenameVariant(value, from, to), mayMiss));
     }
 
@@ -214,6 +232,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentException.ThrowIfNullOrEmpty(to);
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
         return Add(prefix => $"{Maybe(mayMiss)}{prefix}{at}: the value {from} becomes {to}", [at],
+            [new StepClaim(ClaimSort.EnumValue, at, from)],
             root => ValueOperations.Convert(root, at, value => ValueOperations.RenameWord(value, from, to), mayMiss));
     }
 
@@ -221,7 +240,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     public TSelf ForEach(string path, Action<MigrationItem> describe)
     {
         var (at, mayMiss, inner) = (Parse(path), TakeIfPresent(), Describe(describe));
-        return AddGroup(prefix => $"{Maybe(mayMiss)}{prefix}{at}", SectionsOf([at]), inner,
+        return AddGroup(prefix => $"{Maybe(mayMiss)}{prefix}{at}", SectionsOf([at]), inner, claim => claim.Within(at),
             root => root.Find(at, mayMiss).Select(match => match.Place));
     }
 
@@ -243,8 +262,16 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
 
     private protected static string Maybe(bool ifPresent) => ifPresent ? "if present, " : "";
 
-    private protected TSelf Add(Func<string, string> describe, IReadOnlyList<MigrationPath> paths, Action<MigrationRoot> apply) =>
-        Add(new MigrationOperation(prefix => [describe(prefix)], SectionsOf(paths), apply));
+    private static StepClaim At(MigrationPath path) => new(ClaimSort.Place, path);
+
+    private static StepClaim New(MigrationPath path) => new(ClaimSort.Place, path, IsNew: true);
+
+    private protected TSelf Add(Func<string, string> describe, IReadOnlyList<MigrationPath> paths, IReadOnlyList<StepClaim> claims,
+        Action<MigrationRoot> apply) =>
+        Add(new MigrationOperation(prefix => [describe(prefix)], SectionsOf(paths), [.. claims.Select(Placed)], apply));
+
+    /// <summary>A claim as it is meant in a step of this sort.</summary>
+    private protected virtual StepClaim Placed(StepClaim claim) => claim;
 
     private protected TSelf Add(MigrationOperation operation)
     {
@@ -254,8 +281,10 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
 
     /// <summary>Adds operations that are done at each of several places.</summary>
     private protected TSelf AddGroup(Func<string, string> where, IReadOnlyList<string> sections, IReadOnlyList<MigrationOperation> inner,
-        Func<MigrationRoot, IEnumerable<MigrationPlace>> places) =>
-        Add(new MigrationOperation(prefix => inner.SelectMany(operation => operation.Describe(where(prefix))), sections, root =>
+        Func<StepClaim, StepClaim> place, Func<MigrationRoot, IEnumerable<MigrationPlace>> places) =>
+        Add(new MigrationOperation(
+            prefix => inner.SelectMany(operation => operation.Describe(where(prefix))), sections,
+            [.. inner.SelectMany(operation => operation.Claims).Select(place).Select(Placed)], root =>
         {
             // All of them first: an operation may put another value in the place of what is gone through.
             foreach (var place in places(root).ToList())

@@ -33,7 +33,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         ArgumentException.ThrowIfNullOrEmpty(kind);
         RefuseIfPresent(nameof(ForEachEntity));
         return AddGroup(prefix => $"each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe),
-            root => Entities(root, kind).Select(entity => entity.Place));
+            claim => claim.WithinEntities(kind), root => Entities(root, kind).Select(entity => entity.Place));
     }
 
     /// <summary>Works on a part of each entity of a kind that has it, in all scenes, by paths from the part on.</summary>
@@ -47,7 +47,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         RefuseIfPresent(nameof(ForEachPart));
         return AddGroup(
             prefix => $"{part} of each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe),
-            root => Entities(root, kind).Select(entity => PartOf(entity, part)).OfType<MigrationPlace>());
+            claim => claim with { Kind = kind, Part = part }, root => Entities(root, kind).Select(entity => PartOf(entity, part)).OfType<MigrationPlace>());
     }
 
     /// <summary>Gives a kind another name.</summary>
@@ -56,10 +56,22 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         ArgumentException.ThrowIfNullOrEmpty(from);
         ArgumentException.ThrowIfNullOrEmpty(to);
         RefuseIfPresent(nameof(RenameKind));
-        return Add(new MigrationOperation(at => [$"{at}the kind {from} becomes {to}"], InScenes, root =>
+        return Add(new MigrationOperation(at => [$"{at}the kind {from} becomes {to}"], InScenes, [OfKind(from), OfKind(to, isNew: true)], root =>
         {
             foreach (var (_, entity) in Entities(root, from))
                 entity["kind"] = to;
+        }));
+    }
+
+    /// <summary>Takes all entities of a kind out of all scenes.</summary>
+    public MigrationStep RemoveKind(string kind)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(kind);
+        RefuseIfPresent(nameof(RemoveKind));
+        return Add(new MigrationOperation(at => [$"{at}the kind {kind} is removed"], InScenes, [OfKind(kind)], root =>
+        {
+            foreach (var (place, _) in Entities(root, kind).ToList())
+                place.Remove();
         }));
     }
 
@@ -74,7 +86,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         ArgumentException.ThrowIfNullOrEmpty(to);
         RefuseIfPresent(nameof(RenamePart));
         return Add(new MigrationOperation(
-            at => [$"{at}the part {from} of {(kind == AnyName ? "every kind" : kind)} becomes {to}"], InScenes, root =>
+            at => [$"{at}the part {from} of {(kind == AnyName ? "every kind" : kind)} becomes {to}"], InScenes,
+            [OfPart(kind, from), OfPart(kind, to, isNew: true)], root =>
         {
             foreach (var entity in Entities(root, kind))
             {
@@ -97,7 +110,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         _ = new EntityReference(default, to);
         var section = MigrationPath.Of(_scenes, from);
         var place = MigrationPath.Of(_session, "place", "scene");
-        return Add(new MigrationOperation(at => [$"{at}the scene {from} becomes {to}"], [.. InScenes, $"{_session}/place"], root =>
+        return Add(new MigrationOperation(at => [$"{at}the scene {from} becomes {to}"], [.. InScenes, $"{_session}/place"], [], root =>
         {
             if (root.FindOne(section) is { } scene && !scene.TryRename(to))
                 throw new OperationException($"There is a scene \"{to}\" already.", scene.Locate());
@@ -123,7 +136,9 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         ArgumentNullException.ThrowIfNull(code);
         RefuseIfPresent(nameof(Run));
         List<string> allowed = [.. sections];
-        return Add(new MigrationOperation(at => [$"{at}{does}"], allowed, root =>
+        var claims = allowed.Select(section => Placed(new StepClaim(ClaimSort.Section, MigrationPath.Of(
+            [.. section.Split('/', 2).Where(name => name != AnyName)]), IsNew: true))).ToList();
+        return Add(new MigrationOperation(at => [$"{at}{does}"], allowed, claims, root =>
         {
             try
             {
@@ -195,6 +210,14 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
             ? new EntityReference(reference.Id, to).ToString()
             : part;
     }
+
+    private static StepClaim OfKind(string kind, bool isNew = false) =>
+        new(ClaimSort.Kind, MigrationPath.Of(), Kind: kind, IsNew: isNew);
+
+    private static StepClaim OfPart(string kind, string part, bool isNew = false) =>
+        new(ClaimSort.Place, MigrationPath.Of(), Kind: kind, Part: part, IsNew: isNew);
+
+    private protected override StepClaim Placed(StepClaim claim) => claim.InScenes(_scenes);
 
     private protected override MigrationPath Parse(string path) => MigrationPath.Parse(path) is { Steps.Count: > 0 } parsed
         ? parsed

@@ -9,7 +9,12 @@ internal sealed class ShapeComparison
     private readonly SaveShape _before;
     private readonly SaveShape _after;
     private readonly List<ShapeChange> _changes = [];
-    private readonly HashSet<(string, string)> _compared = [];
+    private readonly HashSet<ShapeChange> _known = [];
+    /// <summary>In how many places a type is looked at; one that stands in more is told in these.</summary>
+    private const int MostPlaces = 16;
+
+    private readonly Dictionary<(string, string), int> _compared = [];
+    private readonly HashSet<(string, string)> _open = [];
     private string _what = "";
 
     private ShapeComparison(SaveShape before, SaveShape after) => (_before, _after) = (before, after);
@@ -32,10 +37,19 @@ internal sealed class ShapeComparison
 
     private void CompareNamed(string before, string after, string path)
     {
-        if (!_compared.Add((before, after)) || _before.Find(before) is not { } old || _after.Find(after) is not { } now)
+        if (_before.Find(before) is not { } old || _after.Find(after) is not { } now)
             return;
-        if (path == after + ": " && _compared.Any(pair => pair.Item2 == after && pair.Item1 != before))
+        if (path == after + ": " && _compared.Keys.Any(pair => pair.Item2 == after))
             return;
+        _compared[(before, after)] = _compared.TryGetValue((before, after), out var places) ? places + 1 : 1;
+        if (places >= MostPlaces || !_open.Add((before, after)))
+            return;
+        Compare(old, now, after, path);
+        _open.Remove((before, after));
+    }
+
+    private void Compare(ShapeType old, ShapeType now, string after, string path)
+    {
         if (old.IsEnum || now.IsEnum)
         {
             CompareEnums(old, now, after, path);
@@ -154,11 +168,22 @@ internal sealed class ShapeComparison
             return false;
         if (one is not null && other is not null && one.IsShared != other.IsShared)
             return Goes(one.IsShared ? "its objects are shared no more" : "its objects are shared now");
-        CompareNamed(old.Name, now.Name, path);
+        // What a shared object has stands beside the section, once for all places.
+        CompareNamed(old.Name, now.Name, one is { IsShared: true } && SectionIn(path) is { } section ? $"{section}#shared/*" : path);
         // A type that was renamed, or moved, is the same one.
         return old.Name == now.Name || one is null || other is null || old.Name.IndexOf('<') >= 0
             || (_after.Find(old.Name) is null && _before.Find(now.Name) is null)
             || Goes("it is another type than it was, and both are there");
+    }
+
+    /// <summary>The section that a path begins with; null for a path in a part of a scene.</summary>
+    private static string? SectionIn(string path)
+    {
+        if (path.Length == 0 || path[0] != '/')
+            return null;
+        const string Session = "/session/";
+        var end = path.IndexOf('/', path.StartsWith(Session, StringComparison.Ordinal) ? Session.Length : 1);
+        return end < 0 ? path : path.Substring(0, end);
     }
 
     /// <summary>Whether a collection takes all items of another, in their order where it has one.</summary>
@@ -276,8 +301,13 @@ internal sealed class ShapeComparison
     }
 
     private void Add(ShapeChangeKind kind, ShapeElement element, string path, string name, string owner, string before, string after,
-        bool isLoss, string note = "") =>
-        _changes.Add(new ShapeChange(kind, element, path, name, owner, before, after, isLoss, note));
+        bool isLoss, string note = "")
+    {
+        var change = new ShapeChange(kind, element, path, name, owner, before, after, isLoss, note);
+        // The contents of shared objects are one place, whichever member led there.
+        if (_known.Add(change))
+            _changes.Add(change);
+    }
 
     // RFC 6901 section 3.
     private static string Escape(string key) => key.Replace("~", "~0").Replace("/", "~1");

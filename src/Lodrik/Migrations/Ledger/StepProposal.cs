@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text;
 using Lodrik.State;
 
@@ -61,10 +62,11 @@ internal sealed class StepProposal
             case (ShapeChangeKind.BecameRequired, _):
                 Add(change, path => $".SetDefault({Quote(path)}, {InitialOf(change.After)})");
                 break;
-            case (ShapeChangeKind.TypeChanged, ShapeElement.Member or ShapeElement.Subsystem):
-                Add(change, path => ScalarOf(change.After) is { } kind
-                    ? $".Convert({Quote(path)}, SaveValueKind.{kind})"
-                    : $".Convert({Quote(path)}, \"becomes {change.After}\", value => /* {change.Before} to {change.After} */ value)");
+            case (ShapeChangeKind.TypeChanged, ShapeElement.Member or ShapeElement.Subsystem or ShapeElement.Part or ShapeElement.EnumValue):
+                Add(change, path => ConversionOf(change, path));
+                break;
+            case (ShapeChangeKind.MeaningChanged, _):
+                Add(change, path => $".Convert({Quote(path)}, \"stands for something else\", value => /* {change} */ value)");
                 break;
             case (ShapeChangeKind.Removed, ShapeElement.EnumValue) when Take(change, ShapeElement.EnumValue) is { } value:
                 Add(change, path => $".RenameEnumValue({Quote(path)}, {Quote(change.Name)}, {Quote(value.Name)})");
@@ -79,10 +81,16 @@ internal sealed class StepProposal
             case (ShapeChangeKind.Removed, ShapeElement.Variant) when Take(change, ShapeElement.Variant) is { } variant:
                 Add(change, path => $".RenameVariant({Quote(path)}, {Quote(change.Name)}, {Quote(variant.Name)})");
                 break;
+            case (ShapeChangeKind.Removed, ShapeElement.Variant):
+                Add(change, path => $".Convert({Quote(path)}, \"the variant {change.Name} goes\", value => /* {change} */ value)");
+                break;
+            case (ShapeChangeKind.Removed, ShapeElement.Kind) when SimilarKind(change.Name) is null:
+                _lines.Add((null, null, $".RemoveKind({Quote(change.Name)})"));
+                break;
             case (ShapeChangeKind.Removed, ShapeElement.Kind) when SimilarKind(change.Name) is { } kind:
                 _lines.Add((null, null, $".RenameKind({Quote(change.Name)}, {Quote(kind)})"));
                 break;
-            case (ShapeChangeKind.Removed, ShapeElement.Part) when PlaceOf(change.Path + ": ") is ({ } kind, { } part, _):
+            case (ShapeChangeKind.Removed, ShapeElement.Part) when StepClaim.PlaceOf(change) is ({ } kind, { } part, _):
                 var other = _added.Find(one => one.Element == ShapeElement.Part
                     && one.Path.EndsWith($" of each {kind}", StringComparison.Ordinal) && one.After == change.Before);
                 _lines.Add(
@@ -97,6 +105,36 @@ internal sealed class StepProposal
         }
     }
 
+    /// <summary>What makes the value that a type reads today of the one that it wrote before.</summary>
+    private static string ConversionOf(ShapeChange change, string path)
+    {
+        var (before, after) = (ShapeExpression.Parse(change.Element == ShapeElement.EnumValue ? "any" : change.Before),
+            ShapeExpression.Parse(change.Element == ShapeElement.EnumValue ? "any" : change.After));
+        var at = Quote(path);
+        if (before.IsNullable && !after.IsNullable && change.Before.TrimEnd('?') == change.After)
+            return $".Convert({at}, \"is {InitialOf(change.After).Replace("\"", "\\\"", StringComparison.Ordinal)} where it was null\", "
+                + $"value => value.Kind == SaveValueKind.Null ? {InitialOf(change.After)} : value)";
+        if (after is { IsSet: true } && before is { IsList: true, IsSet: false } && before.Arguments[0].Name == after.Arguments[0].Name)
+            return $".Accept({at}, {Quote(change.Note)})";
+        if (RangeOf(before) is not null && RangeOf(after) is var (least, most))
+            return $".Convert({at}, \"is at least {least} and at most {most}\", value => "
+                + $"Math.Clamp(value.AsInt64(), {least}, {most}))";
+        if (before is { Count: 0, Name: "half" or "single" or "double" or "decimal" } && ScalarOf(change.After) == nameof(SaveValueKind.Integer))
+            return $".Convert({at}, \"is rounded\", value => (long)Math.Round(value.AsDouble()))";
+        return ScalarOf(change.After) is { } kind && ScalarOf(change.Before) is { } was && kind != was
+            ? $".Convert({at}, SaveValueKind.{kind})"
+            : $".Convert({at}, {Quote($"becomes {change.After}")}, value => /* {change.Before} to {change.After}"
+                + $"{(change.Note.Length > 0 ? ": " + change.Note : "")} */ value)";
+    }
+
+    /// <summary>The least and the greatest of a sort of whole numbers that are no more than 64 bits.</summary>
+    private static (string Least, string Most)? RangeOf(ShapeExpression type) =>
+        type is { Count: 0, IsNullable: false } && ScalarTypes.Called(type.Name) is { Sort: ScalarSort.Whole } whole
+        && long.TryParse(whole.Samples[0], NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out _)
+        && long.TryParse(whole.Samples[1], NumberStyles.None, CultureInfo.InvariantCulture, out _)
+            ? (whole.Samples[0], whole.Samples[1])
+            : null;
+
     /// <summary>Pairs a member that went with one that came; false where there is none that would do.</summary>
     private bool TryPair(ShapeChange change)
     {
@@ -105,27 +143,41 @@ internal sealed class StepProposal
         var (parent, type) = (ParentOf(change.Path), change.Before);
         var beside = _added.Where(one => one.Element == change.Element && ParentOf(one.Path) == parent && SameType(type, one.After))
             .ToList();
-        if ((beside.Find(one => Similar(one.Name, change.Name)) ?? (beside.Count == 1 ? beside[0] : null)) is { } renamed)
-        {
-            _added.Remove(renamed);
-            Add(change, path => $".Rename({Quote(path)}, {Quote(renamed.Name)})");
-            return true;
-        }
-        if (_added.Find(one => one.Element == ShapeElement.Member && one.Name == change.Name && SameType(type, one.After)
-            && PlaceOf(one.Path).Part == PlaceOf(change.Path).Part) is { } moved)
+        if (beside.Find(one => Similar(one.Name, change.Name)) is { } similar)
+            return Rename(change, similar);
+        // What is of a type of its own is recognised by it wherever it went.
+        var elsewhere = _added.Where(one => one.Element == ShapeElement.Member && SameType(type, one.After)
+            && StepClaim.PlaceOf(one).Part == StepClaim.PlaceOf(change).Part && ParentOf(one.Path) != parent
+            && MigrationPath.Parse(StepClaim.PlaceOf(one).Path).EachCount <= MigrationPath.Parse(StepClaim.PlaceOf(change).Path).EachCount).ToList();
+        if ((elsewhere.Find(one => one.Name == change.Name)
+            ?? (beside.Count == 0 && elsewhere.Count == 1 && IsOfItsOwn(type) ? elsewhere[0] : null)) is { } moved)
         {
             _added.Remove(moved);
-            Add(change, path => $".Move({Quote(path)}, {Quote(PlaceOf(moved.Path).Path)})");
+            Add(change, path => $".Move({Quote(path)}, {Quote(StepClaim.PlaceOf(moved).Path)})");
             return true;
         }
+        if (beside.Count == 1)
+            return Rename(change, beside[0]);
         if (_added.Find(one => ParentOf(one.Path) == parent && _after.Find(one.After) is { } within
             && within.Members.TryGetValue(change.Name, out var there) && SameType(type, there)) is { } around)
         {
-            Add(change, path => $".Move({Quote(path)}, {Quote($"{PlaceOf(around.Path).Path}/{change.Name}")})");
+            Add(change, path => $".Move({Quote(path)}, {Quote($"{StepClaim.PlaceOf(around).Path}/{change.Name}")})");
             return true;
         }
         return false;
     }
+
+    private bool Rename(ShapeChange change, ShapeChange renamed)
+    {
+        _added.Remove(renamed);
+        Add(change, path => $".Rename({Quote(path)}, {Quote(renamed.Name)})");
+        return true;
+    }
+
+    /// <summary>Whether a type says what a value is: one that speaks of a type of the game.</summary>
+    private static bool IsOfItsOwn(string type) => IsOfItsOwn(ShapeExpression.Parse(type));
+
+    private static bool IsOfItsOwn(ShapeExpression type) => type.IsNamed || type.Arguments.Any(IsOfItsOwn);
 
     private void ProposeToRemove(ShapeChange change)
     {
@@ -151,29 +203,23 @@ internal sealed class StepProposal
 
     private void Add(ShapeChange change, Func<string, string> line)
     {
-        var (kind, part, path) = PlaceOf(change.Path);
+        var (kind, part, path) = StepClaim.PlaceOf(change);
         _lines.Add(path.StartsWith('/') || (path.Length == 0 && part is not null)
             ? (kind, part, line(path))
             : (null, null, $"/* {change} */"));
     }
 
-    /// <summary>A path taken apart: <c>flame of each beacon: /lit</c> is within a part.</summary>
-    private static (string? Kind, string? Part, string Path) PlaceOf(string path)
-    {
-        const string Of = " of each ";
-        var of = path.IndexOf(Of, StringComparison.Ordinal);
-        var colon = of < 0 ? -1 : path.IndexOf(": ", of, StringComparison.Ordinal);
-        return of <= 0 || colon < 0 || path[0] == '/'
-            ? (null, null, path)
-            : (path[(of + Of.Length)..colon], path[..of], path[(colon + 2)..]);
-    }
-
     private static string ParentOf(string path) => path[..Math.Max(0, path.LastIndexOf('/'))];
 
     /// <summary>Whether two members may be one: of one type, or of types with the same members.</summary>
-    private bool SameType(string before, string after) => before == after
-        || (_before.Find(before) is { IsEnum: false } one && _after.Find(after) is { IsEnum: false } other
-            && one.Members.Keys.Intersect(other.Members.Keys).Count() * 2 > one.Members.Count);
+    private bool SameType(string before, string after) =>
+        before == after || SameType(ShapeExpression.Parse(before), ShapeExpression.Parse(after));
+
+    private bool SameType(ShapeExpression before, ShapeExpression after) => before.Name == after.Name
+        ? before.Count == after.Count && before.Arguments.Count == after.Arguments.Count
+            && before.Arguments.Zip(after.Arguments).All(pair => SameType(pair.First, pair.Second))
+        : _before.Find(before.Name) is { IsEnum: false } one && _after.Find(after.Name) is { IsEnum: false } other
+            && one.Members.Keys.Intersect(other.Members.Keys).Count() * 2 > one.Members.Count;
 
     private static bool Similar(string one, string other) => Spelling.Nearest(one, [other]) is not null
         || one.Contains(other, StringComparison.OrdinalIgnoreCase) || other.Contains(one, StringComparison.OrdinalIgnoreCase);
@@ -199,7 +245,7 @@ internal sealed class StepProposal
         nameof(SaveValueKind.Double) => "0.0",
         nameof(SaveValueKind.Decimal) => "0m",
         nameof(SaveValueKind.Integer) => "0",
-        _ => ShapeExpression.Parse(type).IsList ? "new SaveList()" : "new SaveMap()",
+        _ => ShapeExpression.Parse(type) is { IsList: true } or { Name: "tuple" } or { Count: > 0 } ? "new SaveList()" : "new SaveMap()",
     };
 
     private static string Quote(string text) =>
