@@ -59,7 +59,10 @@ internal sealed record CreationModel(string TypeName, EquatableList<ParameterMod
 internal sealed record ParameterModel(string Name, string Default, int Member);
 
 /// <summary>What makes a state type the root of a game's saves.</summary>
-internal sealed record RootModel(string Game, int Version);
+/// <param name="Game">The game's id.</param>
+/// <param name="Version">The version of its saves.</param>
+/// <param name="Digest">The digest of their shape.</param>
+internal sealed record RootModel(string Game, int Version, string Digest = "");
 
 /// <summary>A type that may stand where a base type is declared.</summary>
 internal sealed record VariantModel(string Name, string TypeName, bool IsSelf);

@@ -37,6 +37,8 @@ internal sealed partial class ModelReader(
         var containers = new List<string>();
         for (var outer = type.ContainingType; outer is not null; outer = outer.ContainingType)
             containers.Insert(0, Declaration(outer));
+        if (root is not null)
+            root = root with { Digest = new ShapeDigest(codecs).Of(type, _shape) };
         return new StateModel(
             HintName(),
             type.ContainingNamespace.IsGlobalNamespace ? "" : type.ContainingNamespace.ToDisplayString(),

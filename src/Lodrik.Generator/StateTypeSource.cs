@@ -311,7 +311,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line("default:");
         var unknown = CreatesFromValues ? "unknown" : $"value.{model.UnknownMember}";
         Line(model.UnknownMember is null
-            ? "    reader.Skip();"
+            ? "    global::Lodrik.State.StateTypes.SkipUnknown(ref reader);"
             : $"    global::Lodrik.State.StateTypes.ReadUnknown(ref reader, {unknown});");
         Line("    break;");
         Close();
@@ -431,7 +431,8 @@ internal sealed partial class StateTypeSource(StateModel model)
         if (model.Root is { } root)
         {
             var sections = string.Join(", ", model.Members.Select(member => Quote(SectionName(member))));
-            Line($"static global::Lodrik.State.StateRoot {self}.Root {{ get; }} = new({Quote(root.Game)}, {root.Version}, [{sections}]);");
+            Line($"static global::Lodrik.State.StateRoot {self}.Root {{ get; }} = new({Quote(root.Game)}, {root.Version}, [{sections}], "
+                + $"{Quote(root.Digest)});");
         }
         else
         {

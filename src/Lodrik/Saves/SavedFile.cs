@@ -299,9 +299,31 @@ public sealed class SavedFile
         if (Header is not null && !T.Root.IsSaveFile && _opened.Find(StateRoot.SingleSection) is null)
             throw NoSection(StateRoot.SingleSection);
         var whole = Header is null && !T.Root.IsSaveFile ? _checked.Whole() : null;
-        var sections = new SectionReader(Source, new WantedSections(wanted), whole, decoded);
+        // A save of this version with another shape is of a game that was changed without another version, here or in another branch.
+        var unknown = NotesUnknown || (Header is { Shape: { } shape } && T.Root.Shape.Length > 0 && shape != T.Root.Shape)
+            ? new UnknownMembers()
+            : null;
+        var sections = new SectionReader(Source, new WantedSections(wanted), whole, decoded, unknown);
         T.ReadSections(ref sections, ref state);
+        if (unknown is null)
+            return;
+        foreach (var name in whole is null && wanted is null ? Source.Names.Where(name => !IsOf(T.Root, name)) : [])
+            unknown.AddSection(name, Location with { Section = name });
+        UnknownMembers = unknown.Found;
+        Found?.Invoke(unknown.Found);
     }
+
+    /// <summary>Whether reading notes what is not known, and not only where the save's shape is another than the game's.</summary>
+    internal bool NotesUnknown { get; set; }
+
+    /// <summary>Told what was not known while the save was read; it may refuse that.</summary>
+    internal Action<IReadOnlyList<UnknownMember>>? Found { get; set; }
+
+    /// <summary>What was not known when the save was read last, as far as that was looked at.</summary>
+    internal IReadOnlyList<UnknownMember> UnknownMembers { get; private set; } = [];
+
+    private static bool IsOf(StateRoot root, string section) => section.EndsWith(SharedTree.Suffix, StringComparison.Ordinal)
+        || root.Sections.Any(known => known == section || (known.EndsWith('/') && section.StartsWith(known, StringComparison.Ordinal)));
 
     /// <summary>The size of a section's content, neither compressed nor encrypted.</summary>
     internal long SizeOf(string name) => Source.Find(name)?.Bytes.Length ?? 0;

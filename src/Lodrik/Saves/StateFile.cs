@@ -97,6 +97,19 @@ public static class StateFile
     /// <exception cref="SaveException">The file is damaged, of another game or version, or its content does not fit.</exception>
     public static T Read<T>(string path) where T : IStateRoot<T> => Decode<T>(SavedFile.Open(path));
 
+    /// <summary>Reads a file into a new object, and says what in it is not known: in a file that people write, most often a typo.</summary>
+    /// <inheritdoc cref="Read{T}(string)"/>
+    public static T Read<T>(string path, out IReadOnlyList<UnknownMember> unknown) where T : IStateRoot<T> =>
+        DecodeNoting<T>(SavedFile.Open(path), out unknown);
+
+    /// <summary>Reads a text into a new object, and says what in it is not known: in a text that people write, most often a typo.</summary>
+    /// <inheritdoc cref="FromText{T}(string)"/>
+    public static T FromText<T>(string text, out IReadOnlyList<UnknownMember> unknown) where T : IStateRoot<T>
+    {
+        ArgumentNullException.ThrowIfNull(text);
+        return DecodeNoting<T>(SavedFile.FromBytes(Encoding.UTF8.GetBytes(text)), out unknown);
+    }
+
     /// <summary>Reads a file into a new object; where there is no file, gives a new object with its initial values.</summary>
     /// <exception cref="SaveException">There is a file, and it cannot be read; it is left as it is.</exception>
     public static T ReadOrNew<T>(string path) where T : IStateRoot<T> =>
@@ -177,6 +190,14 @@ public static class StateFile
         file.ReadInto(ref state, sections);
     }
 
+    private static T DecodeNoting<T>(SavedFile file, out IReadOnlyList<UnknownMember> unknown) where T : IStateRoot<T>
+    {
+        file.NotesUnknown = true;
+        var state = Decode<T>(file);
+        unknown = file.UnknownMembers;
+        return state;
+    }
+
     internal static T Decode<T>(SavedFile file, IReadOnlyCollection<string>? sections = null, Action<int>? decoded = null)
         where T : IStateRoot<T>
     {
@@ -192,6 +213,7 @@ public static class StateFile
         {
             Game = T.Root.Game,
             Version = T.Root.Version,
+            Shape = T.Root.Shape.Length > 0 ? T.Root.Shape : null,
             SaveId = Guid.CreateVersion7(),
             Saved = DateTimeOffset.UtcNow,
         };

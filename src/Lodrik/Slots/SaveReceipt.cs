@@ -94,6 +94,11 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     /// </summary>
     public int? MigratedFrom => Header is { } header && Found && header.Version < T.Root.Version ? header.Version : null;
 
+    /// <summary>
+    /// What the save has and the game does not know although both have one version, so that it goes with the next save; mostly empty.
+    /// </summary>
+    public IReadOnlyList<State.UnknownMember> UnknownMembers { get; internal init; } = [];
+
     /// <summary>Whether a newer version of the game made the save, so that there may be more in it than was loaded.</summary>
     public bool IsFromNewerVersion => Header is { } header && Found && header.Version > T.Root.Version;
 

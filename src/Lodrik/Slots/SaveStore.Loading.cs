@@ -1,6 +1,7 @@
 using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Slots;
+using Lodrik.State;
 using Lodrik.Storage;
 
 namespace Lodrik;
@@ -195,11 +196,12 @@ public sealed partial class SaveStore<T>
                 var file = await files.Open(slot, generation, progress).ConfigureAwait(false);
                 if (_options.EditedSaves is SaveTreatment.PassOver or SaveTreatment.Refuse && file.Opened.IsEdited)
                     throw Edited(files.Locate(slot, generation));
-                var (state, problem) = Decode(file, decode);
+                var (state, problem, unknown) = Decode(file, decode);
                 var result = new LoadResult<T>(slot, generation.Number, state, file)
                 {
                     PassedOver = passedOver,
                     SealProblem = problem,
+                    UnknownMembers = unknown,
                     Replay = Judge(files, slot, generation, file.Header, replays),
                 };
                 if (result.MigratedFrom is { } version)
@@ -219,18 +221,42 @@ public sealed partial class SaveStore<T>
     /// <summary>
     /// Decodes a save once its seal was looked at; where such saves are only marked, one whose seal does not fit as well.
     /// </summary>
-    private (T State, TamperedSaveException? Problem) Decode(SavedFile file, Func<SavedFile, T> decode)
+    private (T State, TamperedSaveException? Problem, IReadOnlyList<UnknownMember> Unknown) Decode(
+        SavedFile file, Func<SavedFile, T> decode)
     {
         try
         {
             if (_options.Protection is { } protection)
                 file.CheckSeal(protection);
-            return (decode(InThisVersion(file)), null);
+            return Decoded(InThisVersion(file), null);
         }
         catch (TamperedSaveException problem) when (_options.TamperedSaves is SaveTreatment.Load or SaveTreatment.Mark)
         {
-            return (decode(InThisVersion(file.WithoutSeal())), problem);
+            return Decoded(InThisVersion(file.WithoutSeal()), problem);
         }
+
+        (T, TamperedSaveException?, IReadOnlyList<UnknownMember>) Decoded(SavedFile current, TamperedSaveException? problem)
+        {
+            current.Found = unknown => Judge(unknown, current);
+            var state = decode(current);
+            return (state, problem, _options.OtherShapes == SaveTreatment.Load ? [] : current.UnknownMembers);
+        }
+    }
+
+    /// <summary>What becomes of a save with members that the game does not know.</summary>
+    /// <exception cref="SaveMismatchException">There are some, and such a save does not load.</exception>
+    private void Judge(IReadOnlyList<UnknownMember> unknown, SavedFile file)
+    {
+        if (unknown.Count == 0 || _options.OtherShapes == SaveTreatment.Load)
+            return;
+        var known = string.Join(", ", unknown.Take(3).Select(one => $"\"{one.Key}\" in {one.Location.Section}"));
+        var (all, version) = (unknown.Count > 3 ? $"{known} and {unknown.Count - 3} more" : known, T.Root.Version);
+        if (_options.OtherShapes != SaveTreatment.Mark)
+            throw new SaveMismatchException(
+                SaveErrorCode.OtherShape,
+                $"The save has version {version}, as the game has, and members that the game does not know: {all}.", file.Location,
+                "Raise the game's version and add a step; in two branches, give each change a version of its own.");
+        StoreLog.OtherShape(_log, file.Location.ToString(), version, all);
     }
 
     /// <summary>A save as this version of the game reads it: migrated, or a newer one as far as it is known.</summary>
@@ -267,6 +293,7 @@ public sealed partial class SaveStore<T>
 
     private bool IsPassedOver(SaveException exception) => exception is DamagedSaveException or StorageException { IsOneFile: true }
         || exception.Code == SaveErrorCode.NewerVersion && _options.NewerSaves == SaveTreatment.PassOver
+        || exception.Code == SaveErrorCode.OtherShape && _options.OtherShapes == SaveTreatment.PassOver
         || exception.Code == SaveErrorCode.Invalid && _options.InvalidSaves == SaveTreatment.PassOver
         || exception.Code == SaveErrorCode.EditedByHand && _options.EditedSaves == SaveTreatment.PassOver
         || exception is TamperedSaveException { Code: SaveErrorCode.Replayed } && _options.ReplayedSaves == SaveTreatment.PassOver

@@ -322,6 +322,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         {
             Game = T.Root.Game,
             Version = T.Root.Version,
+            Shape = T.Root.Shape.Length > 0 ? T.Root.Shape : null,
             SaveId = NewId(),
             Saved = request.Taken,
             Slot = shown,

@@ -88,6 +88,13 @@ public sealed record SaveStoreOptions
     /// </summary>
     public SaveTreatment NewerSaves { get; init; } = SaveTreatment.Refuse;
 
+    /// <summary>
+    /// What becomes of a save that has the game's own version and a member that the game does not know, so that it would go with the next
+    /// save: a member was removed or renamed without another version, or two branches of the game both made this version. It loads by
+    /// default, and the result says so (<see cref="LoadResult{T}.UnknownMembers"/>); with <see cref="SaveTreatment.Load"/> nobody looks.
+    /// </summary>
+    public SaveTreatment OtherShapes { get; init; } = SaveTreatment.Mark;
+
     /// <summary>How much memory reading a save may take; null for <see cref="ReadAllowance.Default"/>.</summary>
     public ReadAllowance? Allowance { get; init; }
 

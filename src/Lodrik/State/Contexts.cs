@@ -26,6 +26,9 @@ public sealed class ReadContext
     /// <summary>The shared objects of the section; null where there are none.</summary>
     internal SharedPool? Shared { get; init; }
 
+    /// <summary>Where members are noted that are not known; null where they are passed over.</summary>
+    internal UnknownMembers? Unknown { get; init; }
+
     /// <summary>What the section may become; null for what was written in this process.</summary>
     internal Allowance? Allowance { get; init; }
 }

@@ -38,6 +38,12 @@ public sealed partial class SaveHeader
     /// <summary>The save version of the game that wrote it; 0 for a state type that was saved on its own.</summary>
     public int Version { get; internal set; }
 
+    /// <summary>
+    /// The digest of the shape that saves of the game had where it was written (64 bits of SHA-256, in hexadecimal); null where that is not
+    /// known. Another digest under the same version is a change that raised no version.
+    /// </summary>
+    public string? Shape { get; internal set; }
+
     /// <summary>The save's own id (UUIDv7, RFC 9562).</summary>
     [Saved("save")]
     public Guid SaveId { get; internal set; }
@@ -116,6 +122,8 @@ public sealed partial class SaveHeader
     {
         Game = Game,
         Version = version,
+        // What a migration makes of a save is not what any game wrote.
+        Shape = version == Version ? Shape : null,
         SaveId = SaveId,
         Saved = Saved,
         Slot = Slot?.Copy(),

@@ -120,7 +120,8 @@ internal sealed class TreeDecoder : ISectionDecoder
 /// <param name="Game">The game's id; empty for a state type that is saved on its own.</param>
 /// <param name="Version">The save version; 0 for a state type that is saved on its own.</param>
 /// <param name="Sections">The section names; a group's name ends in <c>/</c>.</param>
-public sealed record StateRoot(string Game, int Version, IReadOnlyList<string> Sections)
+/// <param name="Shape">The digest of the shape of its saves (64 bits of SHA-256, in hexadecimal); empty where that is not known.</param>
+public sealed record StateRoot(string Game, int Version, IReadOnlyList<string> Sections, string Shape = "")
 {
     /// <summary>The name of the only section of a state type that is saved on its own.</summary>
     public const string SingleSection = "state";

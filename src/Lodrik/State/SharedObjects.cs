@@ -149,6 +149,9 @@ internal sealed class SharedReading(SharedContents contents) : SharedPool
     private readonly Dictionary<int, object> _objects = [];
     private readonly Queue<Action> _toFill = [];
 
+    /// <summary>Where members are noted that are not known; null where they are passed over.</summary>
+    public UnknownMembers? Unknown { get; init; }
+
     /// <summary>The object of that number, made if it is met for the first time; null where the save does not have it.</summary>
     public object? Find<T, TContent>(int number) where T : class where TContent : ISharedCodec<T>
     {

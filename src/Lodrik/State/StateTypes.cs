@@ -102,6 +102,14 @@ public static class StateTypes
             copy[key] = SaveValueCodec.Copy(value)!;
     }
 
+    /// <summary>Passes over a member that the type does not know, and notes it where that is wanted.</summary>
+    public static void SkipUnknown<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
+    {
+        if (reader.Context?.Unknown is { } unknown)
+            unknown.Add(reader.UnknownKey, reader.Wrong(""));
+        reader.Skip();
+    }
+
     /// <summary>Copies a value by its codec.</summary>
     public static T Copy<T, TCodec>(T value, T into, CopyContext? context)
         where TCodec : IStateCodec<T> => TCodec.Copy(value, into, context);

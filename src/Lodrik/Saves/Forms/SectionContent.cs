@@ -35,10 +35,18 @@ internal abstract class SectionContent : UndecodedSection
     /// <param name="within">The path to that part; empty for all of it.</param>
     public abstract SaveException Misfit(Exception exception, SectionSlice part, string within);
 
-    public sealed override void Decode(ISectionDecoder decoder)
+    public sealed override void Decode(ISectionDecoder decoder) => Decode(decoder, unknown: null);
+
+    /// <summary>Decodes the section, and notes what is not known.</summary>
+    public void Decode(ISectionDecoder decoder, UnknownMembers? unknown)
     {
-        var objects = Shared is { } shared ? new SharedReading(new SharedSection(shared)) : null;
-        Decode(decoder, new ReadContext { Shared = objects, Allowance = Allowance is { } all ? new Allowance(all) : null });
+        var objects = Shared is { } shared ? new SharedReading(new SharedSection(shared)) { Unknown = unknown } : null;
+        Decode(decoder, new ReadContext
+        {
+            Shared = objects,
+            Allowance = Allowance is { } all ? new Allowance(all) : null,
+            Unknown = unknown,
+        });
         objects?.Fill();
     }
 
@@ -50,16 +58,20 @@ internal abstract class SectionContent : UndecodedSection
     {
         Untrusted.Read(Origin, () =>
         {
+            var unknown = context.Unknown?.OpenCount ?? 0;
             try
             {
                 Form.Decode(Bytes, decoder, context, toEnd);
-                return true;
             }
             catch (Exception exception) when (FileForm.IsBadContent(exception))
             {
-                throw Misfit(exception, new SectionSlice(FullName, 0, Bytes.Length), "");
+                throw At(exception);
             }
+            context.Unknown?.Locate(unknown, exception => At(exception).Location);
+            return true;
         });
+
+        SaveException At(Exception exception) => Misfit(exception, new SectionSlice(FullName, 0, Bytes.Length), "");
     }
 }
 
@@ -118,7 +130,7 @@ internal sealed class SharedSection : SharedContents
 
     // Making an object reads no more than tells which one it is.
     public override void Decode(int number, ISectionDecoder decoder, SharedReading objects) =>
-        _contents[number].Decode(decoder, new ReadContext { Shared = objects }, toEnd: false);
+        _contents[number].Decode(decoder, new ReadContext { Shared = objects, Unknown = objects.Unknown }, toEnd: false);
 
     private void Add(string key, long at, SectionContent content)
     {

@@ -25,8 +25,10 @@ internal sealed class WantedSections
 /// <param name="wanted">Which of them.</param>
 /// <param name="whole">The one value that a file written wholly by hand consists of, for a state type on its own; otherwise null.</param>
 /// <param name="decoded">Told the size of each section that was decoded.</param>
+/// <param name="unknown">Where members are noted that are not known; null where they are passed over.</param>
 internal readonly struct SectionReader(
-    ISectionSource source, WantedSections wanted, SectionContent? whole = null, Action<int>? decoded = null) : ISectionReader
+    ISectionSource source, WantedSections wanted, SectionContent? whole = null, Action<int>? decoded = null, UnknownMembers? unknown = null)
+    : ISectionReader
 {
     /// <summary>Reads sections into a state.</summary>
     /// <param name="source">The sections.</param>
@@ -43,7 +45,7 @@ internal readonly struct SectionReader(
         if (!wanted.Has(name) || (whole ?? source.Find(name)) is not { } section)
             return;
         var decoder = new ValueDecoder<T, TCodec> { Value = value };
-        section.Decode(decoder);
+        section.Decode(decoder, unknown);
         value = decoder.Value;
         decoded?.Invoke(section.Bytes.Length);
     }

@@ -27,7 +27,8 @@ internal ref partial struct TableReader
     public bool TryBeginRows(RowShape shape, int count)
     {
         var objects = Container.Children[0];
-        if (shape.Members.Count > 64 || _outerDepth + _frameCount >= StateLimits.MaxDepth)
+        // Read one by one, a member that is not known is noted.
+        if (Context?.Unknown is not null || shape.Members.Count > 64 || _outerDepth + _frameCount >= StateLimits.MaxDepth)
             return false;
         var columns = objects.ColumnsOf(shape.Keys);
         foreach (var required in shape.Required)

@@ -1,0 +1,61 @@
+using System.Text.RegularExpressions;
+
+namespace Lodrik.State;
+
+/// <summary>Something that a file has and the game's types do not know, so that it goes when the state is saved again.</summary>
+/// <param name="Key">The member's key, or the section's name.</param>
+/// <param name="Location">Where it stands; of several items of a list, in the first.</param>
+public sealed record UnknownMember(string Key, SaveLocation Location)
+{
+    /// <summary>The member as a line for a log or a console.</summary>
+    public override string ToString() => $"\"{Key}\" is not known ({Location})";
+}
+
+/// <summary>Gathers what is not known while sections are read.</summary>
+internal sealed partial class UnknownMembers
+{
+    private const int MostInAll = 1000;
+    private const int MostOfOneKey = 16;
+
+    private readonly List<UnknownMember> _found = [];
+    private readonly List<(string Key, Exception At)> _open = [];
+    private readonly Dictionary<string, int> _counts = new(StringComparer.Ordinal);
+    private readonly HashSet<string> _known = new(StringComparer.Ordinal);
+
+    public IReadOnlyList<UnknownMember> Found => _found;
+
+    /// <summary>How many have no place yet.</summary>
+    public int OpenCount => _open.Count;
+
+    /// <summary>Notes a member.</summary>
+    /// <param name="key">Its key.</param>
+    /// <param name="at">An error at that place.</param>
+    public void Add(string key, Exception at)
+    {
+        var count = _counts.GetValueOrDefault(key);
+        if (count >= MostOfOneKey || _counts.Count >= MostInAll)
+            return;
+        _counts[key] = count + 1;
+        _open.Add((key, at));
+    }
+
+    /// <summary>Notes a section.</summary>
+    public void AddSection(string name, SaveLocation location) => _found.Add(new UnknownMember(name, location));
+
+    /// <summary>Gives their places to those that were noted last.</summary>
+    /// <param name="first">How many had none before.</param>
+    /// <param name="locate">Says where an error is.</param>
+    public void Locate(int first, Func<Exception, SaveLocation> locate)
+    {
+        for (var i = first; i < _open.Count; i++)
+        {
+            var location = locate(_open[i].At);
+            if (_known.Add($"{location.Section} {_open[i].Key} {Items.Replace(location.Path ?? "", "/*")}"))
+                _found.Add(new UnknownMember(_open[i].Key, location));
+        }
+        _open.RemoveRange(first, _open.Count - first);
+    }
+
+    [GeneratedRegex("/[0-9]+(?=/|$)")]
+    private static partial Regex Items { get; }
+}
