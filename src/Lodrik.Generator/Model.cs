@@ -59,10 +59,13 @@ internal sealed record CreationModel(string TypeName, EquatableList<ParameterMod
 internal sealed record ParameterModel(string Name, string Default, int Member);
 
 /// <summary>What makes a state type the root of a game's saves.</summary>
-/// <param name="Game">The game's id.</param>
-/// <param name="Version">The version of its saves.</param>
-/// <param name="Digest">The digest of their shape.</param>
-internal sealed record RootModel(string Game, int Version, string Digest = "");
+internal sealed record RootModel(string Game, int Version);
+
+/// <summary>
+/// The digest of the shape of a root's saves. It changes with every type that they have, and is a piece of source of its own so that the
+/// root's code does not.
+/// </summary>
+internal sealed record DigestModel(string HintName, string Namespace, EquatableList<string> Declarations, string Digest);
 
 /// <summary>A type that may stand where a base type is declared.</summary>
 internal sealed record VariantModel(string Name, string TypeName, bool IsSelf);
@@ -86,8 +89,11 @@ internal enum Hooks
 /// <param name="Owner">The type that declares it, where that has to be named.</param>
 /// <param name="IsRequired">Whether a save has to have it.</param>
 /// <param name="IsNeverNull">Whether its type says that it is never null.</param>
+/// <param name="HasOwnSetter">Whether its setter does something of its own, so that it matters when it runs.</param>
+/// <param name="Order">When it is written and set.</param>
 internal sealed record MemberModel(
-    string Name, string Key, string TypeName, string Codec, Setting Setting, string Owner, bool IsRequired, bool IsNeverNull = false);
+    string Name, string Key, string TypeName, string Codec, Setting Setting, string Owner, bool IsRequired, bool IsNeverNull = false,
+    bool HasOwnSetter = false, int Order = 0);
 
 internal enum Setting
 {

@@ -76,6 +76,10 @@ internal sealed partial class ModelReader
                     or MemberAccessExpressionSyntax { Name.Identifier.ValueText: nameof(StringComparer) });
     }
 
+    /// <summary>Whether an accessor was written, and not made by the compiler.</summary>
+    private bool HasBody(IMethodSymbol accessor) => accessor.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax(cancellation))
+        .OfType<AccessorDeclarationSyntax>().Any(syntax => syntax.Body is not null || syntax.ExpressionBody is not null);
+
     private int ConstantOf(ExpressionSyntax size) =>
         source?.Compilation.GetSemanticModel(size.SyntaxTree).GetConstantValue(size, cancellation).Value as int? ?? 0;
 }

@@ -34,15 +34,10 @@ internal sealed partial class ModelReader(
             ? CreationModel.None(TypeCodecs.Name(type))
             : ReadCreation(members, isShared, root is not null);
         (members, creation) = ValuesFirst(members, creation);
-        var containers = new List<string>();
-        for (var outer = type.ContainingType; outer is not null; outer = outer.ContainingType)
-            containers.Insert(0, Declaration(outer));
-        if (root is not null)
-            root = root with { Digest = new ShapeDigest(codecs).Of(type, _shape) };
         return new StateModel(
             HintName(),
-            type.ContainingNamespace.IsGlobalNamespace ? "" : type.ContainingNamespace.ToDisplayString(),
-            new EquatableList<string>(containers),
+            Namespace,
+            new EquatableList<string>(Containers()),
             Declaration(type),
             type.Name,
             TypeCodecs.Name(type),
@@ -62,6 +57,27 @@ internal sealed partial class ModelReader(
             new EquatableList<string>(_refused),
             CanBeExtended(type),
             new EquatableList<DiagnosticModel>(_problems));
+    }
+
+    /// <summary>The digest of the shape of a root's saves; null where no code can be generated into the root.</summary>
+    public DigestModel? ReadDigest()
+    {
+        if (!CanBeExtended(type))
+            return null;
+        ReadMembers(isRoot: true);
+        return new DigestModel(
+            HintName().Replace(".State.", ".Shape."), Namespace, new EquatableList<string>([.. Containers(), Declaration(type)]),
+            new ShapeDigest(codecs).Of(type, _shape));
+    }
+
+    private string Namespace => type.ContainingNamespace.IsGlobalNamespace ? "" : type.ContainingNamespace.ToDisplayString();
+
+    private List<string> Containers()
+    {
+        var containers = new List<string>();
+        for (var outer = type.ContainingType; outer is not null; outer = outer.ContainingType)
+            containers.Insert(0, Declaration(outer));
+        return containers;
     }
 
     private List<string> FindShadowedNames(List<MemberModel> members) => source is null
@@ -163,7 +179,7 @@ internal sealed partial class ModelReader(
                     member.Codec.StartsWith(FixedArrayCodec, StringComparison.Ordinal) ? LengthOf(symbol) : 0, IgnoresCase(symbol)));
             }
         }
-        return members;
+        return [.. members.OrderBy(member => member.Order)];
     }
 
     private void ReadUnknownMember(ISymbol symbol)
@@ -314,7 +330,9 @@ internal sealed partial class ModelReader(
             codec = $"{FixedArrayCodec}<{TypeCodecs.Name(array.ElementType)}, {codec}>";
         return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner),
             symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true },
-            memberType is { IsReferenceType: true, NullableAnnotation: NullableAnnotation.NotAnnotated });
+            memberType is { IsReferenceType: true, NullableAnnotation: NullableAnnotation.NotAnnotated },
+            symbol is IPropertySymbol { SetMethod: { } ownSetter } && HasBody(ownSetter),
+            saved?.NamedArguments.FirstOrDefault(argument => argument.Key == "Order").Value.Value as int? ?? 0);
     }
 
     /// <summary>Whether a property is saved, and how it is set.</summary>

@@ -63,7 +63,8 @@ internal sealed partial class StateTypeSource
 
     /// <summary>The members that the constructor does not take.</summary>
     private IEnumerable<(MemberModel Member, int Index)> OtherMembers() =>
-        model.Members.Select((member, i) => (member, i)).Where(one => TakenMembers().All(taken => taken.Index != one.i));
+        model.Members.Select((member, i) => (member, i)).Where(one => TakenMembers().All(taken => taken.Index != one.i))
+            .Where(one => LateMembers().All(late => late.Index != one.i));
 
     /// <summary>What makes an object while not all is known that its constructor takes.</summary>
     private void WriteRecreating()

@@ -135,6 +135,25 @@ public sealed class MigrationChain
     /// <exception cref="SaveException">The file is damaged or of another game, a step failed, or the content does not fit.</exception>
     public T Read<T>(string path) where T : IStateRoot<T> => Decode<T>(SavedFile.Open(path));
 
+    /// <summary>
+    /// Reads a file into a new object, migrating it if it is of an older version; where there is no file, gives a new object with its
+    /// initial values. The file stays as it is.
+    /// </summary>
+    /// <exception cref="SaveException">
+    /// There is a file, and it cannot be read, or is damaged or of another game, a step failed, or the content does not fit.
+    /// </exception>
+    public T ReadOrNew<T>(string path) where T : IStateRoot<T> => StateFile.ReadOrNew(path, Decode<T>);
+
+    /// <summary>
+    /// Reads a file into a new object, migrating it if it is of an older version; where there is no file, or one that cannot be made out,
+    /// gives a new object with its initial values. The file stays as it is.
+    /// </summary>
+    /// <param name="path">The file.</param>
+    /// <param name="problem">Why the file could not be made out; null where it was read, and where there is none.</param>
+    /// <exception cref="StorageException">The file is there, and the system does not let it be read.</exception>
+    public T ReadOrNew<T>(string path, out SaveException? problem) where T : IStateRoot<T> =>
+        StateFile.ReadOrNew(path, Decode<T>, out problem);
+
     /// <summary>Reads the bytes of a save into a new object, migrating it if it is of an older version.</summary>
     /// <exception cref="SaveException">The save is damaged or of another game, a step failed, or the content does not fit.</exception>
     public T FromBytes<T>(ReadOnlyMemory<byte> bytes) where T : IStateRoot<T> => Decode<T>(SavedFile.FromBytes(bytes));

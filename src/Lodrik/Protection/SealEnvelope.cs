@@ -121,16 +121,16 @@ internal static class SealEnvelope
             $"On the ring are: {string.Join(", ", keys.Ids)}.");
         return key.Level == keys.Current.Level ? key : throw new TamperedSaveException(
             SaveErrorCode.UnknownKey, $"The {key} is not of the level {keys.Current.Level} that is asked for.",
-            location, "Load an older generation.");
+            location, "Load an older generation or a copy.");
     }
 
     private static TamperedSaveException NoSeal(SaveLocation location) => new(
-        SaveErrorCode.Tampered, "The save's seal is not one that can be made out.", location, "Load an older generation.");
+        SaveErrorCode.Tampered, "The save's seal is not one that can be made out.", location, "Load an older generation or a copy.");
 
     private static TamperedSaveException NotFitting(SaveKey key, SaveLocation location) => new(
         SaveErrorCode.Tampered,
         $"The save's {(key.Level == ProtectionLevel.Signature ? "signature" : "seal")} does not fit the {key}: it was changed, or made by "
-            + "another key of that id.", location, "Load an older generation.");
+            + "another key of that id.", location, "Load an older generation or a copy.");
 
     private static byte[] CoseHeaderOf(SaveKey key, KeyMaking making) =>
         CoseHeader.Write(key.Level == ProtectionLevel.Signature ? Es256 : Hmac256, key, making);

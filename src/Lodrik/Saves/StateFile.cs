@@ -33,14 +33,43 @@ public static class StateFile
     /// <param name="form">The form of the content; readable ones are laid out for people.</param>
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
     /// <exception cref="StorageException">The file cannot be written.</exception>
-    public static void Write<T>(string path, T state, SaveForm form) where T : IStateRoot<T>
+    public static void Write<T>(string path, T state, SaveForm form) where T : IStateRoot<T> => Write(path, state, form, indented: true);
+
+    /// <summary>Writes the object to a file, in place of the one that is there.</summary>
+    /// <param name="path">The file.</param>
+    /// <param name="state">The object.</param>
+    /// <param name="form">The form of the file.</param>
+    /// <param name="indented">Whether a readable form has a line for each member, or all in as few bytes as it can be.</param>
+    /// <exception cref="StorageException">The file cannot be written; the one that was there before still is.</exception>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    public static void Write<T>(string path, T state, SaveForm form, bool indented) where T : IStateRoot<T>
+    {
+        using var writer = new SaveWriter();
+        Replace(path, Encode(writer, state, form, indented));
+    }
+
+    /// <summary>
+    /// Writes the object alone as JSON (RFC 8259), without the header that tells what a save is: for a file that people edit. It has no
+    /// version, and is read like any other. Shared objects have no place in it.
+    /// </summary>
+    /// <param name="path">The file, which is replaced.</param>
+    /// <param name="state">The object.</param>
+    /// <exception cref="StorageException">The file cannot be written; the one that was there before still is.</exception>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    public static void WritePlain<T>(string path, T state) where T : IStateType<T> =>
+        Replace(path, new ReadOnlySequence<byte>(JsonFile.Plain(state)));
+
+    /// <summary>The object alone as JSON (RFC 8259), without the header that tells what a save is.</summary>
+    /// <inheritdoc cref="WritePlain{T}(string, T)" path="/exception[@cref='UnsavableStateException']"/>
+    public static string ToPlainText<T>(T state) where T : IStateType<T> => Encoding.UTF8.GetString(JsonFile.Plain(state));
+
+    private static void Replace(string path, ReadOnlySequence<byte> bytes)
     {
         ArgumentException.ThrowIfNullOrEmpty(path);
-        using var writer = new SaveWriter();
         var file = Path.GetFullPath(path);
         var folder = Path.GetDirectoryName(file)
             ?? throw new StorageException($"\"{path}\" is a folder, not a file.", new SaveLocation { File = path });
-        new DirectoryStorage(folder).Write(Path.GetFileName(file), Encode(writer, state, form), replace: true);
+        new DirectoryStorage(folder).Write(Path.GetFileName(file), bytes, replace: true);
     }
 
     /// <summary>Writes the object to a stream as JSON. The stream stays open.</summary>
@@ -84,12 +113,20 @@ public static class StateFile
     /// <param name="form">A readable form.</param>
     /// <exception cref="ArgumentOutOfRangeException">The form is not readable.</exception>
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
-    public static string ToText<T>(T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
+    public static string ToText<T>(T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T> => ToText(state, form, indented: true);
+
+    /// <summary>The object as text.</summary>
+    /// <param name="state">The object.</param>
+    /// <param name="form">A readable form.</param>
+    /// <param name="indented">Whether the text has a line for each member, or is as short as it can be.</param>
+    /// <exception cref="ArgumentOutOfRangeException">The form is not readable.</exception>
+    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
+    public static string ToText<T>(T state, SaveForm form, bool indented) where T : IStateRoot<T>
     {
         if (!FileForms.Of(form).IsText)
             throw new ArgumentOutOfRangeException(nameof(form), form, $"The {form.DisplayName()} form is not text. Use ToBytes.");
         using var writer = new SaveWriter();
-        return Encoding.UTF8.GetString(Encode(writer, state, form));
+        return Encoding.UTF8.GetString(Encode(writer, state, form, indented));
     }
 
     /// <summary>Reads a file into a new object.</summary>
@@ -112,8 +149,33 @@ public static class StateFile
 
     /// <summary>Reads a file into a new object; where there is no file, gives a new object with its initial values.</summary>
     /// <exception cref="SaveException">There is a file, and it cannot be read; it is left as it is.</exception>
-    public static T ReadOrNew<T>(string path) where T : IStateRoot<T> =>
-        WholeFile.Find(path) is { } bytes ? Decode<T>(SavedFile.FromBytes(bytes, new SaveLocation { File = path })) : T.CreateState();
+    public static T ReadOrNew<T>(string path) where T : IStateRoot<T> => ReadOrNew(path, file => Decode<T>(file));
+
+    /// <summary>
+    /// Reads a file into a new object; where there is no file, or one that cannot be made out, gives a new object with its initial values.
+    /// </summary>
+    /// <param name="path">The file, which is left as it is.</param>
+    /// <param name="problem">Why the file could not be made out; null where it was read, and where there is none.</param>
+    /// <exception cref="StorageException">The file is there, and the system does not let it be read.</exception>
+    public static T ReadOrNew<T>(string path, out SaveException? problem) where T : IStateRoot<T> =>
+        ReadOrNew(path, file => Decode<T>(file), out problem);
+
+    internal static T ReadOrNew<T>(string path, Func<SavedFile, T> decode) where T : IStateRoot<T> =>
+        WholeFile.Find(path) is { } bytes ? decode(SavedFile.FromBytes(bytes, new SaveLocation { File = path })) : T.CreateState();
+
+    internal static T ReadOrNew<T>(string path, Func<SavedFile, T> decode, out SaveException? problem) where T : IStateRoot<T>
+    {
+        problem = null;
+        try
+        {
+            return ReadOrNew(path, decode);
+        }
+        catch (SaveException exception) when (exception is not StorageException)
+        {
+            problem = exception;
+            return T.CreateState();
+        }
+    }
 
     /// <summary>Reads a file into an existing object.</summary>
     /// <exception cref="SaveException">The file cannot be read or does not fit; the object is as it was.</exception>
@@ -206,7 +268,8 @@ public static class StateFile
         return state ?? T.CreateState();
     }
 
-    private static ReadOnlySequence<byte> Encode<T>(SaveWriter writer, T state, SaveForm form) where T : IStateRoot<T>
+    private static ReadOnlySequence<byte> Encode<T>(SaveWriter writer, T state, SaveForm form, bool indented = true)
+        where T : IStateRoot<T>
     {
         ArgumentNullException.ThrowIfNull(state);
         var header = new SaveHeader
@@ -217,6 +280,6 @@ public static class StateFile
             SaveId = Guid.CreateVersion7(),
             Saved = DateTimeOffset.UtcNow,
         };
-        return writer.Write(state, header, new SaveTerms(form));
+        return writer.Write(state, header, new SaveTerms(form, indented));
     }
 }

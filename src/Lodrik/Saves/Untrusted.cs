@@ -23,7 +23,7 @@ internal static class Untrusted
         {
             Mistake?.Invoke(exception);
             throw new DamagedSaveException(
-                SaveErrorCode.Damaged, $"The file has content that no save has: {exception.Message}", location, "Load an older generation.",
+                SaveErrorCode.Damaged, $"The file has content that no save has: {exception.Message}", location, "Load an older generation or a copy.",
                 exception);
         }
     }

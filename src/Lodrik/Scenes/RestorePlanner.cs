@@ -243,7 +243,7 @@ internal sealed class RestorePlanner<TScene>
                     throw new SceneException(
                         SaveErrorCode.SceneConflict,
                         $"In the save, {at.Id} belongs to itself: {string.Join(" in ", line.Select(step => step.Id).Append(at.Id))}.",
-                        remedy: "Nothing was changed. Load an older generation.");
+                        remedy: "Nothing was changed. Load an older generation or a copy.");
                 }
                 line.Add(at);
             }

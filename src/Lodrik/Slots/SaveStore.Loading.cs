@@ -317,7 +317,7 @@ public sealed partial class SaveStore<T>
     }
 
     private static SaveContentException Edited(SaveLocation location) => new(
-        SaveErrorCode.EditedByHand, "The save was changed by hand since it was written.", location, "Load an older generation.");
+        SaveErrorCode.EditedByHand, "The save was changed by hand since it was written.", location, "Load an older generation or a copy.");
 
     /// <summary>Names of sections that the save has; null where all are meant.</summary>
     /// <exception cref="SaveContentException">There is no such section.</exception>

@@ -36,6 +36,12 @@ public sealed class SavedAttribute(string? key = null) : Attribute
 {
     /// <summary>The key in the save, or null for the member's name in camel case.</summary>
     public string? Key { get; } = key;
+
+    /// <summary>
+    /// When the member is written and set: those with a lower number come first, and those with the same one in the order in which they are
+    /// declared, base types before derived ones. Setters that do something of their own run in that order, whatever the order in the file.
+    /// </summary>
+    public int Order { get; set; }
 }
 
 /// <summary>Leaves a member out of the save.</summary>

@@ -121,8 +121,8 @@ internal ref partial struct BinaryStateReader : IStateReader
                 return number;
             throw Wrong($"{number} is out of range: it has to be between {min} and {max}.");
         }
-        throw major is Cbor.Unsigned or Cbor.Negative
-            ? Wrong($"A number of 64 bits is out of range: it has to be between {min} and {max}.")
+        throw major is Cbor.Unsigned or Cbor.Negative || (major == Cbor.Tag && argument is Cbor.PositiveBignum or Cbor.NegativeBignum)
+            ? Wrong($"The number is out of range: it has to be between {min} and {max}.")
             : Unexpected("a whole number");
     }
 

@@ -247,7 +247,7 @@ internal abstract class FileForm
         {
             ContentException { Code: SaveErrorCode.WrongContent or SaveErrorCode.Invalid } content =>
                 new SaveContentException(
-                    content.Code, content.Message, location, "Mend the value, or load an older generation.", content.InnerException),
+                    content.Code, content.Message, location, "Mend the value, or load an older generation or a copy.", content.InnerException),
             ContentException content => new DamagedSaveException(content.Code, content.Message, location, OlderGeneration),
             _ => new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed, location, OlderGeneration, exception),
         };
@@ -269,7 +269,7 @@ internal abstract class FileForm
 
     /// <summary>Only what can be read can be mended by hand.</summary>
     private string OlderGeneration =>
-        IsText ? "Load an older generation, or mend the file by hand at this place." : "Load an older generation.";
+        IsText ? "Load an older generation or a copy, or mend the file by hand at this place." : "Load an older generation or a copy.";
 
     private string NotWellFormed => $"The file is not well-formed {DisplayName} from here on.";
 

@@ -206,6 +206,28 @@ internal sealed class JsonFile : FileForm
     private static ReadOnlySpan<byte> NameOf(string name) =>
         JsonEncodedText.Encode(name, JsonStateWriter.Options(false).Encoder).EncodedUtf8Bytes;
 
+    /// <summary>One value alone, as a text that people edit.</summary>
+    /// <exception cref="UnsavableStateException">It cannot be saved as it is.</exception>
+    public static byte[] Plain<T>(T state) where T : IStateType<T>
+    {
+        ArgumentNullException.ThrowIfNull(state);
+        using var buffer = new PooledBuffer();
+        using (var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented: true)))
+        {
+            var json = new JsonStateWriter(writer);
+            try
+            {
+                T.WriteState(ref json, state);
+            }
+            catch (ContentException content)
+            {
+                writer.Flush();
+                throw Unsavable.At(content, StateRoot.SingleSection, JsonPlace.PointerAt(buffer.Written, long.MaxValue));
+            }
+        }
+        return [.. buffer.Written, (byte)'\n'];
+    }
+
     public override long Measure(SaveValue value)
     {
         using var buffer = new PooledBuffer();

@@ -96,7 +96,7 @@ internal sealed class PackedFile : FileForm
         catch (ContentException content)
         {
             throw new DamagedSaveException(
-                SaveErrorCode.Damaged, content.Message, new SaveLocation { Section = entry.Name }, "Load an older generation.", content);
+                SaveErrorCode.Damaged, content.Message, new SaveLocation { Section = entry.Name }, "Load an older generation or a copy.", content);
         }
     }
 

@@ -10,7 +10,7 @@ internal static class Unsavable
     public static UnsavableStateException At(ContentException content, string section, string path) => new(
         content.Code,
         content.Message,
-        new SaveLocation { Section = section, Path = path.Length <= LongestPath ? path : path[..LongestPath] + "…" },
+        new SaveLocation { Section = section, Path = Shortened(content.Code == SaveErrorCode.TooDeep ? OnceAround(path) : path) },
         content.Code switch
         {
             SaveErrorCode.TooDeep => "Leave the member that leads back out with [NotSaved], and set it again after loading.",
@@ -18,4 +18,22 @@ internal static class Unsavable
             _ => null,
         },
         content);
+
+    private static string Shortened(string path) => path.Length <= LongestPath ? path : path[..LongestPath] + "…";
+
+    /// <summary>Of a path that goes round and round, the way in and the first time around: it ends where the state comes back.</summary>
+    private static string OnceAround(string path)
+    {
+        const int LeastRounds = 3;
+        var steps = path.Split('/');
+        for (var round = 1; round <= steps.Length / (LeastRounds + 1); round++)
+        {
+            var start = steps.Length - round;
+            while (start > 0 && steps[start - 1] == steps[start - 1 + round])
+                start--;
+            if (steps.Length - start >= round * LeastRounds)
+                return string.Join('/', steps[..(start + round)]);
+        }
+        return path;
+    }
 }

@@ -64,7 +64,7 @@ internal sealed class CheckedSave : ISectionSource
             throw new TamperedSaveException(
                 SaveErrorCode.Unprotected,
                 $"The save has no {(protection.Level == ProtectionLevel.Signature ? "signature" : "seal")}, and one is required.",
-                save.Location, "Load an older generation.");
+                save.Location, "Load an older generation or a copy.");
         }
         var file = save.Bytes.Span;
         var value = save.File.SealValueOf(file, seal) ?? throw Changed(save, "The seal is not written as seals are.");
@@ -84,7 +84,7 @@ internal sealed class CheckedSave : ISectionSource
                 SaveErrorCode.Unprotected, protection.IsEncrypted
                     ? "The save is not encrypted, and it is required to be."
                     : "The save is encrypted, and only a seal is expected.",
-                save.Location, "Load an older generation.");
+                save.Location, "Load an older generation or a copy.");
         }
         return new CheckedSave(save, HiddenLabel.Reveal(save.Header, protection.Keys), new FittingSeal(opened, isEncrypted));
     }
@@ -147,16 +147,16 @@ internal sealed class CheckedSave : ISectionSource
         if (section.Health == SectionHealth.Damaged)
             throw new DamagedSaveException(
                 SaveErrorCode.Damaged, "The section does not match its digest: some of its bytes were changed since it was saved.",
-                At(section), "Load an older generation.");
+                At(section), "Load an older generation or a copy.");
         if (_seal is not null && !_seal.Fits(section.Name, section.Raw.Span))
         {
             throw section.Health == SectionHealth.Intact
                 ? new TamperedSaveException(
                     SaveErrorCode.Tampered, "The section was changed since the save was sealed, and its checksum was made to fit.",
-                    At(section), "Load an older generation.")
+                    At(section), "Load an older generation or a copy.")
                 : new DamagedSaveException(
                     SaveErrorCode.Damaged, "The section is not as it was sealed, and its checksum fails as well: it looks like an edit by "
-                        + "hand, or damage.", At(section), "Load an older generation.");
+                        + "hand, or damage.", At(section), "Load an older generation or a copy.");
         }
         return section.Raw;
     }
@@ -170,7 +170,7 @@ internal sealed class CheckedSave : ISectionSource
                 SaveErrorCode.Encrypted, "The section is encrypted.", At(section), "Open the save with its key.");
         return cipher.Decrypt(section.Name, bytes.Span)
             ?? throw new TamperedSaveException(
-                SaveErrorCode.Tampered, "The section was changed since it was encrypted.", At(section), "Load an older generation.");
+                SaveErrorCode.Tampered, "The section was changed since it was encrypted.", At(section), "Load an older generation or a copy.");
     }
 
     private ReadOnlyMemory<byte> Decompress(OpenedSection section, ReadOnlyMemory<byte> bytes)
@@ -184,14 +184,14 @@ internal sealed class CheckedSave : ISectionSource
         }
         catch (ContentException content)
         {
-            throw new DamagedSaveException(content.Code, content.Message, At(section), "Load an older generation.", content);
+            throw new DamagedSaveException(content.Code, content.Message, At(section), "Load an older generation or a copy.", content);
         }
     }
 
     private SaveLocation At(OpenedSection section) => new SaveLocation { Section = section.Name }.Within(Opened.Location);
 
     private static TamperedSaveException Changed(OpenedSave save, string problem) =>
-        new(SaveErrorCode.Tampered, problem, save.Location, "Load an older generation.");
+        new(SaveErrorCode.Tampered, problem, save.Location, "Load an older generation or a copy.");
 
     /// <summary>
     /// A section whose bytes were checked. There is no other way from a file to a section's content than through this class.
