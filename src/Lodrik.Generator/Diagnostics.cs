@@ -53,6 +53,11 @@ internal static class Diagnostics
             + "method.",
         Category, DiagnosticSeverity.Warning, isEnabledByDefault: true);
 
+    public static readonly DiagnosticDescriptor NotMarked = Error(
+        "LDR012", "A type is given to be saved and is not marked",
+        "'{0}' cannot be saved or loaded here, because it is no state type. Mark it with [StateType]; the class that is a game's whole save, "
+            + "with [SaveFile].");
+
     public static readonly DiagnosticDescriptor BadTransferCode = Error(
         "LDR201", "A class cannot have transfer codes",
         "'{0}' cannot have a transfer code: {1}");
@@ -74,6 +79,7 @@ internal static class Diagnostics
         "LDR008" => BadAdapter,
         "LDR010" => BadType,
         "LDR011" => UnknownKind,
+        "LDR012" => NotMarked,
         "LDR201" => BadTransferCode,
         "LDR202" => BadCodeMember,
         _ => BadShared,

@@ -56,6 +56,14 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
                 context.AddSource("SceneKinds.g.cs",
                     SourceText.From(string.Join("\n", StateTypeSource.ShapeLines(shape).Prepend(SceneKindsHead)) + "\n", Utf8));
         });
+        var unmarked = context.SyntaxProvider
+            .CreateSyntaxProvider(static (node, _) => UnmarkedTypes.IsCandidate(node), UnmarkedTypes.Read)
+            .Where(static problems => problems.Count > 0);
+        context.RegisterSourceOutput(unmarked, static (context, problems) =>
+        {
+            foreach (var problem in problems)
+                context.ReportDiagnostic(problem.ToDiagnostic());
+        });
         var adapterProblems = context.CompilationProvider.Select(static (compilation, _) => Adapters.Problems(compilation.Assembly));
         context.RegisterSourceOutput(adapterProblems, static (context, problems) =>
         {

@@ -21,7 +21,10 @@ public static class SaveCompatibility
     {
         ArgumentException.ThrowIfNullOrEmpty(ledger);
         ArgumentNullException.ThrowIfNull(here);
-        return new CompatibilityCheck<T>(ledger, migrations,
-            Path.GetDirectoryName(here) is { Length: > 0 } folder && Directory.Exists(folder) ? folder : AppContext.BaseDirectory);
+        return new CompatibilityCheck<T>(ledger, migrations, FolderOf(here));
     }
+
+    /// <summary>The folder from which relative ones are looked for.</summary>
+    internal static string FolderOf(string here) =>
+        Path.GetDirectoryName(here) is { Length: > 0 } folder && Directory.Exists(folder) ? folder : AppContext.BaseDirectory;
 }

@@ -31,6 +31,33 @@ public sealed class RefusedTypeTests
         Assert.DoesNotContain(run.Complaints, complaint => complaint.Contains("error", StringComparison.Ordinal));
     }
 
+    [Theory]
+    [InlineData("StateFile.Write(\"a\", new Hero())")]
+    [InlineData("StateFile.ToBytes(new Hero())")]
+    [InlineData("StateFile.Read<Hero>(\"a\")")]
+    [InlineData("SaveStore<Hero>.Open(new SaveStoreOptions())")]
+    [InlineData("new SessionArchive().Put(\"a\", new Hero())")]
+    [InlineData("new SessionArchive().Get<Hero>(\"a\")")]
+    [InlineData("new SceneBindings<Scene>().Kind(\"hero\", scene => scene.All, hero => hero.Id(one => one.Name).Part(\"all\", one => one, (one, all) => { }))")]
+    public void A_forgotten_attribute_is_named(string use)
+    {
+        const string Types = "public class Hero { public string Name { get; set; } = \"\"; } public class Scene { public List<Hero> All { get; } = []; }";
+        var run = new GeneratorRun($"{Types} public static class Uses {{ public static object? Of() {{ object? made = null; _ = {use}; return made; }} }}".Replace("_ = StateFile.Write", "StateFile.Write", StringComparison.Ordinal).Replace("_ = new SessionArchive().Put", "new SessionArchive().Put", StringComparison.Ordinal));
+        var problem = Assert.Single(run.Problems);
+        Assert.Equal(("LDR012", "'Hero' cannot be saved or loaded here, because it is no state type. Mark it with [StateType]; the class that is a game's whole save, with [SaveFile]."), (problem.Id, problem.Message));
+    }
+
+    [Theory]
+    [InlineData("StateFile.ToBytes(new List<int>())")]
+    [InlineData("Game.Write(\"a\", new Hero())")]
+    [InlineData("new Save<Hero>().Of()")]
+    public void What_nobody_can_mark_and_a_method_of_the_game_are_left_to_the_compiler(string use)
+    {
+        const string Types = "public class Hero { } public class Save<T> { public object Of() => this; } public static class Game { public static string Write(string file, Hero hero) => file; }";
+        var run = new GeneratorRun($"{Types} public static class Uses {{ public static object? Of() => {use}; }}");
+        Assert.Empty(run.Problems);
+    }
+
     [Fact]
     public void A_type_local_to_its_file_is_refused() =>
         Assert.Equal("LDR010", Assert.Single(new GeneratorRun("[StateType] file partial class Hero { public int Level { get; set; } }").Problems).Id);

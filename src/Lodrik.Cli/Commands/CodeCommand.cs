@@ -18,6 +18,8 @@ internal static class CodeCommand
         CreateEncode(),
         CreateDecode(),
         CreateExplain(),
+        CreatePin(),
+        CreateCheck(),
     };
 
     private static Option<string> Layout() => new("--layout")
@@ -151,6 +153,52 @@ internal static class CodeCommand
                 return ExitCode.Fine;
             });
         });
+        return command;
+    }
+
+    private static Argument<string> Ledger() => new("ledger") { Description = "The ledger's folder.", DefaultValueFactory = _ => "ledger" };
+
+    private static Command CreatePin()
+    {
+        var (layout, ledger) = (Layout(), Ledger());
+        var command = new Command("pin", "Keeps a released layout in the ledger: codes that players have are read by it for ever.")
+        {
+            ledger,
+            layout,
+        };
+        command.SetAction(parsed => Guarded(() =>
+        {
+            var (codes, pinned) = (Read(parsed.GetRequiredValue(layout), key: null), PinnedCodes.In(parsed.GetRequiredValue(ledger)));
+            Screen.Out.MarkupLineInterpolated(pinned.Pin(codes)
+                ? (FormattableString)$"[{Screen.Good}]Version {codes.Version} of {codes.Name} is pinned.[/]  [{Screen.Faint}]{pinned.FileOf(codes.Name, codes.Version)}[/]"
+                : $"Version {codes.Version} of {codes.Name} is pinned already.");
+            return ExitCode.Fine;
+        }));
+        return command;
+    }
+
+    private static Command CreateCheck()
+    {
+        var (layout, ledger) = (Layout(), Ledger());
+        var command = new Command("check", "Holds a layout against those that are pinned; codes that it would read wrongly are wrong.")
+        {
+            ledger,
+            layout,
+        };
+        command.SetAction(parsed => Guarded(() =>
+        {
+            var (codes, pinned) = (Read(parsed.GetRequiredValue(layout), key: null), PinnedCodes.In(parsed.GetRequiredValue(ledger)));
+            var problems = pinned.ProblemsOf(codes);
+            foreach (var problem in problems)
+                Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{Screen.Visible(problem)}[/]");
+            var versions = pinned.ListVersions(codes.Name);
+            if (versions.Count == 0)
+                Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]No version of {codes.Name} is pinned.[/] Pin the one that is released.");
+            else if (problems.Count == 0)
+                Screen.Out.MarkupLineInterpolated(
+                    $"[{Screen.Good}]Codes of version {string.Join(", ", versions)} are read as what they were.[/]");
+            return problems.Count == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
+        }));
         return command;
     }
 

@@ -422,5 +422,13 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
     /// <summary>The layout as a JSON document (RFC 8259), which the tool reads. The key is not in it.</summary>
     public string ToJson() => CodeLayoutDocument.Of(Name, Version, Oldest, Options, Documents).ToJson();
 
+    CodeLayoutDocument? ICodeReader<T>.DocumentOf(int version) => DocumentOf(version);
+
+    /// <summary>The layout by which codes of a version are read, older ones with other fields included; null where they are not.</summary>
+    internal CodeLayoutDocument? DocumentOf(int version) => version < Oldest || version > Version
+        ? _older.Select(older => older.DocumentOf(version)).FirstOrDefault(document => document is not null)
+        : CodeLayoutDocument.Of(Name, version, Oldest, Options,
+            [.. Documents.Where(document => (document.Since ?? Oldest) <= version)]);
+
     IEnumerable<int> ICodeReader<T>.Lengths => Enumerable.Range(Oldest, Version - Oldest + 1).Select(TextLength);
 }

@@ -44,6 +44,32 @@ internal sealed record CodeLayoutDocument(string Name, int Version)
             Fields = [.. fields.Select(field => field.Since > oldest ? field : field with { Since = null })],
         };
 
+    /// <summary>What decides how a code of the version is read, and is another in the other document, in words; null for nothing.</summary>
+    public string? DifferenceTo(CodeLayoutDocument before)
+    {
+        foreach (var (what, was, now) in new[]
+        {
+            ("check characters", before.Check, Check), ("mark characters", before.Mark, Mark), ("variants", before.Variants, Variants),
+            ("versions that there can ever be", before.Versions, Versions), ("tag characters", before.Tag, Tag),
+        })
+        {
+            if (was != now)
+                return $"there were {was} {what}, and are {now}";
+        }
+        if (before.Scrambled != Scrambled)
+            return before.Scrambled ? "they were scrambled" : "they were not scrambled";
+        for (var i = 0; i < Math.Max(before.Fields.Count, Fields.Count); i++)
+        {
+            if (i >= Fields.Count)
+                return $"the field \"{before.Fields[i].Name}\" is gone";
+            if (i >= before.Fields.Count)
+                return $"the field \"{Fields[i].Name}\" was not there";
+            if (before.Fields[i].What != Fields[i].What)
+                return $"the field \"{Fields[i].Name}\" was {before.Fields[i].What}, and is {Fields[i].What}";
+        }
+        return null;
+    }
+
     public string ToJson() => JsonSerializer.Serialize(this, CodeLayoutJson.Default.CodeLayoutDocument);
 
     /// <exception cref="CodeException">The document is none, or its layout cannot be.</exception>

@@ -20,8 +20,9 @@ public sealed record CodeOptions
     public int Corrects { get; init; } = 1;
 
     /// <summary>
-    /// How many characters tell the codes of this game from those of others, from 0 to 4: with n, another game's code is taken for one of
-    /// this once in 32ⁿ times.
+    /// How many characters tell the codes of this game from those of others, from 0 to 12: with n, another game's code of the same length is
+    /// taken for one of this once in 32ⁿ times, and so are all codes of a game that happens to have the same mark. Once in 32 is little
+    /// where several games share a place; 4 make it once in a million.
     /// </summary>
     public int MarkCharacterCount { get; init; } = 1;
 
@@ -62,7 +63,7 @@ public sealed record CodeOptions
         Require(CheckCharacterCount is >= 0 and <= 10, $"has {CheckCharacterCount} check characters; there are 0 to 10");
         Require(Corrects >= 0 && 2 * Corrects <= CheckCharacterCount,
             $"cannot correct {Corrects} with {CheckCharacterCount} check characters: it takes twice as many");
-        Require(MarkCharacterCount is >= 0 and <= 4, $"has {MarkCharacterCount} mark characters; there are 0 to 4");
+        Require(MarkCharacterCount is >= 0 and <= 12, $"has {MarkCharacterCount} mark characters; there are 0 to 12");
         Require(GroupSize >= 1, "has groups of no characters");
         Require(VariantCount is >= 1 and <= 1 << 20, $"has {VariantCount} variants; there are 1 to {1 << 20}");
         Require(VersionCount is >= 1 and <= 1000, $"has room for {VersionCount} versions; there are 1 to 1000");

@@ -24,6 +24,9 @@ internal interface ICodeReader<T>
     /// <summary>The lengths of its codes.</summary>
     IEnumerable<int> Lengths { get; }
 
+    /// <summary>The layout by which codes of a version are read; null where it is none of these versions.</summary>
+    CodeLayoutDocument? DocumentOf(int version);
+
     /// <summary>Reads a code; null where it is none of these versions.</summary>
     /// <exception cref="CodeException">It is one, and cannot be read.</exception>
     DecodedCode<T>? Read(TypedCode code, bool correct);
@@ -41,6 +44,8 @@ internal sealed class UpgradedCodes<TOld, T>(ICodeReader<TOld> older, Func<TOld,
     public int Newest => older.Newest;
 
     public IEnumerable<int> Lengths => older.Lengths;
+
+    public CodeLayoutDocument? DocumentOf(int version) => older.DocumentOf(version);
 
     public DecodedCode<T>? Read(TypedCode code, bool correct) => Upgraded(older.Read(code, correct));
 

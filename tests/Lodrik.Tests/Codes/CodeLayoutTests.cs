@@ -315,7 +315,7 @@ public sealed class CodeLayoutTests
         Bad("takes", fields => fields.Set("beacons", [.. Enumerable.Range(0, 1000).Select(i => $"b{i}")], _ => [], (_, _) => { }).Numbers("more", 1000, 0, 1000, _ => [], (_, _) => { }));
         Bad("cannot correct", Oil, new CodeOptions { CheckCharacterCount = 1, Corrects = 1 });
         Bad("check characters", Oil, new CodeOptions { CheckCharacterCount = 11 });
-        Bad("mark characters", Oil, new CodeOptions { MarkCharacterCount = 5 });
+        Bad("mark characters", Oil, new CodeOptions { MarkCharacterCount = 13 });
         Bad("groups", Oil, new CodeOptions { GroupSize = 0 });
         Bad("variants", Oil, new CodeOptions { VariantCount = 0 });
         Bad("host holds", Declare, new CodeOptions { LargestNumber = 1L << 20 });

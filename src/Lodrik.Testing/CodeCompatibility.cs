@@ -1,0 +1,31 @@
+using System.Runtime.CompilerServices;
+using Lodrik.Codes;
+
+namespace Lodrik.Testing;
+
+/// <summary>
+/// Proves that transfer codes of all released versions are read as what they were, in one line of a test:
+/// <c>CodeCompatibility.Check(Journey.CodeLayout, "../ledger");</c>
+/// </summary>
+public static class CodeCompatibility
+{
+    /// <summary>Holds a layout against those that are pinned.</summary>
+    /// <param name="layout">The game's layout of today.</param>
+    /// <param name="ledger">The ledger's folder; a relative one is looked for from the file of the calling code.</param>
+    /// <param name="here">The file of the calling code, filled in by the compiler.</param>
+    /// <returns>The versions that are pinned.</returns>
+    /// <exception cref="CompatibilityException">Nothing is pinned, or codes of a version would be read as something else.</exception>
+    public static IReadOnlyList<int> Check<T>(CodeLayout<T> layout, string ledger, [CallerFilePath] string here = "") where T : class, new()
+    {
+        ArgumentNullException.ThrowIfNull(layout);
+        ArgumentException.ThrowIfNullOrEmpty(ledger);
+        var pinned = PinnedCodes.In(Path.Combine(SaveCompatibility.FolderOf(here), ledger));
+        if (pinned.ProblemsOf(layout) is { Count: > 0 } problems)
+            throw new CompatibilityException(string.Join(Environment.NewLine, problems));
+        return pinned.ListVersions(layout.Name) is { Count: > 0 } versions
+            ? versions
+            : throw new CompatibilityException(
+                $"No version of the codes \"{layout.Name}\" is pinned ({pinned.FileOf(layout.Name, layout.Version)}). Pin the one that is "
+                    + "released with \"lodrik code pin\".");
+    }
+}
