@@ -37,6 +37,25 @@ public sealed class CodeToolTests : IDisposable
     }
 
     [Fact]
+    public void A_released_layout_is_pinned_and_another_one_under_its_version_is_told()
+    {
+        var ledger = Path.Combine(_folder, "ledger");
+        Assert.Equal(0, ProgramRun.Lodrik("code", "check", ledger, "--layout", Layout).Exit);
+        var pinned = ProgramRun.Lodrik("code", "pin", ledger, "--layout", Layout);
+        Assert.Equal(0, pinned.Exit);
+        Assert.Contains("Version 1 of tidewarden-journey is pinned.", pinned.Out, StringComparison.Ordinal);
+        Assert.True(File.Exists(Path.Combine(ledger, "codes", "tidewarden-journey", "1.json")));
+        Assert.Contains("is pinned already", ProgramRun.Lodrik("code", "pin", ledger, "--layout", Layout).Out, StringComparison.Ordinal);
+        Assert.Contains("Codes of version 1 are still read as what they were.", ProgramRun.Lodrik("code", "check", ledger, "--layout", Layout).Out, StringComparison.Ordinal);
+        var changed = Path.Combine(_folder, "changed.json");
+        File.WriteAllText(changed, File.ReadAllText(Layout).Replace("\"Ebb\",", "", StringComparison.Ordinal));
+        var told = ProgramRun.Lodrik("code", "check", ledger, "--layout", changed);
+        Assert.Equal(1, told.Exit);
+        Assert.Contains("would be read as other states", told.Out, StringComparison.Ordinal);
+        Assert.NotEqual(0, ProgramRun.Lodrik("code", "pin", ledger, "--layout", changed).Exit);
+    }
+
+    [Fact]
     public void A_typo_is_corrected_and_two_are_not_guessed_at()
     {
         var one = ProgramRun.Lodrik("code", "decode", "w5pb 17t1 gm60", "--layout", Layout);

@@ -196,7 +196,7 @@ internal static class CodeCommand
                 Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]No version of {codes.Name} is pinned.[/] Pin the one that is released.");
             else if (problems.Count == 0)
                 Screen.Out.MarkupLineInterpolated(
-                    $"[{Screen.Good}]Codes of version {string.Join(", ", versions)} are read as what they were.[/]");
+                    $"[{Screen.Good}]Codes of version {string.Join(", ", versions)} are still read as what they were.[/]");
             return problems.Count == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
         }));
         return command;
@@ -247,6 +247,9 @@ internal static class CodeCommand
         var (mark, check) = (layout.MarkCharacterCount, layout.CheckCharacterCount);
         var parts = $"{mark} for the game, {layout.CharacterCount - mark - check} for the number, {check} to check it";
         Screen.Out.MarkupLineInterpolated($"A code has {layout.CharacterCount} characters: {parts}. {Corrects(options)}");
+        Screen.Out.MarkupLineInterpolated(CultureInfo.InvariantCulture, mark == 0
+            ? (FormattableString)$"Nothing tells them from the codes of another game with such a layout."
+            : $"Another game with such a layout has the same mark once in {1 / layout.OddsOfAnotherGame:N0} times, and the codes of both are taken.");
         var who = options.Key is null ? "Whoever knows the layout can make one." : "Only who has the key can make one.";
         Screen.Out.MarkupLineInterpolated(
             CultureInfo.InvariantCulture, $"Typed by chance, one in {1 / layout.OddsOfGuessing:N0} is taken for a code. {who}");

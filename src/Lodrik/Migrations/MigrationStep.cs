@@ -109,20 +109,66 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         // Whether a scene can be referred to by that name is known now, and not when the first save is loaded.
         _ = new EntityReference(default, to);
         var section = MigrationPath.Of(_scenes, from);
-        var place = MigrationPath.Of(_session, "place", "scene");
         return Add(new MigrationOperation(at => [$"{at}the scene {from} becomes {to}"], [.. InScenes, $"{_session}/place"], [], root =>
         {
             if (root.FindOne(section) is { } scene && !scene.TryRename(to))
                 throw new OperationException($"There is a scene \"{to}\" already.", scene.Locate());
-            RenameWhere(root.FindOne(place), from, to);
-            foreach (var name in ((SaveRoot)root).Store.Names.Where(CheckpointShape.IsName).ToList())
-            {
-                var group = name[..name.IndexOf('/', StringComparison.Ordinal)];
-                RenameWhere(root.FindOne(MigrationPath.Of(group, name[(group.Length + 1)..], "scene")), from, to);
-            }
+            foreach (var place in PlacesIn(root, from))
+                place["scene"] = to;
             foreach (var (_, entity) in Entities(root, AnyName))
                 RenameReferences(entity, from, to);
         }));
+    }
+
+    /// <summary>
+    /// Says where the player, and each checkpoint of the save, stands that stood in a scene: for one that was split, or whose entrances have
+    /// other names. <see cref="Run"/> reaches what a checkpoint has in it, and not where the checkpoint itself is.
+    /// </summary>
+    /// <param name="scene">The scene in older saves.</param>
+    /// <param name="does">What becomes of the places, in words: "the north gate is in the far marsh".</param>
+    /// <param name="place">Gets the entrance, which may be empty, and gives the scene and the entrance of today.</param>
+    public MigrationStep MovePlaces(string scene, string does, Func<string, (string Scene, string Entrance)> place)
+    {
+        ArgumentException.ThrowIfNullOrEmpty(scene);
+        ArgumentException.ThrowIfNullOrEmpty(does);
+        ArgumentNullException.ThrowIfNull(place);
+        RefuseIfPresent(nameof(MovePlaces));
+        return Add(new MigrationOperation(at => [$"{at}places in {scene}: {does}"], [$"{_session}/*"], [], root =>
+        {
+            foreach (var old in PlacesIn(root, scene).ToList())
+            {
+                var (to, entrance) = Call(() => place(old.TryGet("entrance", out var known) ? known.AsText() ?? "" : ""));
+                if (string.IsNullOrEmpty(to))
+                    throw new OperationException($"The step gave no scene for a place in {scene}.");
+                old["scene"] = to;
+                old["entrance"] = entrance ?? "";
+            }
+        }));
+    }
+
+    /// <summary>The places of the player and of checkpoints that are in a scene.</summary>
+    private IEnumerable<SaveMap> PlacesIn(MigrationRoot root, string scene)
+    {
+        var checkpoints = ((SaveRoot)root).Store.Names.Where(CheckpointShape.IsName).Select(name =>
+        {
+            var group = name[..name.IndexOf('/', StringComparison.Ordinal)];
+            return MigrationPath.Of(group, name[(group.Length + 1)..]);
+        });
+        return checkpoints.Prepend(MigrationPath.Of(_session, "place")).ToList().Select(path => root.FindOne(path)?.Value)
+            .OfType<SaveMap>().Where(place => place.TryGet("scene", out var its) && its is SaveScalar { Kind: SaveValueKind.Text, Text: var name }
+                && name == scene);
+    }
+
+    private static TResult Call<TResult>(Func<TResult> code)
+    {
+        try
+        {
+            return code();
+        }
+        catch (Exception exception) when (exception is not (OperationException or SaveException or OutOfMemoryException))
+        {
+            throw new OperationException($"The step's own code failed: {exception.Message}", innerException: exception);
+        }
     }
 
     /// <summary>Does what no other operation does.</summary>
@@ -140,14 +186,11 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
             [.. section.Split('/', 2).Where(name => name != AnyName)]), IsNew: true))).ToList();
         return Add(new MigrationOperation(at => [$"{at}{does}"], allowed, claims, root =>
         {
-            try
+            Call(() =>
             {
                 code(new MigrationSave((SaveRoot)root, allowed));
-            }
-            catch (Exception exception) when (exception is not (OperationException or SaveException or OutOfMemoryException))
-            {
-                throw new OperationException($"The step's own code failed: {exception.Message}", innerException: exception);
-            }
+                return true;
+            });
         }));
     }
 
@@ -157,12 +200,6 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
     internal IEnumerable<string> Lines => Operations.Count == 0
         ? [$"{From} → {To}: nothing changes"]
         : Operations.SelectMany(operation => operation.Describe("")).Select(line => $"{From} → {To}: {line}");
-
-    private static void RenameWhere(MigrationPlace? place, string from, string to)
-    {
-        if (place?.Value is SaveScalar { Kind: SaveValueKind.Text, Text: var scene } && scene == from)
-            place.Value = to;
-    }
 
     private string[] InScenes => [$"{_scenes}/*"];
 

@@ -115,6 +115,37 @@ public sealed class ChainPropertyTests
     }
 
     [Fact]
+    public void A_scene_that_was_split_takes_the_places_of_player_and_checkpoints_with_it()
+    {
+        SaveMap Sections(string entrance) => new()
+        {
+            ["scenes/weir"] = new SaveMap { ["entities"] = new SaveMap { ["post-1"] = new SaveMap { ["kind"] = "post" }, ["post-2"] = new SaveMap { ["kind"] = "post" } } },
+            ["session/place"] = new SaveMap { ["scene"] = "weir", ["entrance"] = entrance },
+        };
+        var sections = Sections("south");
+        sections["session/checkpoint old"] = new SaveMap { ["order"] = 0, ["scene"] = "weir", ["entrance"] = "north", ["played"] = "00:00:00", ["sections"] = Sections("north") };
+        sections["session/checkpoint far"] = new SaveMap { ["order"] = 1, ["scene"] = "mill", ["entrance"] = "north", ["played"] = "00:00:00", ["sections"] = new SaveMap() };
+        var chain = new MigrationChain().From(1, step => step
+            .Run("the second post is in the far weir", ["scenes/*"], save =>
+            {
+                if (save.Find("/scenes/weir/entities/post-2") is { } post)
+                    save.Set("/scenes/far weir/entities/post-2", post);
+                save.Remove("/scenes/weir/entities/post-2");
+            })
+            .MovePlaces("weir", "the north gate is in the far weir", entrance => entrance == "north" ? ("far weir", "gate") : ("weir", entrance)));
+        Assert.Contains("places in weir: the north gate is in the far weir", chain.ToString(), StringComparison.Ordinal);
+        var tree = chain.Migrate(Save(sections, SaveForm.Json), 2).ReadTree();
+        Assert.Equal(("weir", "south"), PlaceIn(tree["session/place"]));
+        Assert.Equal(("far weir", "gate"), PlaceIn(tree["session/checkpoint old"]));
+        Assert.Equal(("far weir", "gate"), PlaceIn(((SaveMap)((SaveMap)tree["session/checkpoint old"])["sections"])["session/place"]));
+        Assert.Equal(("mill", "north"), PlaceIn(tree["session/checkpoint far"]));
+        var failing = new MigrationChain().From(1, step => step.MovePlaces("weir", "goes nowhere", _ => ("", "")));
+        Assert.Contains("gave no scene", Assert.Throws<MigrationException>(() => failing.Migrate(Save(sections, SaveForm.Json), 2)).Message, StringComparison.Ordinal);
+
+        static (string?, string?) PlaceIn(SaveValue place) => (((SaveMap)place)["scene"].AsText(), ((SaveMap)place)["entrance"].AsText());
+    }
+
+    [Fact]
     public void Shared_objects_go_where_their_section_goes_and_nowhere_else()
     {
         SaveMap Sections() => new() { ["crew"] = new SaveMap { ["first"] = 1 }, ["crew#shared"] = new SaveMap { ["1"] = new SaveMap { ["name"] = "ana" } }, ["log"] = "x" };
