@@ -133,7 +133,6 @@ internal static class ShapeChangeRows
 
     private const string Item = "[StateType] public sealed partial class Item { public int X { get; set; } }";
     private const string Other = "[StateType] public sealed partial class Other { public int X { get; set; } }";
-    private const string Box = "[StateType] public sealed partial class Box<T> where T : class, IStateType<T>, new() { public List<T> Items { get; set; } = []; }";
 
     private static string V(string member, string initial = "") =>
         $"public {member} {{ get; set; }}{(initial.Length > 0 ? $" = {initial};" : "")} ";

@@ -1,4 +1,3 @@
-using System.Runtime.Loader;
 using System.Text;
 using System.Text.RegularExpressions;
 using Lodrik.Inspection;

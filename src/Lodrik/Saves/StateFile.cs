@@ -111,17 +111,10 @@ public static class StateFile
     /// <summary>The object as text.</summary>
     /// <param name="state">The object.</param>
     /// <param name="form">A readable form.</param>
-    /// <exception cref="ArgumentOutOfRangeException">The form is not readable.</exception>
-    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
-    public static string ToText<T>(T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T> => ToText(state, form, indented: true);
-
-    /// <summary>The object as text.</summary>
-    /// <param name="state">The object.</param>
-    /// <param name="form">A readable form.</param>
     /// <param name="indented">Whether the text has a line for each member, or is as short as it can be.</param>
     /// <exception cref="ArgumentOutOfRangeException">The form is not readable.</exception>
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
-    public static string ToText<T>(T state, SaveForm form, bool indented) where T : IStateRoot<T>
+    public static string ToText<T>(T state, SaveForm form = SaveForm.Json, bool indented = true) where T : IStateRoot<T>
     {
         if (!FileForms.Of(form).IsText)
             throw new ArgumentOutOfRangeException(nameof(form), form, $"The {form.DisplayName()} form is not text. Use ToBytes.");

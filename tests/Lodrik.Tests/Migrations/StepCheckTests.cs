@@ -1,7 +1,6 @@
 using System.Runtime.CompilerServices;
 using Lodrik.Inspection;
 using Lodrik.Migrations;
-using Lodrik.Scenes;
 using Lodrik.State;
 using Tidewarden;
 

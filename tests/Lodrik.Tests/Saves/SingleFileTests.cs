@@ -1,5 +1,4 @@
 using Lodrik.Migrations;
-using Lodrik.State;
 using Lodrik.Storage;
 using Lodrik.Tests.Migrations;
 

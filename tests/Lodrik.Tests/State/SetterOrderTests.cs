@@ -1,5 +1,4 @@
 using System.Numerics;
-using Lodrik.State;
 
 namespace Lodrik.Tests.State;
 
