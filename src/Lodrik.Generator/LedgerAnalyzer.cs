@@ -89,7 +89,7 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
             shape.TakeNamed(today, known.Types.Keys);
             // What a type lost is told once, and not at each place where the type stands.
             foreach (var change in ShapeComparison.Of(known, shape).Where(change => change.IsLoss)
-                .GroupBy(change => (change.Owner, change.Kind, change.Element, change.Name, change.Before, change.After, change.Owner.Length > 0 ? "" : change.Path))
+                .GroupBy(change => change.Owner.Length > 0 ? change with { Path = "" } : change)
                 .Select(same => same.First()))
             {
                 var isHere = change.Owner.Length > 0 && compilation.Assembly.GetTypeByMetadataName(change.Owner) is not null;

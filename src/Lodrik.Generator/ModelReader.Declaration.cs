@@ -77,7 +77,8 @@ internal sealed partial class ModelReader
     }
 
     /// <summary>Whether an accessor was written, and not made by the compiler.</summary>
-    private bool HasBody(IMethodSymbol accessor) => accessor.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax(cancellation))
+    private bool HasBody(IMethodSymbol accessor) =>
+        accessor.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax(cancellation))
         .OfType<AccessorDeclarationSyntax>().Any(syntax => syntax.Body is not null || syntax.ExpressionBody is not null);
 
     private int ConstantOf(ExpressionSyntax size) =>

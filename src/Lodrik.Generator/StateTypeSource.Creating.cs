@@ -80,7 +80,7 @@ internal sealed partial class StateTypeSource
         if (!OtherMembers().Any())
             return;
         Line();
-        Line("/// <summary>An object for what comes before the values that the constructor takes, whether or not it accepts these.</summary>");
+        Line("/// <summary>An object for what comes before the values that the constructor takes.</summary>");
         Open($"private static {model.TypeName} CreateEarly("
             + string.Join(", ", TakenMembers().Select(one => $"{one.Member.TypeName} value{one.Index}")) + ", ref bool isLate)");
         Open("try");

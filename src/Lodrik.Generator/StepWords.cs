@@ -26,7 +26,8 @@ internal sealed class StepWords
             SemanticModel? model = null;
             foreach (var call in tree.GetRoot(cancellation).DescendantNodes().OfType<InvocationExpressionSyntax>())
             {
-                if (call.Expression is MemberAccessExpressionSyntax { Name.Identifier.ValueText: "From" } && call.ArgumentList.Arguments.Count == 2)
+                if (call.Expression is MemberAccessExpressionSyntax { Name.Identifier.ValueText: "From" }
+                    && call.ArgumentList.Arguments.Count == 2)
                     Read(call, model ??= compilation.GetSemanticModel(tree));
             }
         }
@@ -34,7 +35,8 @@ internal sealed class StepWords
 
     /// <summary>Whether a step between two versions names a change, or has code of its own that may do anything.</summary>
     public bool Name(ShapeChange change, int from, int to) => Enumerable.Range(from, to - from)
-        .Any(version => _unseen.Contains(version) || (_words.TryGetValue(version, out var words) && words.Any(word => Names(word, change))));
+        .Any(version => _unseen.Contains(version)
+            || (_words.TryGetValue(version, out var words) && words.Any(word => Names(word, change))));
 
     private static bool Names(string word, ShapeChange change)
     {
@@ -42,7 +44,8 @@ internal sealed class StepWords
             return true;
         // A path in a step may begin at the section, or at whatever the step goes through.
         return word.Length > 0 && (word == change.Path || change.Path.StartsWith(word + "/", StringComparison.Ordinal)
-            || (change.Element is ShapeElement.Member or ShapeElement.Part or ShapeElement.Subsystem && word.Split('/').Contains(change.Name))
+            || (change.Element is ShapeElement.Member or ShapeElement.Part or ShapeElement.Subsystem
+                && word.Split('/').Contains(change.Name))
             || (word[0] == '/' && change.Path.EndsWith(word, StringComparison.Ordinal)));
     }
 

@@ -134,7 +134,8 @@ internal sealed class TypeShapes(TypeCodecs codecs)
             case INamedTypeSymbol { Name: "KeyValuePair", TypeArguments.Length: 2 } pair:
                 return $"tuple<{Of(pair.TypeArguments[0])}, {Of(pair.TypeArguments[1])}>";
             case INamedTypeSymbol { TypeArguments.Length: 2 } map:
-                return $"{(map.Name == "OrderedDictionary" ? "orderedmap" : "map")}<{Of(map.TypeArguments[0])}, {Of(map.TypeArguments[1])}>";
+                var word = map.Name == "OrderedDictionary" ? "orderedmap" : "map";
+                return $"{word}<{Of(map.TypeArguments[0])}, {Of(map.TypeArguments[1])}>";
             case INamedTypeSymbol { TypeArguments.Length: 1 } list:
                 return $"{Collections.FirstOrDefault(word => list.Name.EndsWith(word.Ending, StringComparison.Ordinal)).Word ?? "list"}"
                     + $"<{Of(list.TypeArguments[0])}>";

@@ -14,13 +14,19 @@ internal static class UnmarkedTypes
     [
         "Write", "WriteAsync", "WritePlain", "ToBytes", "ToText", "ToPlainText", "Read", "ReadAsync", "ReadInto", "ReadIntoAsync",
         "ReadTextInto", "ReadOrNew", "FromBytes", "FromText", "Import", "Copy", "CopyInto", "AreEqual", "Changes", "Settings", "Put", "Get",
-        "Register", "Part", "OptionalPart", "PartInto", "WithSection", "Of", "SaveStore", "GameSession", "SettingsFile", "CompatibilityCheck",
+        "Register", "Part", "OptionalPart", "PartInto", "WithSection", "Of", "SaveStore", "GameSession",
+            "SettingsFile", "CompatibilityCheck",
     ];
 
     public static bool IsCandidate(SyntaxNode node) => node switch
     {
-        InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } } => Names.Contains(name),
-        GenericNameSyntax { Identifier.ValueText: var name, Parent: not MemberAccessExpressionSyntax { Parent: InvocationExpressionSyntax } } =>
+        InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } } =>
+            Names.Contains(name),
+        GenericNameSyntax
+        {
+            Identifier.ValueText: var name,
+            Parent: not MemberAccessExpressionSyntax { Parent: InvocationExpressionSyntax }
+        } =>
             Names.Contains(name),
         GenericNameSyntax { Identifier.ValueText: var name, Parent: MemberAccessExpressionSyntax access } generic =>
             access.Expression == generic && Names.Contains(name),
@@ -40,7 +46,8 @@ internal static class UnmarkedTypes
         };
         foreach (var (parameter, argument) in parameters.Zip(arguments, (parameter, argument) => (parameter, argument)))
         {
-            if (TakesState(parameter) && argument is INamedTypeSymbol { TypeKind: TypeKind.Class or TypeKind.Struct } type && !IsMarked(type)
+            if (TakesState(parameter) && argument is INamedTypeSymbol { TypeKind: TypeKind.Class or TypeKind.Struct } type
+                && !IsMarked(type)
                 && type.Locations.Any(location => location.IsInSource))
                 problems.Add(new DiagnosticModel(
                     Diagnostics.NotMarked.Id, LocationModel.Of(context.Node.GetReference()),

@@ -191,7 +191,8 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             var bytes = StateFile.ToBytes(state, SaveForm.Binary);
             if ((CheckGroups(migrated, today) ?? CheckSections(migrated, SavedFile.FromBytes(bytes), today)) is { } changed)
                 return new Failure($"changed {changed.Path}", changed.Path,
-                    $"A value is another one after loading: {changed.Problem}. Where the game's own code changes it, say so with WithChanged.",
+                    $"A value is another one after loading: {changed.Problem}. Where the game's own code changes it, say so with "
+                        + "WithChanged.",
                     null);
             var again = StateFile.FromBytes<T>(bytes);
             return StateContent.AreEqual(state, again)
@@ -250,7 +251,8 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             {
                 var path = $"/{group}/{PointerBuilder.Escape(section.Name)}";
                 var changed = IsScene(section) ? CheckScene(section, path, today, file.Form)
-                    : _sections.TryGetValue(section.Name, out var decode) ? CheckSection(file, $"{group}/{section.Name}", section, decode, today)
+                    : _sections.TryGetValue(section.Name, out var decode)
+                        ? CheckSection(file, $"{group}/{section.Name}", section, decode, today)
                     : null;
                 if (changed is not null)
                     return changed;

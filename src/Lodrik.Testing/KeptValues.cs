@@ -52,14 +52,16 @@ internal sealed class KeptValues(SaveShape today, SaveMap? before, SaveMap? afte
     {
         if (type.Variants.Count > 0)
             return InEntries(old, now, path, (variant, content, kept, at) =>
-                type.Variants.TryGetValue(variant, out var name) && today.Find(name) is { } one && content is SaveMap was && kept is SaveMap @is
+                type.Variants.TryGetValue(variant, out var name) && today.Find(name) is { } one && content is SaveMap was
+                    && kept is SaveMap @is
                     ? InMembers(one, was, @is, at)
                     : null);
         return InMembers(type, old, now, path);
     }
 
     private (string, string)? InMembers(ShapeType type, SaveMap old, SaveMap now, string path) =>
-        InEntries(old, now, path, (key, value, kept, at) => In(type.Members.TryGetValue(key, out var member) ? member : "any", value, kept, at));
+        InEntries(old, now, path, (key, value, kept, at) =>
+            In(type.Members.TryGetValue(key, out var member) ? member : "any", value, kept, at));
 
     private (string, string)? InEntries(
         SaveMap old, SaveMap now, string path, Func<string, SaveValue, SaveValue, string, (string, string)?> compare)

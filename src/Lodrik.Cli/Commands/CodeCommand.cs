@@ -169,9 +169,11 @@ internal static class CodeCommand
         command.SetAction(parsed => Guarded(() =>
         {
             var (codes, pinned) = (Read(parsed.GetRequiredValue(layout), key: null), PinnedCodes.In(parsed.GetRequiredValue(ledger)));
-            Screen.Out.MarkupLineInterpolated(pinned.Pin(codes)
-                ? (FormattableString)$"[{Screen.Good}]Version {codes.Version} of {codes.Name} is pinned.[/]  [{Screen.Faint}]{pinned.FileOf(codes.Name, codes.Version)}[/]"
-                : $"Version {codes.Version} of {codes.Name} is pinned already.");
+            if (pinned.Pin(codes))
+                Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Version {codes.Version} of {codes.Name} is pinned.[/]");
+            else
+                Screen.Out.MarkupLineInterpolated($"Version {codes.Version} of {codes.Name} is pinned already.");
+            Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]{pinned.FileOf(codes.Name, codes.Version)}[/]");
             return ExitCode.Fine;
         }));
         return command;
@@ -193,7 +195,8 @@ internal static class CodeCommand
                 Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{Screen.Visible(problem)}[/]");
             var versions = pinned.ListVersions(codes.Name);
             if (versions.Count == 0)
-                Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]No version of {codes.Name} is pinned.[/] Pin the one that is released.");
+                Screen.Out.MarkupLineInterpolated(
+                    $"[{Screen.Notice}]No version of {codes.Name} is pinned.[/] Pin the one that is released.");
             else if (problems.Count == 0)
                 Screen.Out.MarkupLineInterpolated(
                     $"[{Screen.Good}]Codes of version {string.Join(", ", versions)} are still read as what they were.[/]");
@@ -247,9 +250,10 @@ internal static class CodeCommand
         var (mark, check) = (layout.MarkCharacterCount, layout.CheckCharacterCount);
         var parts = $"{mark} for the game, {layout.CharacterCount - mark - check} for the number, {check} to check it";
         Screen.Out.MarkupLineInterpolated($"A code has {layout.CharacterCount} characters: {parts}. {Corrects(options)}");
-        Screen.Out.MarkupLineInterpolated(CultureInfo.InvariantCulture, mark == 0
+        var odds = (1 / layout.OddsOfAnotherGame).ToString("N0", CultureInfo.InvariantCulture);
+        Screen.Out.MarkupLineInterpolated(mark == 0
             ? (FormattableString)$"Nothing tells them from the codes of another game with such a layout."
-            : $"Another game with such a layout has the same mark once in {1 / layout.OddsOfAnotherGame:N0} times, and the codes of both are taken.");
+            : $"Another game with such a layout has the same mark once in {odds} times; then each takes the other's codes.");
         var who = options.Key is null ? "Whoever knows the layout can make one." : "Only who has the key can make one.";
         Screen.Out.MarkupLineInterpolated(
             CultureInfo.InvariantCulture, $"Typed by chance, one in {1 / layout.OddsOfGuessing:N0} is taken for a code. {who}");

@@ -20,9 +20,9 @@ public sealed record CodeOptions
     public int Corrects { get; init; } = 1;
 
     /// <summary>
-    /// How many characters tell the codes of this game from those of others, from 0 to 12: with n, another game's code of the same length is
-    /// taken for one of this once in 32ⁿ times, and so are all codes of a game that happens to have the same mark. Once in 32 is little
-    /// where several games share a place; 4 make it once in a million.
+    /// How many characters tell the codes of this game from those of others, from 0 to 12: with n, another game's code of the same length
+    /// is taken for one of this once in 32ⁿ times, and so are all codes of a game that happens to have the same mark. Once in 32 is
+    /// little where several games share a place; 4 make it once in a million.
     /// </summary>
     public int MarkCharacterCount { get; init; } = 1;
 

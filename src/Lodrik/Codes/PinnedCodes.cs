@@ -89,8 +89,8 @@ public sealed class PinnedCodes
         if (layout.DocumentOf(version) is not { } today)
             return $"Codes \"{layout.Name}\" of version {version} are not read any more. Give their layout with Accepts.";
         return today.DifferenceTo(pinned) is { } difference
-            ? $"Codes \"{layout.Name}\" of version {version} would be read as other states: {difference}. Put it back, and give what is new "
-                + "another version."
+            ? $"Codes \"{layout.Name}\" of version {version} would be read as other states: {difference}. Put it back, and give "
+                + "what is new another version."
             : null;
     }
 

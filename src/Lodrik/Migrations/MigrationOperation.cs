@@ -8,7 +8,8 @@ namespace Lodrik.Migrations;
 /// <param name="claims">What it says that saves have, and what it puts there.</param>
 /// <param name="apply">The doing.</param>
 internal sealed class MigrationOperation(
-    Func<string, IEnumerable<string>> describe, IReadOnlyList<string> sections, IReadOnlyList<StepClaim> claims, Action<MigrationRoot> apply)
+    Func<string, IEnumerable<string>> describe, IReadOnlyList<string> sections, IReadOnlyList<StepClaim> claims,
+    Action<MigrationRoot> apply)
 {
     public IReadOnlyList<StepClaim> Claims => claims;
 

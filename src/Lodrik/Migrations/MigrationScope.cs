@@ -192,7 +192,8 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     {
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
         return Add(
-            prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes a list", [at], [At(at), New(at)], root => ValueOperations.Convert(root, at, value => value switch
+            prefix => $"{Maybe(mayMiss)}{prefix}{at} becomes a list", [at], [At(at), New(at)],
+                root => ValueOperations.Convert(root, at, value => value switch
         {
             SaveList => value,
             { Kind: SaveValueKind.Null } => new SaveList(),

@@ -47,7 +47,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         RefuseIfPresent(nameof(ForEachPart));
         return AddGroup(
             prefix => $"{part} of each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe),
-            claim => claim with { Kind = kind, Part = part }, root => Entities(root, kind).Select(entity => PartOf(entity, part)).OfType<MigrationPlace>());
+            claim => claim with { Kind = kind, Part = part },
+                root => Entities(root, kind).Select(entity => PartOf(entity, part)).OfType<MigrationPlace>());
     }
 
     /// <summary>Gives a kind another name.</summary>
@@ -56,7 +57,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         ArgumentException.ThrowIfNullOrEmpty(from);
         ArgumentException.ThrowIfNullOrEmpty(to);
         RefuseIfPresent(nameof(RenameKind));
-        return Add(new MigrationOperation(at => [$"{at}the kind {from} becomes {to}"], InScenes, [OfKind(from), OfKind(to, isNew: true)], root =>
+        return Add(new MigrationOperation(at => [$"{at}the kind {from} becomes {to}"], InScenes,
+            [OfKind(from), OfKind(to, isNew: true)], root =>
         {
             foreach (var (_, entity) in Entities(root, from))
                 entity["kind"] = to;
@@ -121,8 +123,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
     }
 
     /// <summary>
-    /// Says where the player, and each checkpoint of the save, stands that stood in a scene: for one that was split, or whose entrances have
-    /// other names. <see cref="Run"/> reaches what a checkpoint has in it, and not where the checkpoint itself is.
+    /// Says where the player, and each checkpoint of the save, stands that stood in a scene: for one that was split, or whose entrances
+    /// have other names. <see cref="Run"/> reaches what a checkpoint has in it, and not where the checkpoint itself is.
     /// </summary>
     /// <param name="scene">The scene in older saves.</param>
     /// <param name="does">What becomes of the places, in words: "the north gate is in the far marsh".</param>
@@ -155,7 +157,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
             return MigrationPath.Of(group, name[(group.Length + 1)..]);
         });
         return checkpoints.Prepend(MigrationPath.Of(_session, "place")).ToList().Select(path => root.FindOne(path)?.Value)
-            .OfType<SaveMap>().Where(place => place.TryGet("scene", out var its) && its is SaveScalar { Kind: SaveValueKind.Text, Text: var name }
+            .OfType<SaveMap>().Where(place => place.TryGet("scene", out var its)
+                && its is SaveScalar { Kind: SaveValueKind.Text, Text: var name }
                 && name == scene);
     }
 

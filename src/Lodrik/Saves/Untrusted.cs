@@ -23,7 +23,8 @@ internal static class Untrusted
         {
             Mistake?.Invoke(exception);
             throw new DamagedSaveException(
-                SaveErrorCode.Damaged, $"The file has content that no save has: {exception.Message}", location, "Load an older generation or a copy.",
+                SaveErrorCode.Damaged, $"The file has content that no save has: {exception.Message}",
+                    location, "Load an older generation or a copy.",
                 exception);
         }
     }

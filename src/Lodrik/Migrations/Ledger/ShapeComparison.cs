@@ -112,7 +112,8 @@ internal sealed class ShapeComparison
     /// </summary>
     private static bool HasAnotherMeaning(ShapeType old, ShapeType now, string key)
     {
-        return IsExchanged(NameOf(old, key), NameOf(now, key), old.Members.Keys.Where(other => other != key).Select(other => NameOf(old, other)),
+        return IsExchanged(NameOf(old, key), NameOf(now, key),
+            old.Members.Keys.Where(other => other != key).Select(other => NameOf(old, other)),
             now.Members.Keys.Where(other => other != key).Select(other => NameOf(now, other)));
     }
 
@@ -128,7 +129,8 @@ internal sealed class ShapeComparison
             Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, name, owner, before, after, true, what);
     }
 
-    /// <summary>What the later type does not take of what the older one wrote, or an empty text where that says itself; null for nothing.</summary>
+    /// <summary>What the later type does not take of what the older one wrote,
+    /// or an empty text where that says itself; null for nothing.</summary>
     private string? WhatGoes(string before, string after, string path)
     {
         _what = "";
@@ -190,7 +192,8 @@ internal sealed class ShapeComparison
     private bool HoldsItems(ShapeExpression old, ShapeExpression now)
     {
         if (now.IsSet && !old.IsSet)
-            return Goes(now.Name == "set" ? "an item that is there twice stays once" : "an item that is there twice stays once, and the order goes");
+            return Goes(now.Name == "set" ? "an item that is there twice stays once"
+                : "an item that is there twice stays once, and the order goes");
         return (old.Name, now.Name) is not (("queue", "stack") or ("stack", "queue"))
             || Goes("the first becomes the last");
     }

@@ -18,7 +18,8 @@ internal sealed class StepPlaces(SaveShape shape)
         var kinds = claim.Kind == StepClaim.Any ? shape.Kinds.Values : KindsCalled(claim.Kind);
         if (claim.Part is null)
             return kinds.Any() && (claim.Path.Steps.Count == 0 || claim.Path.Steps[0] is null || OfEntities.Contains(claim.Path.Steps[0]!));
-        return kinds.Any(parts => parts.TryGetValue(claim.Part, out var type) && Leads(ShapeExpression.Parse(type), claim.Path.Steps, claim));
+        return kinds.Any(parts => parts.TryGetValue(claim.Part, out var type)
+            && Leads(ShapeExpression.Parse(type), claim.Path.Steps, claim));
     }
 
     /// <summary>The parts of a kind, and of whatever kind's name is not known.</summary>

@@ -62,7 +62,8 @@ internal sealed class StepProposal
             case (ShapeChangeKind.BecameRequired, _):
                 Add(change, path => $".SetDefault({Quote(path)}, {InitialOf(change.After)})");
                 break;
-            case (ShapeChangeKind.TypeChanged, ShapeElement.Member or ShapeElement.Subsystem or ShapeElement.Part or ShapeElement.EnumValue):
+            case (ShapeChangeKind.TypeChanged,
+                ShapeElement.Member or ShapeElement.Subsystem or ShapeElement.Part or ShapeElement.EnumValue):
                 Add(change, path => ConversionOf(change, path));
                 break;
             case (ShapeChangeKind.MeaningChanged, _):
@@ -119,7 +120,8 @@ internal sealed class StepProposal
         if (RangeOf(before) is not null && RangeOf(after) is var (least, most))
             return $".Convert({at}, \"is at least {least} and at most {most}\", value => "
                 + $"Math.Clamp(value.AsInt64(), {least}, {most}))";
-        if (before is { Count: 0, Name: "half" or "single" or "double" or "decimal" } && ScalarOf(change.After) == nameof(SaveValueKind.Integer))
+        if (before is { Count: 0, Name: "half" or "single" or "double" or "decimal" }
+            && ScalarOf(change.After) == nameof(SaveValueKind.Integer))
             return $".Convert({at}, \"is rounded\", value => (long)Math.Round(value.AsDouble()))";
         return ScalarOf(change.After) is { } kind && ScalarOf(change.Before) is { } was && kind != was
             ? $".Convert({at}, SaveValueKind.{kind})"
@@ -148,7 +150,8 @@ internal sealed class StepProposal
         // What is of a type of its own is recognised by it wherever it went.
         var elsewhere = _added.Where(one => one.Element == ShapeElement.Member && SameType(type, one.After)
             && StepClaim.PlaceOf(one).Part == StepClaim.PlaceOf(change).Part && ParentOf(one.Path) != parent
-            && MigrationPath.Parse(StepClaim.PlaceOf(one).Path).EachCount <= MigrationPath.Parse(StepClaim.PlaceOf(change).Path).EachCount).ToList();
+            && MigrationPath.Parse(StepClaim.PlaceOf(one).Path).EachCount
+                <= MigrationPath.Parse(StepClaim.PlaceOf(change).Path).EachCount).ToList();
         if ((elsewhere.Find(one => one.Name == change.Name)
             ?? (beside.Count == 0 && elsewhere.Count == 1 && IsOfItsOwn(type) ? elsewhere[0] : null)) is { } moved)
         {

@@ -247,7 +247,8 @@ internal abstract class FileForm
         {
             ContentException { Code: SaveErrorCode.WrongContent or SaveErrorCode.Invalid } content =>
                 new SaveContentException(
-                    content.Code, content.Message, location, "Mend the value, or load an older generation or a copy.", content.InnerException),
+                    content.Code, content.Message, location, "Mend the value, or load an older generation or a copy.",
+                        content.InnerException),
             ContentException content => new DamagedSaveException(content.Code, content.Message, location, OlderGeneration),
             _ => new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed, location, OlderGeneration, exception),
         };

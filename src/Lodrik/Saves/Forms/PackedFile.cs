@@ -96,7 +96,8 @@ internal sealed class PackedFile : FileForm
         catch (ContentException content)
         {
             throw new DamagedSaveException(
-                SaveErrorCode.Damaged, content.Message, new SaveLocation { Section = entry.Name }, "Load an older generation or a copy.", content);
+                SaveErrorCode.Damaged, content.Message, new SaveLocation { Section = entry.Name },
+                    "Load an older generation or a copy.", content);
         }
     }
 

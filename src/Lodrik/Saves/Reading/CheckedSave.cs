@@ -170,7 +170,8 @@ internal sealed class CheckedSave : ISectionSource
                 SaveErrorCode.Encrypted, "The section is encrypted.", At(section), "Open the save with its key.");
         return cipher.Decrypt(section.Name, bytes.Span)
             ?? throw new TamperedSaveException(
-                SaveErrorCode.Tampered, "The section was changed since it was encrypted.", At(section), "Load an older generation or a copy.");
+                SaveErrorCode.Tampered, "The section was changed since it was encrypted.", At(section),
+                    "Load an older generation or a copy.");
     }
 
     private ReadOnlyMemory<byte> Decompress(OpenedSection section, ReadOnlyMemory<byte> bytes)
