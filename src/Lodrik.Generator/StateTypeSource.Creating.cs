@@ -88,8 +88,10 @@ internal sealed partial class StateTypeSource
         Close();
         Open("catch (global::System.Exception)");
         Line("isLate = true;");
-        Line($"return ({model.TypeName})global::System.Runtime.CompilerServices.RuntimeHelpers.GetUninitializedObject("
+        Line($"var placeholder = ({model.TypeName})global::System.Runtime.CompilerServices.RuntimeHelpers.GetUninitializedObject("
             + $"typeof({model.TypeName}));");
+        Line("global::System.GC.SuppressFinalize(placeholder);");
+        Line("return placeholder;");
         Close();
         Close();
     }

@@ -29,7 +29,10 @@ internal sealed partial class StateTypeSource
                 Line($"{member.TypeName} value{i} = {initial};");
         }
         foreach (var (member, i) in LateMembers())
+        {
             Line($"{member.TypeName} late{i} = default;");
+            Line($"var at{i} = 0L;");
+        }
         Line("reader.BeginObject();");
         Line("var key = -1;");
         Line("var seen = default(global::Lodrik.State.SeenKeys);");
@@ -56,9 +59,14 @@ internal sealed partial class StateTypeSource
         foreach (var (member, i) in LateMembers())
         {
             Line($"if (seen.Has({i}))");
-            _depth++;
+            Open("");
+            Open("try");
             WriteMemberAssignment(member, $"late{i}", "value");
-            _depth--;
+            Close();
+            Open("catch (global::System.Exception problem)");
+            Line($"throw global::Lodrik.State.StateTypes.NotTaken(ref reader, at{i}, problem);");
+            Close();
+            Close();
         }
         for (var i = 0; i < model.Members.Count; i++)
         {
@@ -96,6 +104,7 @@ internal sealed partial class StateTypeSource
             WriteMemberReading(member, one => $"{one.Codec}.Read(ref reader, ref member);");
             return;
         }
+        Line($"at{i} = reader.Mark();");
         Line($"late{i} = value.{Name(member)};");
         if (member.IsNeverNull)
             Line($"var initial = late{i};");

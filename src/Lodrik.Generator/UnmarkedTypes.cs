@@ -9,29 +9,39 @@ namespace Lodrik.Generator;
 /// </summary>
 internal static class UnmarkedTypes
 {
-    /// <summary>The library's calls and types that take a state type. A call of another name is not looked at.</summary>
-    private static readonly HashSet<string> Names =
-    [
-        "Write", "WriteAsync", "WritePlain", "ToBytes", "ToText", "ToPlainText", "Read", "ReadAsync", "ReadInto", "ReadIntoAsync",
-        "ReadTextInto", "ReadOrNew", "FromBytes", "FromText", "Import", "Copy", "CopyInto", "AreEqual", "Changes", "Settings", "Put", "Get",
-        "Register", "Part", "OptionalPart", "PartInto", "WithSection", "Of", "SaveStore", "GameSession",
-            "SettingsFile", "CompatibilityCheck",
-    ];
+    /// <summary>The classes whose methods take a state type.</summary>
+    private static readonly HashSet<string> Classes = ["StateFile", "StateContent", "SaveCompatibility"];
 
+    /// <summary>Generic types of the library.</summary>
+    private static readonly HashSet<string> Types = ["SaveStore", "GameSession", "SettingsFile", "CompatibilityCheck"];
+
+    /// <summary>Methods of its objects, by names that hardly anything else has.</summary>
+    private static readonly HashSet<string> Methods = ["Register", "Part", "OptionalPart", "PartInto", "WithSection", "Settings"];
+
+    /// <summary>
+    /// Whether a node may be one of the library's. A game has many calls, and each that is let through here costs something at every key
+    /// that is typed.
+    /// </summary>
     public static bool IsCandidate(SyntaxNode node) => node switch
     {
-        InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } } =>
-            Names.Contains(name),
-        GenericNameSyntax
-        {
-            Identifier.ValueText: var name,
-            Parent: not MemberAccessExpressionSyntax { Parent: InvocationExpressionSyntax }
-        } =>
-            Names.Contains(name),
-        GenericNameSyntax { Identifier.ValueText: var name, Parent: MemberAccessExpressionSyntax access } generic =>
-            access.Expression == generic && Names.Contains(name),
+        InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax access } call => IsCandidate(access, call.ArgumentList),
+        GenericNameSyntax { Identifier.ValueText: var name } => Types.Contains(name),
         _ => false,
     };
+
+    private static bool IsCandidate(MemberAccessExpressionSyntax access, ArgumentListSyntax arguments)
+    {
+        var name = access.Name.Identifier.ValueText;
+        var owner = access.Expression switch
+        {
+            IdentifierNameSyntax identifier => identifier.Identifier.ValueText,
+            MemberAccessExpressionSyntax outer => outer.Name.Identifier.ValueText,
+            _ => "",
+        };
+        return Classes.Contains(owner) || Methods.Contains(name)
+            || (name == "Put" && arguments.Arguments.Count == 2)
+            || (name is "Get" or "Import" or "ReadOrNew" && access.Name is GenericNameSyntax);
+    }
 
     public static EquatableList<DiagnosticModel> Read(GeneratorSyntaxContext context, CancellationToken cancellation)
     {

@@ -105,7 +105,7 @@ public static class StateTypes
     /// <summary>Passes over a member that the type does not know, and notes it where that is wanted.</summary>
     public static void SkipUnknown<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
     {
-        if (reader.Context?.Unknown is { } unknown)
+        if (reader.Context?.Unknown is { } unknown && unknown.Wants(reader.UnknownKey))
             unknown.Add(reader.UnknownKey, reader.Wrong(""));
         reader.Skip();
     }
@@ -191,6 +191,20 @@ public static class StateTypes
         var problems = string.Join(" ", state.FindProblems());
         if (problems.Length > 0)
             throw reader.Invalid(at, problems);
+    }
+
+    /// <summary>The error for a value that a setter refused after the whole object had been read.</summary>
+    /// <param name="reader">The reader.</param>
+    /// <param name="at">Where the value stood, as the reader marked it.</param>
+    /// <param name="problem">What the setter threw.</param>
+    public static Exception NotTaken<TReader>(ref TReader reader, long at, Exception problem)
+        where TReader : IStateReader, allows ref struct
+    {
+        ArgumentNullException.ThrowIfNull(problem);
+        return problem is not (ContentException or SaveException or OutOfMemoryException)
+            && reader.Invalid(at, "") is ContentException there
+            ? new ContentException(SaveErrorCode.WrongContent, $"The value could not be taken: {problem.Message}", there.Place, problem)
+            : problem;
     }
 
     private static ContentException Undeclared(string problem) =>

@@ -27,15 +27,15 @@ internal sealed partial class UnknownMembers
     /// <summary>How many have no place yet.</summary>
     public int OpenCount => _open.Count;
 
+    /// <summary>Whether a member of that key is still of interest: of a list of many, the first ones say all.</summary>
+    public bool Wants(string key) => _counts.TryGetValue(key, out var count) ? count < MostOfOneKey : _counts.Count < MostInAll;
+
     /// <summary>Notes a member.</summary>
     /// <param name="key">Its key.</param>
     /// <param name="at">An error at that place.</param>
     public void Add(string key, Exception at)
     {
-        var count = _counts.GetValueOrDefault(key);
-        if (count >= MostOfOneKey || _counts.Count >= MostInAll)
-            return;
-        _counts[key] = count + 1;
+        _counts[key] = _counts.GetValueOrDefault(key) + 1;
         _open.Add((key, at));
     }
 

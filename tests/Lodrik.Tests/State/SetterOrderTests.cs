@@ -31,6 +31,16 @@ public sealed class SetterOrderTests
         Assert.Equal((maxHp, hp), (into.MaxHp, into.Hp));
     }
 
+    [Theory]
+    [MemberData(nameof(Forms))]
+    public void A_value_that_a_setter_refuses_is_told_at_its_place(SaveForm form)
+    {
+        var bytes = StateFile.ToBytes(new Ledge { All = [new Step { Height = 1, Note = "a" }, new Step { Height = -1, Note = "b" }] }, form);
+        var refused = Assert.ThrowsAny<SaveException>(() => StateFile.FromBytes<CarefulLedge>(bytes));
+        Assert.Equal(("/all/1/height", SaveErrorCode.WrongContent), (refused.Location.Path, refused.Code));
+        Assert.Contains("The value could not be taken", refused.Message, StringComparison.Ordinal);
+    }
+
     [Fact]
     public void A_circle_is_told_by_the_way_once_around_it()
     {
@@ -73,6 +83,44 @@ public sealed partial class Vigour
 public sealed partial class Crew
 {
     public List<Vigour> All { get; set; } = [];
+}
+
+[StateType]
+public sealed partial class Ledge
+{
+    public List<Step> All { get; set; } = [];
+}
+
+[StateType]
+public sealed partial class Step
+{
+    public int Height { get; set; }
+
+    public string Note { get; set; } = "";
+}
+
+[StateType]
+public sealed partial class CarefulLedge
+{
+    public List<CarefulStep> All { get; set; } = [];
+}
+
+[StateType]
+public sealed partial class CarefulStep
+{
+    private int _height;
+
+    public int Height
+    {
+        get => _height;
+        set
+        {
+            ArgumentOutOfRangeException.ThrowIfNegative(value);
+            _height = value;
+        }
+    }
+
+    public string Note { get; set; } = "";
 }
 
 [StateType]
