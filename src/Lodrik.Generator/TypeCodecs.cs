@@ -156,7 +156,8 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
             if (Key(first) is not { } key)
             {
                 reason = $"'{Plain(first)}' has no text form that could stand as a key";
-                remedy = "Use a string, a number, an enum, a Guid or a date as the key, or save a list of pairs.";
+                remedy = "Use a string, a number, an enum, a Guid or a date as the key, give the assembly a [SaveAdapter] that saves the type "
+                    + "as one of these, or save a list of pairs.";
                 return null;
             }
             var arguments = $"{Name(generic)}, {Name(first)}, {Name(second)}, {StateNamespace}{key}, {value}";
@@ -184,8 +185,14 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         return $"{StateNamespace}{codec}<{string.Join(", ", types.Select(Name).Concat(codecs))}>";
     }
 
-    private static string? Key(ITypeSymbol type) =>
-        type.TypeKind == TypeKind.Enum ? $"EnumKey<{Name(type)}>" : ScalarTypes.Named(Plain(type))?.Key;
+    private string? Key(ITypeSymbol type)
+    {
+        if (AdapterOf(type) is { } adapter)
+            return Key(adapter.Saved!) is { } saved
+                ? $"AdapterKey<{Name(type)}, {Name(adapter.Saved!)}, {StateNamespace}{saved}, {Name(adapter.Adapter)}>"
+                : null;
+        return type.TypeKind == TypeKind.Enum ? $"EnumKey<{Name(type)}>" : ScalarTypes.Named(Plain(type))?.Key;
+    }
 
     /// <summary>A number of fixed size, whose arrays are saved as one block. Bytes are not: an array of them is bytes.</summary>
     private static bool IsNumber(ITypeSymbol type) => ScalarTypes.Named(Plain(type)) is { IsNumber: true };

@@ -360,6 +360,7 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
             writer.WriteNull();
             return;
         }
+        KeyTexts.Check<TKey, TKeyCodec>(value.Keys);
         if (TCodec.HasColumns
             && writer.TryWriteTable<TDictionary?, DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCodec>>(value, value.Count))
             return;

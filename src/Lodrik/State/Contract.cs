@@ -67,6 +67,9 @@ public interface IKeyCodec<T>
 
     /// <summary>The key that a text stands for; false where it stands for none.</summary>
     static abstract bool TryParse(string text, out T key);
+
+    /// <summary>Whether two different keys may have one text, so that a map has to be looked at before it is written.</summary>
+    static virtual bool MayBeOneText => false;
 }
 
 /// <summary>

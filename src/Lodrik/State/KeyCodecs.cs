@@ -126,3 +126,42 @@ internal static class EnumNames<[DynamicallyAccessedMembers(DynamicallyAccessedM
         return values;
     }
 }
+
+/// <summary>Keys of a type that is saved as another one, by the game's adapter.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly struct AdapterKey<TForeign, TSaved, TKey, TAdapter> : IKeyCodec<TForeign>
+    where TKey : IKeyCodec<TSaved> where TAdapter : struct, ISaveAdapter<TForeign, TSaved>
+{
+    public static bool MayBeOneText => true;
+
+    public static string ToText(TForeign key) => TKey.ToText(TAdapter.ToSaved(key));
+
+    public static bool TryParse(string text, out TForeign key)
+    {
+        key = default!;
+        if (!TKey.TryParse(text, out var saved))
+            return false;
+        // What the adapter throws is reported at this place, as with values.
+        key = TAdapter.FromSaved(saved);
+        return key is not null;
+    }
+}
+
+/// <summary>Makes sure that no two keys of a map would be written as one.</summary>
+internal static class KeyTexts
+{
+    /// <exception cref="ContentException">Two keys have one text.</exception>
+    public static void Check<TKey, TKeyCodec>(IEnumerable<TKey> keys) where TKeyCodec : IKeyCodec<TKey>
+    {
+        if (!TKeyCodec.MayBeOneText)
+            return;
+        var texts = new HashSet<string>(StringComparer.Ordinal);
+        foreach (var text in keys.Select(TKeyCodec.ToText))
+        {
+            if (!texts.Add(text))
+                throw new ContentException(
+                    SaveErrorCode.Invalid, $"Two keys of a map would both be saved as \"{Shorten.Text(text)}\".",
+                    new ContentPlace(long.MaxValue, int.MaxValue));
+        }
+    }
+}

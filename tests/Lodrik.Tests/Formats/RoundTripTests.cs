@@ -117,7 +117,7 @@ public sealed class RoundTripTests
         room.Doors[0].Doors.Add(room);
         var refused = Assert.Throws<UnsavableStateException>(() => StateFile.ToBytes(room, form));
         Assert.Equal(SaveErrorCode.TooDeep, refused.Code);
-        Assert.StartsWith("/doors/0/doors/0/doors/0", refused.Location.Path, StringComparison.Ordinal);
+        Assert.Equal("/doors/0", refused.Location.Path);
     }
 
     [Theory, MemberData(nameof(Forms))]

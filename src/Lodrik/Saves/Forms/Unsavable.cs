@@ -25,14 +25,20 @@ internal static class Unsavable
     private static string OnceAround(string path)
     {
         const int LeastRounds = 3;
-        var steps = path.Split('/');
-        for (var round = 1; round <= steps.Length / (LeastRounds + 1); round++)
+        const int MostBehind = 2;
+        var all = path.Split('/');
+        // A writer may have begun the next round, which is no whole one.
+        for (var behind = 0; behind <= MostBehind; behind++)
         {
-            var start = steps.Length - round;
-            while (start > 0 && steps[start - 1] == steps[start - 1 + round])
-                start--;
-            if (steps.Length - start >= round * LeastRounds)
-                return string.Join('/', steps[..(start + round)]);
+            var steps = all[..Math.Max(0, all.Length - behind)];
+            for (var round = 1; round <= steps.Length / (LeastRounds + 1); round++)
+            {
+                var start = steps.Length - round;
+                while (start > 0 && steps[start - 1] == steps[start - 1 + round])
+                    start--;
+                if (steps.Length - start >= round * LeastRounds)
+                    return string.Join('/', steps[..(start + round)]);
+            }
         }
         return path;
     }
