@@ -156,8 +156,8 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
             if (Key(first) is not { } key)
             {
                 reason = $"'{Plain(first)}' has no text form that could stand as a key";
-                remedy = "Use a string, a number, an enum, a Guid or a date as the key, give the assembly a [SaveAdapter] that saves the type "
-                    + "as one of these, or save a list of pairs.";
+                remedy = "Use a string, a number, an enum, a Guid or a date as the key, give the assembly a [SaveAdapter] that saves the "
+                    + "type as one of these, or save a list of pairs.";
                 return null;
             }
             var arguments = $"{Name(generic)}, {Name(first)}, {Name(second)}, {StateNamespace}{key}, {value}";
