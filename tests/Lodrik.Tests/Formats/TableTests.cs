@@ -133,7 +133,7 @@ public sealed class TableTests
         var save = new DriftSave { Items = [.. Enumerable.Range(0, 30).Select(i => i == 21 ? cycle : new Flotsam { Count = i })] };
         var problem = Assert.Throws<UnsavableStateException>(() => StateFile.ToBytes(save, SaveForm.Binary));
         Assert.Equal(SaveErrorCode.TooDeep, problem.Code);
-        Assert.StartsWith("/21/under/0/under/0", problem.Location.Path, StringComparison.Ordinal);
+        Assert.Equal("/21/under/0", problem.Location.Path);
     }
 
     [Fact]
