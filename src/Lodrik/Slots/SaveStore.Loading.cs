@@ -239,7 +239,10 @@ public sealed partial class SaveStore<T>
         {
             current.Found = unknown => Judge(unknown, current);
             var state = decode(current);
-            return (state, problem, _options.OtherShapes == SaveTreatment.Load ? [] : current.UnknownMembers);
+            var known = _options.OtherShapes == SaveTreatment.Load ? [] : current.UnknownMembers;
+            if (known.Count > 0)
+                StoreLog.OtherShape(_log, current.Location.ToString(), T.Root.Version, InWords(known));
+            return (state, problem, known);
         }
     }
 
@@ -247,16 +250,17 @@ public sealed partial class SaveStore<T>
     /// <exception cref="SaveMismatchException">There are some, and such a save does not load.</exception>
     private void Judge(IReadOnlyList<UnknownMember> unknown, SavedFile file)
     {
-        if (unknown.Count == 0 || _options.OtherShapes == SaveTreatment.Load)
-            return;
-        var known = string.Join(", ", unknown.Take(3).Select(one => $"\"{one.Key}\" in {one.Location.Section}"));
-        var (all, version) = (unknown.Count > 3 ? $"{known} and {unknown.Count - 3} more" : known, T.Root.Version);
-        if (_options.OtherShapes != SaveTreatment.Mark)
+        if (unknown.Count > 0 && _options.OtherShapes is SaveTreatment.PassOver or SaveTreatment.Refuse)
             throw new SaveMismatchException(
                 SaveErrorCode.OtherShape,
-                $"The save has version {version}, as the game has, and members that the game does not know: {all}.", file.Location,
-                "Raise the game's version and add a step; in two branches, give each change a version of its own.");
-        StoreLog.OtherShape(_log, file.Location.ToString(), version, all);
+                $"The save has version {T.Root.Version}, as the game has, and members that the game does not know: {InWords(unknown)}.",
+                file.Location, "Raise the game's version and add a step; in two branches, give each change a version of its own.");
+    }
+
+    private static string InWords(IReadOnlyList<UnknownMember> unknown)
+    {
+        var first = string.Join(", ", unknown.Take(3).Select(one => $"\"{one.Key}\" in {one.Location.Section}"));
+        return unknown.Count > 3 ? $"{first} and {unknown.Count - 3} more" : first;
     }
 
     /// <summary>A save as this version of the game reads it: migrated, or a newer one as far as it is known.</summary>

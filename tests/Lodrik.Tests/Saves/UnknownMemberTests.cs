@@ -50,6 +50,17 @@ public sealed class UnknownMemberTests
         }
     }
 
+    [Fact]
+    public void Each_load_warns_once()
+    {
+        var log = new LinesLogger();
+        using var store = SaveStore<BranchOfGold>.Open(new SaveStoreOptions { Storage = Saved(SaveForm.Json, Coins()), Logger = log });
+        store.LoadInto("night", new BranchOfGold());
+        Assert.Contains("\"coins\" in hero", Assert.Single(log.Lines, line => line.Contains("does not know", StringComparison.Ordinal)), StringComparison.Ordinal);
+        store.Load("night");
+        Assert.Equal(2, log.Lines.Count(line => line.Contains("does not know", StringComparison.Ordinal)));
+    }
+
     [Theory]
     [MemberData(nameof(Forms))]
     public void A_game_that_only_added_members_is_silent(SaveForm form)
