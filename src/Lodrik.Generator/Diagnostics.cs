@@ -55,8 +55,7 @@ internal static class Diagnostics
 
     public static readonly DiagnosticDescriptor NotMarked = Error(
         "LDR012", "A type is given to be saved and is not marked",
-        "'{0}' cannot be saved or loaded here, because it is no state type. Mark it with [StateType]; the class that is a game's whole "
-            + "save, with [SaveFile].");
+        "'{0}' is not a state type. Mark it with [StateType], or with [SaveFile] if it is the root of the game's saves.");
 
     public static readonly DiagnosticDescriptor BadTransferCode = Error(
         "LDR201", "A class cannot have transfer codes",

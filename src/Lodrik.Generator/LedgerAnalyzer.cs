@@ -97,7 +97,7 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
                 {
                     if (!(steps ??= new StepWords(compilation, cancellation)).Name(change, known.Version, root.Version))
                         yield return new Loss(NotDealtWith, isHere ? change.Owner : root.Root, change, known.Version,
-                            $"version {root.Version} has no step that deals with it. Add an operation; Accept says that it is meant");
+                            $"version {root.Version} has no step that handles this. Add an operation, or declare the loss with Accept");
                     continue;
                 }
                 var remedy = known.IsReleased

@@ -4,17 +4,17 @@ using Lodrik.Codes;
 namespace Lodrik.Testing;
 
 /// <summary>
-/// Proves that transfer codes of all released versions are read as what they were, in one line of a test:
+/// Checks in one line of a test that transfer codes of all released versions still decode correctly:
 /// <c>CodeCompatibility.Check(Journey.CodeLayout, "../ledger");</c>
 /// </summary>
 public static class CodeCompatibility
 {
-    /// <summary>Holds a layout against those that are pinned.</summary>
+    /// <summary>Compares a layout with the pinned ones.</summary>
     /// <param name="layout">The game's layout of today.</param>
     /// <param name="ledger">The ledger's folder; a relative one is looked for from the file of the calling code.</param>
     /// <param name="here">The file of the calling code, filled in by the compiler.</param>
     /// <returns>The versions that are pinned.</returns>
-    /// <exception cref="CompatibilityException">Nothing is pinned, or codes of a version would be read as something else.</exception>
+    /// <exception cref="CompatibilityException">Nothing is pinned, or the layout decodes the codes of a pinned version wrongly.</exception>
     public static IReadOnlyList<int> Check<T>(CodeLayout<T> layout, string ledger, [CallerFilePath] string here = "") where T : class, new()
     {
         ArgumentNullException.ThrowIfNull(layout);

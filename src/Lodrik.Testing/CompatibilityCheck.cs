@@ -74,8 +74,8 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     }
 
     /// <summary>
-    /// Says where the game itself makes another value of what it loads: a setter that keeps a number in its range, a constructor that
-    /// computes, <see cref="IAfterLoading"/>. Anywhere else a value that is another after loading is an error.
+    /// Names the values that the game's own code changes when it loads them: a setter that keeps a number in range, a constructor,
+    /// <see cref="IAfterLoading"/>. Any other value that changes when it is loaded is an error.
     /// </summary>
     /// <param name="paths">Where, as JSON Pointers (RFC 6901) from the section on, in which <c>*</c> stands for each entry or item.</param>
     public CompatibilityCheck<T> WithChanged(params IReadOnlyList<string> paths)
@@ -191,7 +191,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             var bytes = StateFile.ToBytes(state, SaveForm.Binary);
             if ((CheckGroups(migrated, today) ?? CheckSections(migrated, SavedFile.FromBytes(bytes), today)) is { } changed)
                 return new Failure($"changed {changed.Path}", changed.Path,
-                    $"A value is another one after loading: {changed.Problem}. Where the game's own code changes it, say so with "
+                    $"A value changes when it is loaded: {changed.Problem}. If the game's own code changes it, name it with "
                         + "WithChanged.",
                     null);
             var again = StateFile.FromBytes<T>(bytes);
@@ -278,7 +278,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         {
             var at = $"{path}/entities/{PointerBuilder.Escape(id)}";
             if (!now.TryGet(id, out var kept) || value is not SaveMap entity || kept is not SaveMap keptEntity)
-                return (at, "the entity is not there any more");
+                return (at, "the entity is missing after loading");
             if (!entity.TryGet("parts", out var parts) || parts is not SaveMap had)
                 continue;
             var kind = entity["kind"].AsText() ?? "";
@@ -287,7 +287,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
             {
                 var within = $"{at}/parts/{PointerBuilder.Escape(part)}";
                 if (!has.TryGet(part, out var keptContent))
-                    return (within, "the part is not there any more");
+                    return (within, "the part is missing after loading");
                 if (PartOf(today, kind, part) is { } type
                     && new KeptValues(today, null, null, IsChanged).In(type, content, keptContent, within) is { } changed)
                     return changed;

@@ -72,7 +72,7 @@ internal sealed class KeptValues(SaveShape today, SaveMap? before, SaveMap? afte
             if (!now.TryGet(key, out var kept))
             {
                 if (!isChanged(at))
-                    return (at, $"{Shown(value)} was there, and is not there any more");
+                    return (at, $"{Shown(value)} is missing after loading");
             }
             else if (compare(key, value, kept, at) is { } lost)
             {
@@ -89,7 +89,7 @@ internal sealed class KeptValues(SaveShape today, SaveMap? before, SaveMap? afte
             return null;
         return after is not null && after.TryGet(now, out var @is) && @is is SaveMap kept
             ? InObject(type, content, kept, path)
-            : (path, $"what the shared object {old} had is not there any more");
+            : (path, $"the content of the shared object {old} is missing after loading");
     }
 
     private bool HasAll(ShapeExpression type, SaveList old, SaveList now)

@@ -78,7 +78,7 @@ public enum SaveErrorCode
     /// <summary>The save was changed by hand, and the store does not take such saves.</summary>
     EditedByHand = 111,
 
-    /// <summary>The save has the game's version and members that the game does not know: a change raised no version.</summary>
+    /// <summary>The save has the game's version but members that the game does not know.</summary>
     OtherShape = 112,
 
     /// <summary>The live state is nested too deeply to be saved, most often because it refers back to itself.</summary>

@@ -46,12 +46,12 @@ public sealed class CodeToolTests : IDisposable
         Assert.Contains("Version 1 of tidewarden-journey is pinned.", pinned.Out, StringComparison.Ordinal);
         Assert.True(File.Exists(Path.Combine(ledger, "codes", "tidewarden-journey", "1.json")));
         Assert.Contains("is pinned already", ProgramRun.Lodrik("code", "pin", ledger, "--layout", Layout).Out, StringComparison.Ordinal);
-        Assert.Contains("Codes of version 1 are still read as what they were.", ProgramRun.Lodrik("code", "check", ledger, "--layout", Layout).Out, StringComparison.Ordinal);
+        Assert.Contains("Codes of version 1 still decode correctly.", ProgramRun.Lodrik("code", "check", ledger, "--layout", Layout).Out, StringComparison.Ordinal);
         var changed = Path.Combine(_folder, "changed.json");
         File.WriteAllText(changed, File.ReadAllText(Layout).Replace("\"Ebb\",", "", StringComparison.Ordinal));
         var told = ProgramRun.Lodrik("code", "check", ledger, "--layout", changed);
         Assert.Equal(1, told.Exit);
-        Assert.Contains("would be read as other states", told.Out, StringComparison.Ordinal);
+        Assert.Contains("would be decoded to the wrong state", told.Out, StringComparison.Ordinal);
         Assert.NotEqual(0, ProgramRun.Lodrik("code", "pin", ledger, "--layout", changed).Exit);
     }
 

@@ -110,7 +110,7 @@ public sealed class LedgerAnalyzerTests
         if (what is null)
             Assert.Empty(warnings);
         else
-            Assert.Equal(("LDR103", "Miller", $"{what}, since version 1 was recorded; version 2 has no step that deals with it. Add an operation; Accept says that it is meant"), Assert.Single(warnings));
+            Assert.Equal(("LDR103", "Miller", $"{what}, since version 1 was recorded; version 2 has no step that handles this. Add an operation, or declare the loss with Accept"), Assert.Single(warnings));
     }
 
     [Fact]

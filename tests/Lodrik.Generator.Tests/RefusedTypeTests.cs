@@ -44,7 +44,7 @@ public sealed class RefusedTypeTests
         const string Types = "public class Hero { public string Name { get; set; } = \"\"; } public class Scene { public List<Hero> All { get; } = []; }";
         var run = new GeneratorRun($"{Types} public static class Uses {{ public static object? Of() {{ object? made = null; _ = {use}; return made; }} }}".Replace("_ = StateFile.Write", "StateFile.Write", StringComparison.Ordinal).Replace("_ = new SessionArchive().Put", "new SessionArchive().Put", StringComparison.Ordinal));
         var problem = Assert.Single(run.Problems);
-        Assert.Equal(("LDR012", "'Hero' cannot be saved or loaded here, because it is no state type. Mark it with [StateType]; the class that is a game's whole save, with [SaveFile]."), (problem.Id, problem.Message));
+        Assert.Equal(("LDR012", "'Hero' is not a state type. Mark it with [StateType], or with [SaveFile] if it is the root of the game's saves."), (problem.Id, problem.Message));
     }
 
     [Theory]

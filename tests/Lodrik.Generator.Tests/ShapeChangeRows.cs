@@ -144,8 +144,8 @@ internal static class ShapeChangeRows
         [StateType] public sealed partial class Rest : Act { }
         """;
 
-    /// <summary>The source of a release of the game: without the change, with it, or with it and a step.</summary>
-    public static string Source(this ShapeChangeRow row, int number, bool isAfter, string? step = null)
+    /// <summary>The source of a release of the game, without the change or with it.</summary>
+    public static string Source(this ShapeChangeRow row, int number, bool isAfter)
     {
         var parts = (isAfter ? row.After : row.Before).Split(Split);
         var section = row.IsSection ? parts[0] : "Hero";
@@ -153,12 +153,11 @@ internal static class ShapeChangeRows
         return $$"""
             namespace Row{{number}}
             {
-                [SaveFile("row{{number}}", Version = {{(step is null ? 1 : 2)}})] public sealed partial class Save { public Hero {{section}} { get; set; } = {{New()}}; }
+                [SaveFile("row{{number}}")] public sealed partial class Save { public Hero {{section}} { get; set; } = {{New()}}; }
                 [StateType] public sealed partial class Hero { {{members}} }
                 {{(parts.Length > 1 ? parts[1] : "")}}
                 public static class Trial
                 {
-                    public static MigrationChain Chain() => new MigrationChain(){{step}};
                     public static Save Make() => {{(isAfter ? "throw new InvalidOperationException()" : $"Fill(new() {{ {section} = new() {{ {Saved(row)} }} }})")}};
                     private static Save Fill(Save save) { {{(row.Saved == "Fill = 1" ? "for (var i = 0; i < save.Hero.A.Length; i++) save.Hero.A[i] = i + 1;" : "")}} return save; }
                 }

@@ -31,7 +31,7 @@ public sealed class ShapeChangeTests(ShapeChangeGames games) : IClassFixture<Sha
             var ledger = shapes[i].ChangesTo(games.ShapeOf("after", i)).Where(change => change.IsLoss).Select(change => change.ToString()).ToList();
             if (!ledger.Order(StringComparer.Ordinal).SequenceEqual(warned))
                 silent.Add($"The ledger says of row {i}, {rows[i].Change}: {string.Join("; ", ledger)} and the build {string.Join("; ", warned)}");
-            var trial = (IRowTrial)Activator.CreateInstance(typeof(RowTrial<,>).MakeGenericType(games.Before.GetType($"Row{i}.Save")!, games.After.GetType($"Row{i}.Save")!))!;
+            var trial = TrialOf(i);
             var (saved, loaded, error) = trial.Load();
             var test = trial.Check(Path.Combine(games.Folder, $"ledger{i}"), shapes[i]);
             var isLost = error is null && loaded != saved;
@@ -63,28 +63,35 @@ public sealed class ShapeChangeTests(ShapeChangeGames games) : IClassFixture<Sha
 
     private static string Cell(string text) => Regex.Replace(text, @"Row\d+\.", "").Replace("|", "\\|", StringComparison.Ordinal).Replace("\n", " ", StringComparison.Ordinal).Replace("<text", "\\<text", StringComparison.Ordinal);
 
-    /// <summary>What is proposed compiles, names what is there, deals with every loss, and can be done to a save of before.</summary>
+    /// <summary>What is proposed compiles, names what is there, handles every loss, and can be applied to an older save.</summary>
     [Fact]
-    public void A_proposed_step_deals_with_whatever_the_change_loses()
+    public void A_proposed_step_handles_whatever_the_change_loses()
     {
         var rows = ShapeChangeRows.All;
-        var steps = rows.Select((_, i) => games.ShapeOf("before", i).ProposeStepTo(games.ShapeOf("after", i))).ToList();
-        var next = games.Compile("next", rows.Select((row, i) => row.Source(i, isAfter: true, steps[i].Length > 0 ? steps[i] : ".From(1, _ => { })")), out _);
+        var before = rows.Select((_, i) => games.ShapeOf("before", i)).ToList();
+        var after = rows.Select((_, i) => AsVersion2(games.ShapeOf("after", i))).ToList();
+        var steps = rows.Select((_, i) => before[i].ProposeStepTo(after[i])).ToList();
+        var chains = games.Compile("steps", steps.Select((step, i) =>
+            $"public static class Row{i} {{ public static MigrationChain Chain() => new MigrationChain(){(step.Length > 0 ? step : ".From(1, _ => { })")}; }}\n"), out _);
         var wrong = new List<string>();
         for (var i = 0; i < rows.Count; i++)
         {
-            var chain = (MigrationChain)next.GetType($"Row{i}.Trial")!.GetMethod("Chain")!.Invoke(null, null)!;
-            wrong.AddRange(chain.ProblemsFor([games.ShapeOf("before", i), games.ShapeOf("next", i)]).Select(problem => $"{rows[i].Change}: {problem} {steps[i]}"));
-            if (games.ShapeOf("before", i).ChangesTo(games.ShapeOf("next", i)).Any(change => change.IsLoss))
-                Assert.NotEmpty(new MigrationChain().From(1, _ => { }).ProblemsFor([games.ShapeOf("before", i), games.ShapeOf("next", i)]));
-            var trial = (IRowTrial)Activator.CreateInstance(typeof(RowTrial<,>).MakeGenericType(games.Before.GetType($"Row{i}.Save")!, next.GetType($"Row{i}.Save")!))!;
-            var saved = SavedFile.FromBytes(trial.Save());
-            var proposals = string.Join(' ', steps[i].Split('\n').Where(line => !line.Contains("/*", StringComparison.Ordinal)));
-            if (Record.Exception(() => chain.Migrate(saved)) is { } problem && proposals == steps[i].Replace('\n', ' '))
+            var chain = (MigrationChain)chains.GetType($"Row{i}")!.GetMethod("Chain")!.Invoke(null, null)!;
+            wrong.AddRange(chain.ProblemsFor([before[i], after[i]]).Select(problem => $"{rows[i].Change}: {problem} {steps[i]}"));
+            if (before[i].ChangesTo(after[i]).Any(change => change.IsLoss))
+                Assert.NotEmpty(new MigrationChain().From(1, _ => { }).ProblemsFor([before[i], after[i]]));
+            // A line that a person has to complete is not carried out.
+            if (!steps[i].Contains("/*", StringComparison.Ordinal) && Record.Exception(() => chain.Migrate(SavedFile.FromBytes(TrialOf(i).Save()))) is { } problem)
                 wrong.Add($"{rows[i].Change}: {problem.Message} {steps[i]}");
         }
         Assert.True(wrong.Count == 0, string.Join("\n", wrong));
     }
+
+    private IRowTrial TrialOf(int row) => (IRowTrial)Activator.CreateInstance(
+        typeof(RowTrial<,>).MakeGenericType(games.Before.GetType($"Row{row}.Save")!, games.After.GetType($"Row{row}.Save")!))!;
+
+    private static SaveShape AsVersion2(SaveShape shape) =>
+        SaveShape.Parse(shape.ToText().Replace("\"version\": 1", "\"version\": 2", StringComparison.Ordinal));
 
     /// <summary>What the compiler says of each row's game, held against the ledger of the release before.</summary>
     private static async Task<ILookup<int, string>> Warnings(Compilation compilation, List<SaveShape> shapes)
@@ -150,7 +157,7 @@ public sealed class ShapeChangeTests(ShapeChangeGames games) : IClassFixture<Sha
             Ledger.Open(ledger).Record(shape);
             try
             {
-                SaveCompatibility.Of<TAfter>(ledger).WithSaves(40).Check();
+                SaveCompatibility.Of<TAfter>(ledger).WithSaves(41).Check();
                 return "passes";
             }
             catch (CompatibilityException)

@@ -161,7 +161,7 @@ internal static class CodeCommand
     private static Command CreatePin()
     {
         var (layout, ledger) = (Layout(), Ledger());
-        var command = new Command("pin", "Keeps a released layout in the ledger: codes that players have are read by it for ever.")
+        var command = new Command("pin", "Records a released layout in the ledger, so that a later change to it is noticed.")
         {
             ledger,
             layout,
@@ -182,7 +182,7 @@ internal static class CodeCommand
     private static Command CreateCheck()
     {
         var (layout, ledger) = (Layout(), Ledger());
-        var command = new Command("check", "Holds a layout against those that are pinned; codes that it would read wrongly are wrong.")
+        var command = new Command("check", "Compares a layout with the pinned ones and fails if it would decode their codes wrongly.")
         {
             ledger,
             layout,
@@ -199,7 +199,7 @@ internal static class CodeCommand
                     $"[{Screen.Notice}]No version of {codes.Name} is pinned.[/] Pin the one that is released.");
             else if (problems.Count == 0)
                 Screen.Out.MarkupLineInterpolated(
-                    $"[{Screen.Good}]Codes of version {string.Join(", ", versions)} are still read as what they were.[/]");
+                    $"[{Screen.Good}]Codes of version {string.Join(", ", versions)} still decode correctly.[/]");
             return problems.Count == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
         }));
         return command;
@@ -252,8 +252,8 @@ internal static class CodeCommand
         Screen.Out.MarkupLineInterpolated($"A code has {layout.CharacterCount} characters: {parts}. {Corrects(options)}");
         var odds = (1 / layout.OddsOfAnotherGame).ToString("N0", CultureInfo.InvariantCulture);
         Screen.Out.MarkupLineInterpolated(mark == 0
-            ? (FormattableString)$"Nothing tells them from the codes of another game with such a layout."
-            : $"Another game with such a layout has the same mark once in {odds} times; then each takes the other's codes.");
+            ? (FormattableString)$"Without a mark, another game with codes of this length accepts these codes as its own."
+            : $"One game in {odds} with codes of this length has the same mark, and accepts these codes as its own.");
         var who = options.Key is null ? "Whoever knows the layout can make one." : "Only who has the key can make one.";
         Screen.Out.MarkupLineInterpolated(
             CultureInfo.InvariantCulture, $"Typed by chance, one in {1 / layout.OddsOfGuessing:N0} is taken for a code. {who}");

@@ -38,8 +38,7 @@ public sealed record CodeExplanation(
     int MarkCharacterCount, int CheckCharacterCount, IReadOnlyList<AlphabetLength> Lengths, double OddsOfGuessing,
     string Fingerprint)
 {
-    /// <summary>The probability that another game with codes of this length has the same mark,
-    /// so that its codes are taken for this game's.</summary>
+    /// <summary>The probability that another game with codes of this length has the same mark and accepts these codes.</summary>
     public double OddsOfAnotherGame => Math.Pow(CodeAlphabet.Size, -MarkCharacterCount);
 
     /// <summary>What everything costs together.</summary>

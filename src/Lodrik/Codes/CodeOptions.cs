@@ -20,9 +20,8 @@ public sealed record CodeOptions
     public int Corrects { get; init; } = 1;
 
     /// <summary>
-    /// How many characters tell the codes of this game from those of others, from 0 to 12: with n, another game's code of the same length
-    /// is taken for one of this once in 32ⁿ times, and so are all codes of a game that happens to have the same mark. Once in 32 is
-    /// little where several games share a place; 4 make it once in a million.
+    /// How many characters identify this game's codes, from 0 to 12. With n characters, one game in 32ⁿ with codes of the same length has
+    /// the same mark, and the two accept each other's codes. If several games are played in one place, use 4: one in a million.
     /// </summary>
     public int MarkCharacterCount { get; init; } = 1;
 

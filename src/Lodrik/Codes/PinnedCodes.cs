@@ -4,8 +4,8 @@ using Lodrik.Storage;
 namespace Lodrik.Codes;
 
 /// <summary>
-/// The layouts of transfer codes as players have them, in a folder that is kept with the game's source: the folder <c>codes</c> in a
-/// ledger of saves. A released layout that is changed would read another state from each old code, without a mistake that could be found.
+/// The released layouts of transfer codes, kept with the game's source in the folder <c>codes</c> of the ledger. If a released layout
+/// changes, old codes decode to the wrong state, and nothing in a code shows it.
 /// </summary>
 /// <remarks>For each version there is a file, <c>codes/name/1.json</c>, with what <see cref="CodeLayout{T}.ToJson"/> writes.</remarks>
 public sealed class PinnedCodes
@@ -17,8 +17,8 @@ public sealed class PinnedCodes
 
     private PinnedCodes(string folder) => _folder = folder;
 
-    /// <summary>The layouts that are pinned in a ledger.</summary>
-    /// <param name="ledger">The ledger's folder, which need not be there yet.</param>
+    /// <summary>The layouts pinned in a ledger.</summary>
+    /// <param name="ledger">The ledger's folder. It does not have to exist yet.</param>
     public static PinnedCodes In(string ledger)
     {
         ArgumentException.ThrowIfNullOrEmpty(ledger);
@@ -49,9 +49,9 @@ public sealed class PinnedCodes
         }
     }
 
-    /// <summary>Pins a layout as that of its version, once players have codes of it.</summary>
-    /// <returns>False where it is pinned already.</returns>
-    /// <exception cref="CodeException">The version is pinned with another layout.</exception>
+    /// <summary>Pins the layout of a version. Do this when the version is released.</summary>
+    /// <returns>False if it is already pinned.</returns>
+    /// <exception cref="CodeException">The version is already pinned with a different layout.</exception>
     /// <exception cref="StorageException">The file cannot be written.</exception>
     public bool Pin<T>(CodeLayout<T> layout) where T : class, new()
     {
@@ -71,7 +71,7 @@ public sealed class PinnedCodes
     }
 
     /// <summary>
-    /// What is wrong with a layout by what is pinned: a version whose codes it would read as another state, or does not read any more.
+    /// Compares a layout with the pinned ones. Lists the versions whose codes it would decode to the wrong state, or can no longer decode.
     /// </summary>
     /// <exception cref="CodeException">A file is no layout.</exception>
     /// <exception cref="StorageException">A file cannot be read.</exception>
@@ -87,10 +87,10 @@ public sealed class PinnedCodes
         if (version > layout.Version)
             return $"Version {version} of the codes \"{layout.Name}\" is pinned, and the game has version {layout.Version}.";
         if (layout.DocumentOf(version) is not { } today)
-            return $"Codes \"{layout.Name}\" of version {version} are not read any more. Give their layout with Accepts.";
+            return $"Codes \"{layout.Name}\" of version {version} can no longer be decoded. Add their layout with Accepts.";
         return today.DifferenceTo(pinned) is { } difference
-            ? $"Codes \"{layout.Name}\" of version {version} would be read as other states: {difference}. Put it back, and give "
-                + "what is new another version."
+            ? $"Codes \"{layout.Name}\" of version {version} would be decoded to the wrong state: {difference}. Restore "
+                + "it, and give the new layout another version."
             : null;
     }
 

@@ -114,10 +114,10 @@ public sealed class MigrationChain
     }
 
     /// <summary>
-    /// What is wrong with the steps by what is known of the saves: an operation that names something which no save of its version has, and
-    /// a change between two versions that loses something without an operation that deals with it.
+    /// Compares the steps with the shapes of the saves. Lists operations that name something no save of their version has, and changes
+    /// between two versions that lose data without an operation that handles them.
     /// </summary>
-    /// <param name="shapes">The recorded shapes in the order of their versions, and today's as the last.</param>
+    /// <param name="shapes">The recorded shapes in the order of their versions, followed by today's.</param>
     public IReadOnlyList<string> ProblemsFor(IReadOnlyList<SaveShape> shapes)
     {
         ArgumentNullException.ThrowIfNull(shapes);
@@ -136,8 +136,8 @@ public sealed class MigrationChain
     public T Read<T>(string path) where T : IStateRoot<T> => Decode<T>(SavedFile.Open(path));
 
     /// <summary>
-    /// Reads a file into a new object, migrating it if it is of an older version; where there is no file, gives a new object with its
-    /// initial values. The file stays as it is.
+    /// Reads a file into a new object and migrates it if it has an older version. If there is no file, returns a new object with its
+    /// initial values. The file is not changed.
     /// </summary>
     /// <exception cref="SaveException">
     /// There is a file, and it cannot be read, or is damaged or of another game, a step failed, or the content does not fit.
@@ -145,12 +145,12 @@ public sealed class MigrationChain
     public T ReadOrNew<T>(string path) where T : IStateRoot<T> => StateFile.ReadOrNew(path, Decode<T>);
 
     /// <summary>
-    /// Reads a file into a new object, migrating it if it is of an older version; where there is no file, or one that cannot be made out,
-    /// gives a new object with its initial values. The file stays as it is.
+    /// Reads a file into a new object and migrates it if it has an older version. If the file is missing or damaged, returns a new object
+    /// with its initial values. The file is not changed.
     /// </summary>
     /// <param name="path">The file.</param>
-    /// <param name="problem">Why the file could not be made out; null where it was read, and where there is none.</param>
-    /// <exception cref="StorageException">The file is there, and the system does not let it be read.</exception>
+    /// <param name="problem">Why the file could not be read; null if it was read or does not exist.</param>
+    /// <exception cref="StorageException">The file exists, but the system does not allow reading it.</exception>
     public T ReadOrNew<T>(string path, out SaveException? problem) where T : IStateRoot<T> =>
         StateFile.ReadOrNew(path, Decode<T>, out problem);
 

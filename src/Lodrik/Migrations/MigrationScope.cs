@@ -113,9 +113,9 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             root => ValueOperations.Convert(root, at, convert, mayMiss));
     }
 
-    /// <summary>Says that what a change loses at a place is meant to go, or that nothing is lost there. The save stays as it is.</summary>
+    /// <summary>Declares that a change may lose what is at a path, or that it loses nothing there. The save is not changed.</summary>
     /// <param name="path">Where.</param>
-    /// <param name="why">Why that is fine, in words: "what was there twice is there once".</param>
+    /// <param name="why">Why that is acceptable, in words: "duplicates are dropped".</param>
     public TSelf Accept(string path, string why)
     {
         ArgumentException.ThrowIfNullOrEmpty(why);

@@ -65,7 +65,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         }));
     }
 
-    /// <summary>Takes all entities of a kind out of all scenes.</summary>
+    /// <summary>Removes all entities of a kind from all scenes.</summary>
     public MigrationStep RemoveKind(string kind)
     {
         ArgumentException.ThrowIfNullOrEmpty(kind);
@@ -123,12 +123,12 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
     }
 
     /// <summary>
-    /// Says where the player, and each checkpoint of the save, stands that stood in a scene: for one that was split, or whose entrances
-    /// have other names. <see cref="Run"/> reaches what a checkpoint has in it, and not where the checkpoint itself is.
+    /// Changes the places of the player and of checkpoints that are in a scene. Use it if the scene was split or its entrances were
+    /// renamed. <see cref="Run"/> reaches the saved data inside a checkpoint, but not the checkpoint's own place.
     /// </summary>
     /// <param name="scene">The scene in older saves.</param>
-    /// <param name="does">What becomes of the places, in words: "the north gate is in the far marsh".</param>
-    /// <param name="place">Gets the entrance, which may be empty, and gives the scene and the entrance of today.</param>
+    /// <param name="does">What happens to the places, in words: "the north gate is in the far marsh".</param>
+    /// <param name="place">Gets the entrance, which may be empty, and returns the new scene and entrance.</param>
     public MigrationStep MovePlaces(string scene, string does, Func<string, (string Scene, string Entrance)> place)
     {
         ArgumentException.ThrowIfNullOrEmpty(scene);
@@ -141,7 +141,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
             {
                 var (to, entrance) = Call(() => place(old.TryGet("entrance", out var known) ? known.AsText() ?? "" : ""));
                 if (string.IsNullOrEmpty(to))
-                    throw new OperationException($"The step gave no scene for a place in {scene}.");
+                    throw new OperationException($"The step returned no scene for a place in {scene}.");
                 old["scene"] = to;
                 old["entrance"] = entrance ?? "";
             }

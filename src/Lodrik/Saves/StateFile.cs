@@ -39,7 +39,7 @@ public static class StateFile
     /// <param name="path">The file.</param>
     /// <param name="state">The object.</param>
     /// <param name="form">The form of the file.</param>
-    /// <param name="indented">Whether a readable form has a line for each member, or all in as few bytes as it can be.</param>
+    /// <param name="indented">Whether a readable form has one member per line; otherwise it is as compact as possible.</param>
     /// <exception cref="StorageException">The file cannot be written; the one that was there before still is.</exception>
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
     public static void Write<T>(string path, T state, SaveForm form, bool indented) where T : IStateRoot<T>
@@ -49,8 +49,8 @@ public static class StateFile
     }
 
     /// <summary>
-    /// Writes the object alone as JSON (RFC 8259), without the header that tells what a save is: for a file that people edit. It has no
-    /// version, and is read like any other. Shared objects have no place in it.
+    /// Writes the object alone as JSON (RFC 8259), without the header of a save. Use it for files that people edit. The file has no version
+    /// and cannot hold shared objects. All calls that read a save read it too.
     /// </summary>
     /// <param name="path">The file, which is replaced.</param>
     /// <param name="state">The object.</param>
@@ -59,7 +59,7 @@ public static class StateFile
     public static void WritePlain<T>(string path, T state) where T : IStateType<T> =>
         Replace(path, new ReadOnlySequence<byte>(JsonFile.Plain(state)));
 
-    /// <summary>The object alone as JSON (RFC 8259), without the header that tells what a save is.</summary>
+    /// <summary>The object alone as JSON (RFC 8259), without the header of a save.</summary>
     /// <inheritdoc cref="WritePlain{T}(string, T)" path="/exception[@cref='UnsavableStateException']"/>
     public static string ToPlainText<T>(T state) where T : IStateType<T> => Encoding.UTF8.GetString(JsonFile.Plain(state));
 
@@ -111,7 +111,7 @@ public static class StateFile
     /// <summary>The object as text.</summary>
     /// <param name="state">The object.</param>
     /// <param name="form">A readable form.</param>
-    /// <param name="indented">Whether the text has a line for each member, or is as short as it can be.</param>
+    /// <param name="indented">Whether the text has one member per line; otherwise it is as compact as possible.</param>
     /// <exception cref="ArgumentOutOfRangeException">The form is not readable.</exception>
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
     public static string ToText<T>(T state, SaveForm form = SaveForm.Json, bool indented = true) where T : IStateRoot<T>
@@ -127,12 +127,12 @@ public static class StateFile
     /// <exception cref="SaveException">The file is damaged, of another game or version, or its content does not fit.</exception>
     public static T Read<T>(string path) where T : IStateRoot<T> => Decode<T>(SavedFile.Open(path));
 
-    /// <summary>Reads a file into a new object, and says what in it is not known: in a file that people write, most often a typo.</summary>
+    /// <summary>Reads a file into a new object and lists its unknown members. In a hand-written file they are usually typos.</summary>
     /// <inheritdoc cref="Read{T}(string)"/>
     public static T Read<T>(string path, out IReadOnlyList<UnknownMember> unknown) where T : IStateRoot<T> =>
         DecodeNoting<T>(SavedFile.Open(path), out unknown);
 
-    /// <summary>Reads a text into a new object, and says what in it is not known: in a text that people write, most often a typo.</summary>
+    /// <summary>Reads a text into a new object and lists its unknown members. In a hand-written text they are usually typos.</summary>
     /// <inheritdoc cref="FromText{T}(string)"/>
     public static T FromText<T>(string text, out IReadOnlyList<UnknownMember> unknown) where T : IStateRoot<T>
     {
@@ -145,11 +145,11 @@ public static class StateFile
     public static T ReadOrNew<T>(string path) where T : IStateRoot<T> => ReadOrNew(path, file => Decode<T>(file));
 
     /// <summary>
-    /// Reads a file into a new object; where there is no file, or one that cannot be made out, gives a new object with its initial values.
+    /// Reads a file into a new object. If the file is missing or damaged, returns a new object with its initial values.
     /// </summary>
-    /// <param name="path">The file, which is left as it is.</param>
-    /// <param name="problem">Why the file could not be made out; null where it was read, and where there is none.</param>
-    /// <exception cref="StorageException">The file is there, and the system does not let it be read.</exception>
+    /// <param name="path">The file. It is not changed.</param>
+    /// <param name="problem">Why the file could not be read; null if it was read or does not exist.</param>
+    /// <exception cref="StorageException">The file exists, but the system does not allow reading it.</exception>
     public static T ReadOrNew<T>(string path, out SaveException? problem) where T : IStateRoot<T> =>
         ReadOrNew(path, file => Decode<T>(file), out problem);
 

@@ -95,7 +95,8 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     public int? MigratedFrom => Header is { } header && Found && header.Version < T.Root.Version ? header.Version : null;
 
     /// <summary>
-    /// What the save has and the game does not know although both have one version, so that it goes with the next save; mostly empty.
+    /// Members and sections of a save of the game's own version that the game does not know. They are lost with the next save. Usually
+    /// empty.
     /// </summary>
     public IReadOnlyList<State.UnknownMember> UnknownMembers { get; internal init; } = [];
 

@@ -246,15 +246,16 @@ public sealed partial class SaveStore<T>
         }
     }
 
-    /// <summary>What becomes of a save with members that the game does not know.</summary>
-    /// <exception cref="SaveMismatchException">There are some, and such a save does not load.</exception>
+    /// <summary>Refuses a save with unknown members if the options say so.</summary>
+    /// <exception cref="SaveMismatchException">There are unknown members, and the options refuse them.</exception>
     private void Judge(IReadOnlyList<UnknownMember> unknown, SavedFile file)
     {
         if (unknown.Count > 0 && _options.OtherShapes is SaveTreatment.PassOver or SaveTreatment.Refuse)
             throw new SaveMismatchException(
                 SaveErrorCode.OtherShape,
-                $"The save has version {T.Root.Version}, as the game has, and members that the game does not know: {InWords(unknown)}.",
-                file.Location, "Raise the game's version and add a step; in two branches, give each change a version of its own.");
+                $"The save has the game's version {T.Root.Version} but has members that the game does not know: {InWords(unknown)}.",
+                file.Location,
+                "Raise the game's version and add a migration step. If two branches changed the save, give each its own version.");
     }
 
     private static string InWords(IReadOnlyList<UnknownMember> unknown)

@@ -89,9 +89,9 @@ public sealed record SaveStoreOptions
     public SaveTreatment NewerSaves { get; init; } = SaveTreatment.Refuse;
 
     /// <summary>
-    /// What becomes of a save that has the game's own version and a member that the game does not know, so that it would go with the next
-    /// save: a member was removed or renamed without another version, or two branches of the game both made this version. It loads by
-    /// default, and the result says so (<see cref="LoadResult{T}.UnknownMembers"/>); with <see cref="SaveTreatment.Load"/> nobody looks.
+    /// How to treat a save of the game's own version with members that the game does not know: a member was removed or renamed without
+    /// raising the version, or two branches of the game both made this version. By default it loads, and
+    /// <see cref="LoadResult{T}.UnknownMembers"/> lists them. <see cref="SaveTreatment.Load"/> skips the check.
     /// </summary>
     public SaveTreatment OtherShapes { get; init; } = SaveTreatment.Mark;
 

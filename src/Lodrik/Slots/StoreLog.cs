@@ -39,8 +39,8 @@ internal static partial class StoreLog
     [LoggerMessage(11, LogLevel.Warning, "Slot {Slot}, generation {Generation} was saved at {Saved}, which is still to come")]
     public static partial void Ahead(ILogger log, SlotName slot, int generation, DateTimeOffset saved);
 
-    [LoggerMessage(12, LogLevel.Warning, "The save {File} has the game's version {Version} and members that the game does not know, which "
-        + "go with the next save: {Members}")]
+    [LoggerMessage(12, LogLevel.Warning, "The save {File} has the game's version {Version} but has members that the game does not "
+        + "know. They are lost with the next save: {Members}")]
     public static partial void OtherShape(ILogger log, string file, int version, string members);
 
     [LoggerMessage(8, LogLevel.Error, "A handler of a store's event threw")]

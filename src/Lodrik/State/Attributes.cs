@@ -38,8 +38,8 @@ public sealed class SavedAttribute(string? key = null) : Attribute
     public string? Key { get; } = key;
 
     /// <summary>
-    /// When the member is written and set: those with a lower number come first, and those with the same one in the order in which they are
-    /// declared, base types before derived ones. Setters that do something of their own run in that order, whatever the order in the file.
+    /// The order in which members are written and set: lower numbers first. Members with the same number follow the order of declaration,
+    /// base types first. Setters with a body run in this order, whatever the order in the file.
     /// </summary>
     public int Order { get; set; }
 }

@@ -160,7 +160,7 @@ internal static class KeyTexts
         {
             if (!texts.Add(text))
                 throw new ContentException(
-                    SaveErrorCode.Invalid, $"Two keys of a map would both be saved as \"{Shorten.Text(text)}\".",
+                    SaveErrorCode.Invalid, $"Two keys of the map have the same saved form \"{Shorten.Text(text)}\".",
                     new ContentPlace(long.MaxValue, int.MaxValue));
         }
     }

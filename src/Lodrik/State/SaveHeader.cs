@@ -39,8 +39,8 @@ public sealed partial class SaveHeader
     public int Version { get; internal set; }
 
     /// <summary>
-    /// The digest of the shape that saves of the game had where it was written (64 bits of SHA-256, in hexadecimal); null where that is not
-    /// known. Another digest under the same version is a change that raised no version.
+    /// The digest of the save's shape (64 bits of SHA-256, in hexadecimal); null if it is not known. A different digest under the same
+    /// version means that the game's types changed and its version was not raised.
     /// </summary>
     public string? Shape { get; internal set; }
 

@@ -2,13 +2,13 @@ using System.Text.RegularExpressions;
 
 namespace Lodrik.State;
 
-/// <summary>Something that a file has and the game's types do not know, so that it goes when the state is saved again.</summary>
+/// <summary>A member or section of a file that the game's types do not know. It is lost when the state is saved again.</summary>
 /// <param name="Key">The member's key, or the section's name.</param>
-/// <param name="Location">Where it stands; of several items of a list, in the first.</param>
+/// <param name="Location">Where it is. For a list of many items, the first of them.</param>
 public sealed record UnknownMember(string Key, SaveLocation Location)
 {
     /// <summary>The member as a line for a log or a console.</summary>
-    public override string ToString() => $"\"{Key}\" is not known ({Location})";
+    public override string ToString() => $"Unknown member \"{Key}\" ({Location})";
 }
 
 /// <summary>Gathers what is not known while sections are read.</summary>

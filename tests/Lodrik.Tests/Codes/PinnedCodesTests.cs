@@ -20,10 +20,10 @@ public sealed class PinnedCodesTests : IDisposable
         Assert.False(pinned.Pin(Layout("ebb", "flood")));
         Assert.Equal([1], CodeCompatibility.Check(Layout("ebb", "flood"), _ledger));
         Assert.Equal(Path.Combine(_ledger, "codes", "ebb%2F1", "1.json"), pinned.FileOf("ebb/1", 1));
-        Assert.Equal("Codes \"ebb/1\" of version 1 would be read as other states: the field \"tide\" was one of ebb, flood, and is one of ebb, low, flood. "
-            + "Put it back, and give what is new another version.", Assert.Single(pinned.ProblemsOf(Layout("ebb", "low", "flood"))));
+        Assert.Equal("Codes \"ebb/1\" of version 1 would be decoded to the wrong state: the field \"tide\" was one of ebb, flood, and is one of ebb, low, flood. "
+            + "Restore it, and give the new layout another version.", Assert.Single(pinned.ProblemsOf(Layout("ebb", "low", "flood"))));
         Assert.Throws<CompatibilityException>(() => CodeCompatibility.Check(Layout("flood", "ebb"), _ledger));
-        Assert.Contains("would be read as other states", Assert.Throws<CodeException>(() => pinned.Pin(Layout("flood", "ebb"))).Message, StringComparison.Ordinal);
+        Assert.Contains("would be decoded to the wrong state", Assert.Throws<CodeException>(() => pinned.Pin(Layout("flood", "ebb"))).Message, StringComparison.Ordinal);
         // What is only shown otherwise is the same code.
         Assert.Empty(pinned.ProblemsOf(Layout(new CodeOptions { GroupSize = 5 }, 1, "ebb", "flood")));
         Assert.Contains("there were 1 mark characters, and are 2", Assert.Single(pinned.ProblemsOf(Layout(new CodeOptions { MarkCharacterCount = 2 }, 1, "ebb", "flood"))), StringComparison.Ordinal);
@@ -41,7 +41,7 @@ public sealed class PinnedCodesTests : IDisposable
         Assert.Equal([1, 2], CodeCompatibility.Check(more, _ledger));
         Assert.Contains("is pinned, and the game has version 1", pinned.ProblemsOf(Layout("ebb", "flood"))[0], StringComparison.Ordinal);
         var anew = new CodeLayout<Shore>("ebb/1", 3, fields => fields.Number("day", 0, 400, one => one.Day, (one, day) => one.Day = (int)day), oldest: 3);
-        Assert.Equal(2, pinned.ProblemsOf(anew).Count(problem => problem.Contains("are not read any more. Give their layout with Accepts.", StringComparison.Ordinal)));
+        Assert.Equal(2, pinned.ProblemsOf(anew).Count(problem => problem.Contains("can no longer be decoded. Add their layout with Accepts.", StringComparison.Ordinal)));
         Assert.Empty(pinned.ProblemsOf(anew.Accepts(more, old => old)));
         Assert.Single(pinned.ProblemsOf(anew.Accepts(Layout(null, 2, "flood", "ebb"), old => old)), problem => problem.Contains("version 1", StringComparison.Ordinal));
     }

@@ -140,7 +140,7 @@ public sealed class ChainPropertyTests
         Assert.Equal(("far weir", "gate"), PlaceIn(((SaveMap)((SaveMap)tree["session/checkpoint old"])["sections"])["session/place"]));
         Assert.Equal(("mill", "north"), PlaceIn(tree["session/checkpoint far"]));
         var failing = new MigrationChain().From(1, step => step.MovePlaces("weir", "goes nowhere", _ => ("", "")));
-        Assert.Contains("gave no scene", Assert.Throws<MigrationException>(() => failing.Migrate(Save(sections, SaveForm.Json), 2)).Message, StringComparison.Ordinal);
+        Assert.Contains("returned no scene", Assert.Throws<MigrationException>(() => failing.Migrate(Save(sections, SaveForm.Json), 2)).Message, StringComparison.Ordinal);
 
         static (string?, string?) PlaceIn(SaveValue place) => (((SaveMap)place)["scene"].AsText(), ((SaveMap)place)["entrance"].AsText());
     }

@@ -17,7 +17,7 @@ public sealed class KeptValuesTests : IDisposable
         var told = Assert.Throws<CompatibilityException>(() => SaveCompatibility.Of<Hold>(_folder).Check());
         Assert.StartsWith("/holds/", told.Path, StringComparison.Ordinal);
         Assert.EndsWith("/oil", told.Path, StringComparison.Ordinal);
-        Assert.Matches(@"A value is another one after loading: -?\d+ became (0|100)\. Where the game's own code changes it, say so with WithChanged\.", told.Message);
+        Assert.Matches(@"A value changes when it is loaded: -?\d+ became (0|100)\. If the game's own code changes it, name it with WithChanged\.", told.Message);
         Assert.Equal(200, SaveCompatibility.Of<Hold>(_folder).WithChanged("/holds/*/oil").Check().SaveCount);
         Assert.Equal(200, SaveCompatibility.Of<Hold>(_folder).WithChanged("/holds").Check().SaveCount);
         Assert.Throws<CompatibilityException>(() => SaveCompatibility.Of<Hold>(_folder).WithChanged("/holds/*/note").Check());

@@ -42,7 +42,7 @@ public sealed class StepCheckTests
     public void A_name_that_no_recorded_save_has_is_an_error(string operation)
     {
         var problems = new MigrationChain().From(1, Wrong[operation]).ProblemsFor(Recorded.Take(2).ToList());
-        Assert.Contains(problems, problem => problem.StartsWith("The step 1 → 2 names what no save of version 1 has", StringComparison.Ordinal) && problem.Contains(operation, StringComparison.Ordinal));
+        Assert.Contains(problems, problem => problem.StartsWith("The step 1 → 2 names something that no save of version 1 has", StringComparison.Ordinal) && problem.Contains(operation, StringComparison.Ordinal));
     }
 
     [Fact]
@@ -61,10 +61,10 @@ public sealed class StepCheckTests
         var problems = new MigrationChain().From(1, _ => { }).ProblemsFor(Recorded.Take(2).ToList());
         Assert.Equal(
             [
-                "The step 1 → 2 does not deal with this: /season/floods was removed: int32. Add an operation; Accept says that it is meant.",
-                "The step 1 → 2 does not deal with this: /season/lettersDelivered was removed: int32. Add an operation; Accept says that it is meant.",
-                "The step 1 → 2 does not deal with this: /season/oilBurnt was removed: int32. Add an operation; Accept says that it is meant.",
-                "The step 1 → 2 does not deal with this: gate of each sluice: /setting: the value Half was removed. Add an operation; Accept says that it is meant.",
+                "The step 1 → 2 does not handle this: /season/floods was removed: int32. Add an operation, or declare the loss with Accept.",
+                "The step 1 → 2 does not handle this: /season/lettersDelivered was removed: int32. Add an operation, or declare the loss with Accept.",
+                "The step 1 → 2 does not handle this: /season/oilBurnt was removed: int32. Add an operation, or declare the loss with Accept.",
+                "The step 1 → 2 does not handle this: gate of each sluice: /setting: the value Half was removed. Add an operation, or declare the loss with Accept.",
             ],
             problems.Order(StringComparer.Ordinal));
         var accepted = new MigrationChain().From(1, step => step.Accept("/season", "the season begins anew").ForEachPart("sluice", "gate", gate => gate.Accept("", "it is shut")));

@@ -20,7 +20,7 @@ public sealed class UnknownMemberTests
         Assert.Equal(
             [("coins", "hero/coins"), ("amount", "hero/bag/0/amount"), ("carat", "hero#shared/1/carat"), ("log", "log")],
             result.UnknownMembers.Select(one => (one.Key, one.Location.Section + one.Location.Path)));
-        Assert.Equal("\"coins\" is not known", result.UnknownMembers[0].ToString().Split(" (")[0]);
+        Assert.Equal("Unknown member \"coins\"", result.UnknownMembers[0].ToString().Split(" (")[0]);
     }
 
     [Fact]

@@ -54,7 +54,7 @@ public sealed class AdapterTests
         Assert.Equal("/depths/1", refused.Location.Path);
         Assert.Contains("twice", Assert.ThrowsAny<SaveException>(() => StateFile.FromText<Board>("{ \"depths\": { \"1;2\": 5, \"01;2\": 5 } }")).Message, StringComparison.Ordinal);
         var unsavable = Assert.Throws<UnsavableStateException>(() => StateFile.ToText(new Board { Depths = { [new Cell(1, 2)] = 5, [new Cell(1, 2, "a name that is not saved")] = 6 } }));
-        Assert.Contains("Two keys of a map would both be saved as \"1;2\"", unsavable.Message, StringComparison.Ordinal);
+        Assert.Contains("Two keys of the map have the same saved form \"1;2\"", unsavable.Message, StringComparison.Ordinal);
         Assert.Equal("/depths", unsavable.Location.Path);
     }
 

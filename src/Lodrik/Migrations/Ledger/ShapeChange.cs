@@ -90,7 +90,7 @@ sealed record ShapeChange(
         (ShapeChangeKind.Added, ShapeElement.Subsystem) => $" is new: {After}",
         (ShapeChangeKind.Removed, ShapeElement.Subsystem) => $" was removed: {Before}",
         (ShapeChangeKind.BecameRequired, _) => " became required",
-        (ShapeChangeKind.MeaningChanged, ShapeElement.Variant) => $": the variant {Name} stands for another type than it did",
+        (ShapeChangeKind.MeaningChanged, ShapeElement.Variant) => $": the variant {Name} now names another type",
         (ShapeChangeKind.MeaningChanged, _) => " stands for another member than it did",
         _ => $" was {Before} and is {After}",
     };

@@ -85,7 +85,8 @@ internal sealed class ShapeComparison
                 ? "without variants"
                 : "one of several variants", true);
         if (old.KeepsUnknown && !now.KeepsUnknown)
-            Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, "", after, "one that keeps unknown members", "one that does not",
+            Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, "", after,
+                "a type that keeps unknown members", "a type that does not",
                 true);
     }
 
@@ -149,9 +150,9 @@ internal sealed class ShapeComparison
         if (now.Name == "any")
             return true;
         if (old.IsNullable && !now.IsNullable)
-            return Goes("there is no place for null");
+            return Goes("null is no longer allowed");
         if (now.Label == ShapeExpression.Caseless && old.Label != now.Label)
-            return Goes("what differs by case alone becomes one");
+            return Goes("entries that differ only in case are merged");
         if (old.IsNamed && now.IsNamed)
             return CompareTypes(old, now, path);
         if (old.IsList && now.IsList)
@@ -169,13 +170,13 @@ internal sealed class ShapeComparison
         if (one is not null && other is not null && one.IsEnum != other.IsEnum)
             return false;
         if (one is not null && other is not null && one.IsShared != other.IsShared)
-            return Goes(one.IsShared ? "its objects are shared no more" : "its objects are shared now");
+            return Goes(one.IsShared ? "its objects are no longer shared" : "its objects are now shared");
         // What a shared object has stands beside the section, once for all places.
         CompareNamed(old.Name, now.Name, one is { IsShared: true } && SectionIn(path) is { } section ? $"{section}#shared/*" : path);
         // A type that was renamed, or moved, is the same one.
         return old.Name == now.Name || one is null || other is null || old.Name.IndexOf('<') >= 0
             || (_after.Find(old.Name) is null && _before.Find(now.Name) is null)
-            || Goes("it is another type than it was, and both are there");
+            || Goes("it is a different type, and both types still exist");
     }
 
     /// <summary>The section that a path begins with; null for a path in a part of a scene.</summary>
@@ -192,21 +193,21 @@ internal sealed class ShapeComparison
     private bool HoldsItems(ShapeExpression old, ShapeExpression now)
     {
         if (now.IsSet && !old.IsSet)
-            return Goes(now.Name == "set" ? "an item that is there twice stays once"
-                : "an item that is there twice stays once, and the order goes");
+            return Goes(now.Name == "set" ? "duplicates are dropped"
+                : "duplicates are dropped and the order is lost");
         return (old.Name, now.Name) is not (("queue", "stack") or ("stack", "queue"))
-            || Goes("the first becomes the last");
+            || Goes("the order in which items come out is reversed");
     }
 
     /// <summary>Whether numbers that belong together, or the items of a tuple, are called what they were.</summary>
     private bool MeansTheSame(ShapeExpression old, ShapeExpression now)
     {
         if (now.Count > 0 && old.Label != now.Label)
-            return Goes("its numbers mean something else");
+            return Goes("its numbers have another meaning");
         var (before, after) = (old.Arguments.Select(one => one.Label).ToList(), now.Arguments.Select(one => one.Label).ToList());
         return now.Name != "tuple" || !before.Zip(after, (was, @is) => (was, @is))
             .Any(pair => pair.was.Length > 0 && pair.@is.Length > 0 && IsExchanged(pair.was, pair.@is, before, after))
-            || Goes("its items stand for something else");
+            || Goes("its items have another meaning");
     }
 
     /// <summary>A list's item has a path of its own, and a tuple's parts have the tuple's.</summary>
@@ -225,7 +226,7 @@ internal sealed class ShapeComparison
     {
         var (oldKey, newKey) = (old.Arguments[0], now.Arguments[0]);
         if (old.Name == "orderedmap" && now.Name != "orderedmap")
-            return Goes("the order goes");
+            return Goes("the order is lost");
         return ((newKey.Name == "text" && newKey.Label.Length == 0) || Compare(oldKey, newKey, path))
             && Compare(old.Arguments[1], now.Arguments[1], path + "/*");
     }
@@ -248,8 +249,8 @@ internal sealed class ShapeComparison
         foreach (var value in old.Values.Where(value => !now.Values.Contains(value) && !now.FormerValues.Contains(value)))
             Add(ShapeChangeKind.Removed, ShapeElement.EnumValue, path, value, owner, "", "", true);
         if (old.IsFlags && !now.IsFlags)
-            Add(ShapeChangeKind.TypeChanged, ShapeElement.EnumValue, path, "", owner, "flags", "one value", true,
-                "there is no place for several values at once");
+            Add(ShapeChangeKind.TypeChanged, ShapeElement.EnumValue, path, "", owner, "a set of flags", "a single value", true,
+                "combined values no longer fit");
         foreach (var value in now.Values.Where(value => !old.Values.Contains(value)))
             Add(ShapeChangeKind.Added, ShapeElement.EnumValue, path, value, owner, "", "", false);
     }

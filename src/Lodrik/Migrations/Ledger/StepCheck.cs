@@ -26,8 +26,8 @@ internal static class StepCheck
             var claims = between.SelectMany(one => one.Operations).SelectMany(operation => operation.Claims).ToList();
             foreach (var change in before.ChangesTo(after)
                 .Where(change => change.IsLoss && !claims.Exists(claim => claim.Covers(change))))
-                yield return $"{Steps(before.Version, after.Version)} not deal with this: {change}. Add an operation; Accept says that "
-                    + "it is meant.";
+                yield return $"{Steps(before.Version, after.Version)} not handle this: {change}. Add an operation, or declare "
+                    + "the loss with Accept.";
         }
     }
 
@@ -42,7 +42,7 @@ internal static class StepCheck
         {
             var claims = operation.Claims.Where(claim => !claim.IsNew).ToList();
             if (claims.Find(claim => !were.Has(claim) && !are.Has(claim) && !made.Exists(one => IsWithin(claim, one))) is { } unmatched)
-                yield return $"The step {step.From} → {step.To} names what no save of version {before.Version} has"
+                yield return $"The step {step.From} → {step.To} names something that no save of version {before.Version} has"
                     + $"{(unmatched.Name.Length > 0 ? $", {unmatched.Name}" : "")}: {operation.Describe("").First()}.";
             made.AddRange(operation.Claims.Where(claim => claim.IsNew));
         }
