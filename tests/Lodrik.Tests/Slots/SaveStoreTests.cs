@@ -5,7 +5,6 @@ using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
 using Lodrik.Tests.Formats;
-using Microsoft.Extensions.Logging;
 using Microsoft.Extensions.Time.Testing;
 
 namespace Lodrik.Tests.Slots;
