@@ -36,7 +36,7 @@ internal static class Adapters
     public static EquatableList<DiagnosticModel> Problems(IAssemblySymbol assembly)
     {
         var adapters = Of(assembly);
-        var codecs = new TypeCodecs(adapters);
+        var codecs = TypeCodecs.Of(assembly);
         var problems = new List<DiagnosticModel>();
         foreach (var adapter in adapters)
         {

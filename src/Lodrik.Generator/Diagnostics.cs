@@ -57,6 +57,15 @@ internal static class Diagnostics
         "LDR012", "A type is given to be saved and is not marked",
         "'{0}' is not a state type. Mark it with [StateType], or with [SaveFile] if it is the root of the game's saves.");
 
+    public static readonly DiagnosticDescriptor BadFields = Error(
+        "LDR013", "The fields of a struct cannot be saved",
+        "The fields of '{0}' cannot be saved: {1}");
+
+    public static readonly DiagnosticDescriptor NotAlone = Error(
+        "LDR014", "A generic state type is given to be saved by itself",
+        "'{0}' has values of its type argument, and can be saved only as a member of a state type. Pass a state type that has it as a member, "
+            + "or that derives from it.");
+
     public static readonly DiagnosticDescriptor BadTransferCode = Error(
         "LDR201", "A class cannot have transfer codes",
         "'{0}' cannot have a transfer code: {1}");
@@ -79,6 +88,8 @@ internal static class Diagnostics
         "LDR010" => BadType,
         "LDR011" => UnknownKind,
         "LDR012" => NotMarked,
+        "LDR013" => BadFields,
+        "LDR014" => NotAlone,
         "LDR201" => BadTransferCode,
         "LDR202" => BadCodeMember,
         _ => BadShared,

@@ -17,6 +17,7 @@ internal sealed record StateModel(
     string TypeName,
     bool IsReferenceType,
     bool ChecksType,
+    EquatableList<string> SavedParameters,
     bool HidesCodec,
     CreationModel Creation,
     RootModel? Root,
@@ -68,7 +69,7 @@ internal sealed record RootModel(string Game, int Version);
 internal sealed record DigestModel(string HintName, string Namespace, EquatableList<string> Declarations, string Digest);
 
 /// <summary>A type that may stand where a base type is declared.</summary>
-internal sealed record VariantModel(string Name, string TypeName, bool IsSelf);
+internal sealed record VariantModel(string Name, string TypeName, string Codec, bool IsSelf, bool IsStruct);
 
 /// <summary>What a state type does of its own around saving and loading.</summary>
 [Flags]
@@ -91,9 +92,15 @@ internal enum Hooks
 /// <param name="IsNeverNull">Whether its type says that it is never null.</param>
 /// <param name="HasOwnSetter">Whether its setter does something of its own, so that it matters when it runs.</param>
 /// <param name="Order">When it is written and set.</param>
+/// <param name="Access">What the accessor that sets it is called through.</param>
+/// <param name="HasPrivateSetter">Whether derived types need an accessor, though this one does not.</param>
 internal sealed record MemberModel(
     string Name, string Key, string TypeName, string Codec, Setting Setting, string Owner, bool IsRequired, bool IsNeverNull = false,
-    bool HasOwnSetter = false, int Order = 0);
+    bool HasOwnSetter = false, int Order = 0, string Access = MemberModel.OwnAccess, bool HasPrivateSetter = false)
+{
+    /// <summary>The accessors of the type itself.</summary>
+    public const string OwnAccess = "StateAccess.";
+}
 
 internal enum Setting
 {

@@ -30,7 +30,7 @@ internal sealed partial class ModelReader(
         var variants = ReadVariants();
         var unknownVariant = ReadUnknownVariant(variants);
         var isShared = ReadShared();
-        var creation = type.IsAbstract && variants.Count > 0
+        var creation = type.IsAbstract && VariantsOf(type).Any()
             ? CreationModel.None(TypeCodecs.Name(type))
             : ReadCreation(members, isShared, root is not null);
         (members, creation) = ValuesFirst(members, creation);
@@ -43,6 +43,7 @@ internal sealed partial class ModelReader(
             TypeCodecs.Name(type),
             type.IsReferenceType,
             type.IsReferenceType && !type.IsSealed,
+            new EquatableList<string>([.. SavedParameters().Select(one => one.Parameter.Name)]),
             HasStateTypeAbove(),
             creation,
             root,
@@ -70,6 +71,9 @@ internal sealed partial class ModelReader(
             new ShapeDigest(codecs).Of(type, _shape));
     }
 
+    /// <summary>The type parameters that a save has values of.</summary>
+    private IReadOnlyList<(ITypeParameterSymbol Parameter, ITypeSymbol Argument)> SavedParameters() => GenericTypes.Saved(type, codecs);
+
     private string Namespace => type.ContainingNamespace.IsGlobalNamespace ? "" : type.ContainingNamespace.ToDisplayString();
 
     private List<string> Containers()
@@ -91,6 +95,20 @@ internal sealed partial class ModelReader(
         var reader = new ModelReader(type, codecs, CancellationToken.None);
         reader.ReadMembers(isRoot: false);
         return reader._shape;
+    }
+
+    /// <summary>The types of the members that are saved, whether or not they can be.</summary>
+    public static IEnumerable<ITypeSymbol> SavedTypes(INamedTypeSymbol type, TypeCodecs codecs)
+    {
+        var reader = new ModelReader(type, codecs, CancellationToken.None);
+        foreach (var owner in reader.Owners())
+        {
+            foreach (var symbol in owner.GetMembers())
+            {
+                if (reader.Choose(symbol, owner) is { } chosen)
+                    yield return chosen.Type;
+            }
+        }
     }
 
     public static IEnumerable<(string Name, INamedTypeSymbol Type)> VariantsOf(INamedTypeSymbol type) => type.GetAttributes()
@@ -142,11 +160,7 @@ internal sealed partial class ModelReader(
     {
         var members = new List<MemberModel>();
         var byKey = new Dictionary<string, string>();
-        // The base type's members come first, as they do in the object.
-        var chain = new Stack<INamedTypeSymbol>();
-        for (var current = type; current is { SpecialType: SpecialType.None } && current.Name != "ValueType"; current = current.BaseType)
-            chain.Push(current);
-        foreach (var owner in chain)
+        foreach (var owner in Owners())
         {
             foreach (var symbol in owner.GetMembers())
             {
@@ -182,6 +196,16 @@ internal sealed partial class ModelReader(
         return [.. members.OrderBy(member => member.Order)];
     }
 
+    /// <summary>The types whose members an object has, those of the base types first. An interface has none of its own.</summary>
+    private Stack<INamedTypeSymbol> Owners()
+    {
+        var chain = new Stack<INamedTypeSymbol>();
+        for (var current = type; current is { SpecialType: SpecialType.None, TypeKind: not TypeKind.Interface } && current.Name != "ValueType";
+            current = current.BaseType)
+            chain.Push(current);
+        return chain;
+    }
+
     private void ReadUnknownMember(ISymbol symbol)
     {
         var memberType = (symbol as IPropertySymbol)?.Type ?? (symbol as IFieldSymbol)?.Type;
@@ -207,7 +231,7 @@ internal sealed partial class ModelReader(
             var isSelf = SymbolEqualityComparer.Default.Equals(variant, type);
             if (name.Length == 0)
                 Problem(Diagnostics.BadVariant, type, name, type.Name, "it has no name.");
-            else if (!isSelf && !Above(variant).Any(above => SymbolEqualityComparer.Default.Equals(above, type)))
+            else if (!isSelf && !IsAbove(variant))
                 Problem(Diagnostics.BadVariant, type, name, type.Name, $"'{variant.Name}' is not derived from it.");
             else if (!TypeCodecs.IsStateType(variant))
                 Problem(Diagnostics.BadVariant, type, name, type.Name, $"'{variant.Name}' is no state type. Mark it with [StateType].");
@@ -217,8 +241,17 @@ internal sealed partial class ModelReader(
                 Problem(Diagnostics.BadVariant, type, name, type.Name, "there are two of this name.");
             else if (variants.Any(other => other.TypeName == TypeCodecs.Name(variant)))
                 Problem(Diagnostics.BadVariant, type, name, type.Name, $"'{variant.Name}' has a name already.");
+            else if (TypeCodecs.IsShared(type) && GenericTypes.Saved(variant, codecs).Count > 0)
+                Problem(Diagnostics.BadVariant, type, name, type.Name,
+                    $"'{variant.Name}' is generic, and the type is shared. Derive a state type from it that is not generic.");
+            else if (isSelf)
+                variants.Add(new VariantModel(name, TypeCodecs.Name(variant), "", IsSelf: true, variant.IsValueType));
+            else if (codecs.Find(variant, out var reason, out var remedy) is { } codec)
+                variants.Add(new VariantModel(name, TypeCodecs.Name(variant), codec, IsSelf: false, variant.IsValueType));
+            else if (reason.Length > 0)
+                Problem(Diagnostics.BadVariant, type, name, type.Name, $"{reason}. {remedy}");
             else
-                variants.Add(new VariantModel(name, TypeCodecs.Name(variant), isSelf));
+                _isIncomplete = true;
         }
         return variants;
     }
@@ -229,7 +262,7 @@ internal sealed partial class ModelReader(
             return null;
         if (variants.Count == 0)
             Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, "the type has no variants at all.");
-        else if (!Above(unknown).Any(above => SymbolEqualityComparer.Default.Equals(above, type)))
+        else if (!IsAbove(unknown))
             Problem(Diagnostics.BadVariant, type, unknown.Name, type.Name, $"'{unknown.Name}' is not derived from it.");
         else if (unknown.IsAbstract || !unknown.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.IUnknownVariant")
             || !unknown.InstanceConstructors.Any(one =>
@@ -247,6 +280,8 @@ internal sealed partial class ModelReader(
             return false;
         if (!type.IsReferenceType)
             Problem(Diagnostics.BadShared, type, type.Name, "it is a struct, which is copied wherever it stands. Make it a class.");
+        else if (type.TypeKind == TypeKind.Interface)
+            Problem(Diagnostics.BadShared, type, type.Name, "it is an interface. Use an abstract class.");
         else if (Above(type).FirstOrDefault(TypeCodecs.IsStateType) is { } above)
             Problem(Diagnostics.BadShared, type, type.Name, $"its base '{above.Name}' is a state type. Mark that one as shared.");
         return true;
@@ -268,7 +303,12 @@ internal sealed partial class ModelReader(
         return hooks;
     }
 
-    private MemberModel? ReadMember(ISymbol symbol, INamedTypeSymbol owner, bool isRoot)
+    /// <summary>Whether a type is derived from this one, or implements it.</summary>
+    private bool IsAbove(INamedTypeSymbol derived) =>
+        Above(derived).Concat(derived.AllInterfaces).Any(above => SymbolEqualityComparer.Default.Equals(above, type));
+
+    /// <summary>A member that is saved, with its type and how it is set; null for one that is not.</summary>
+    private (ITypeSymbol Type, Setting Setting, AttributeData? Saved)? Choose(ISymbol symbol, INamedTypeSymbol owner)
     {
         if (symbol.IsImplicitlyDeclared || Attribute(symbol, "Lodrik.NotSavedAttribute") is not null)
             return null;
@@ -312,6 +352,14 @@ internal sealed partial class ModelReader(
         }
         if (isBase && symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private })
             setting = Setting.Setter;
+        return (memberType, setting, saved);
+    }
+
+    private MemberModel? ReadMember(ISymbol symbol, INamedTypeSymbol owner, bool isRoot)
+    {
+        if (Choose(symbol, owner) is not var (memberType, setting, saved))
+            return null;
+        var isBase = !SymbolEqualityComparer.Default.Equals(owner, type);
         var key = saved?.ConstructorArguments.FirstOrDefault().Value as string ?? CamelCase(symbol.Name);
         if (isRoot && memberType.AllInterfaces.Any(one => one.ToDisplayString() == "Lodrik.State.ISectionGroup"))
             return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), "", setting, TypeCodecs.Name(owner), IsRequired: false);
@@ -326,13 +374,29 @@ internal sealed partial class ModelReader(
             _refused.Add(symbol.Name);
             return null;
         }
+        var access = MemberModel.OwnAccess;
+        if (isBase && setting is Setting.Setter or Setting.BackingField or Setting.ReadOnlyField)
+        {
+            if (TypeCodecs.IsStateType(owner))
+                access = $"{TypeCodecs.Name(owner)}.{MemberModel.OwnAccess}";
+            else if (owner.IsGenericType || type.IsGenericType)
+            {
+                Problem(Diagnostics.BadMember, symbol, $"{owner.Name}.{symbol.Name}",
+                    $"it cannot be set from '{type.Name}', because one of the two types is generic. Mark '{owner.Name}' with [StateType], or "
+                        + "give the member a setter that derived types may call.");
+                _refused.Add(symbol.Name);
+                return null;
+            }
+        }
         if (setting is Setting.BackingField or Setting.ReadOnlyField && memberType is IArrayTypeSymbol { Rank: 1 } array)
             codec = $"{FixedArrayCodec}<{TypeCodecs.Name(array.ElementType)}, {codec}>";
         return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner),
             symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true },
-            memberType is { IsReferenceType: true, NullableAnnotation: NullableAnnotation.NotAnnotated },
+            memberType is { IsReferenceType: true, NullableAnnotation: NullableAnnotation.NotAnnotated }
+                or ITypeParameterSymbol { HasNotNullConstraint: true, IsValueType: false, NullableAnnotation: not NullableAnnotation.Annotated },
             symbol is IPropertySymbol { SetMethod: { } ownSetter } && HasBody(ownSetter),
-            saved?.NamedArguments.FirstOrDefault(argument => argument.Key == "Order").Value.Value as int? ?? 0);
+            saved?.NamedArguments.FirstOrDefault(argument => argument.Key == "Order").Value.Value as int? ?? 0,
+            access, symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private });
     }
 
     /// <summary>Whether a property is saved, and how it is set.</summary>

@@ -41,7 +41,7 @@ internal static class SceneKinds
         var found = context.SemanticModel.GetSymbolInfo(call, cancellation);
         if ((found.Symbol ?? found.CandidateSymbols.FirstOrDefault()) is not IMethodSymbol method)
             return [];
-        var shapes = new TypeShapes(new TypeCodecs(Adapters.Of(context.SemanticModel.Compilation.Assembly)));
+        var shapes = new TypeShapes(TypeCodecs.Of(context.SemanticModel.Compilation.Assembly));
         var owner = method.ContainingType.OriginalDefinition.ToDisplayString();
         return owner switch
         {

@@ -191,9 +191,10 @@ internal sealed partial class StateTypeSource
     private static string Copy(MemberModel member, string owner) =>
         $"member = global::Lodrik.State.StateTypes.Copy<{member.TypeName}, {member.Codec}>({owner}.{Name(member)}, member, context);";
 
-    /// <summary>An object as the variant's type; null if it is another.</summary>
+    /// <summary>An object as the variant's type; the initial value, which is null of a class, if it is another.</summary>
     private static string Like(VariantModel variant, string value) =>
-        $"{value}?.GetType() == typeof({variant.TypeName}) ? ({variant.TypeName}){value} : null";
+        $"{value}?.GetType() == typeof({variant.TypeName}) ? ({variant.TypeName}){value} : "
+            + (variant.IsStruct ? $"{CodecOf(variant)}.Initial" : "null");
 
     private static string AreEqual(MemberModel member) =>
         $"global::Lodrik.State.StateTypes.AreEqual<{member.TypeName}, {member.Codec}>(one.{Name(member)}, other.{Name(member)}, context)";

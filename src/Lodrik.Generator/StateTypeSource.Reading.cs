@@ -132,7 +132,7 @@ internal sealed partial class StateTypeSource
         switch (member.Setting)
         {
             case Setting.BackingField or Setting.ReadOnlyField:
-                Line($"ref var member = ref {member.Name}Of({byRef}{target});");
+                Line($"ref var member = ref {member.Access}{member.Name}Of({byRef}{target});");
                 break;
             case Setting.Field:
                 Line($"ref var member = ref {target}.{Name(member)};");
@@ -157,28 +157,50 @@ internal sealed partial class StateTypeSource
         var byRef = model.IsReferenceType ? "" : "ref ";
         Line(member.Setting switch
         {
-            Setting.BackingField or Setting.ReadOnlyField => $"{member.Name}Of({byRef}{target}) = {value};",
-            Setting.Setter => $"Set{member.Name}({byRef}{target}, {value});",
+            Setting.BackingField or Setting.ReadOnlyField => $"{member.Access}{member.Name}Of({byRef}{target}) = {value};",
+            Setting.Setter => $"{member.Access}Set{member.Name}({byRef}{target}, {value});",
             _ => $"{target}.{Name(member)} = {value};",
         });
+    }
+
+    /// <summary>
+    /// Accessors may have no type parameters but those of the type that has the member, so they are in a class of that type. Those of derived
+    /// types call it as well.
+    /// </summary>
+    private void WriteAccessors()
+    {
+        var members = model.Members.Where(member => member.Access == MemberModel.OwnAccess
+            && (member.HasPrivateSetter || member.Setting is Setting.Setter or Setting.BackingField or Setting.ReadOnlyField)).ToList();
+        if (members.Count == 0)
+            return;
+        Line();
+        Line("/// <summary>Reaches members that are not set by plain assignment.</summary>");
+        Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
+        Line(Marks);
+        Open($"{(model.ChecksType && !IsRoot ? "protected" : "private")} static class StateAccess");
+        foreach (var member in members)
+        {
+            if (member != members[0])
+                Line();
+            WriteAccessor(member);
+        }
+        Close();
     }
 
     private void WriteAccessor(MemberModel member)
     {
         var owner = model.IsReferenceType ? member.Owner : $"ref {member.Owner}";
         const string Kind = "global::System.Runtime.CompilerServices.UnsafeAccessor";
-        if (member.Setting == Setting.Setter)
+        if (member.Setting is Setting.Setter or Setting.Assign)
         {
-            Line();
             Line($"[{Kind}({Kind}Kind.Method, Name = \"set_{member.Name}\")]");
-            Line($"private static extern void Set{member.Name}({owner} owner, {member.TypeName} member);");
+            Line($"public static extern void Set{member.Name}({owner} owner, {member.TypeName} member);");
         }
-        else if (member.Setting is Setting.BackingField or Setting.ReadOnlyField)
+        else
         {
-            Line();
             Line($"[{Kind}({Kind}Kind.Field, Name = "
                 + $"\"{(member.Setting == Setting.BackingField ? $"<{member.Name}>k__BackingField" : member.Name)}\")]");
-            Line($"private static extern ref {member.TypeName} {member.Name}Of({owner} owner);");
+            Line($"public static extern ref {member.TypeName} {member.Name}Of({owner} owner);");
         }
     }
 }

@@ -5,8 +5,11 @@ namespace Lodrik.Generator;
 
 /// <summary>Finds the codec of a type: the one place that knows what can be saved.</summary>
 /// <param name="adapters">The adapters that the assembly declares.</param>
-internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
+/// <param name="fields">The structs whose fields it saves.</param>
+internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IReadOnlyList<SavedFieldsDeclaration> fields)
 {
+    public static TypeCodecs Of(IAssemblySymbol assembly) => new(Adapters.Of(assembly), SavedFields.Of(assembly));
+
     public const string StateNamespace = "global::Lodrik.State.";
 
     /// <summary>The struct that the generator adds to each state type.</summary>
@@ -76,8 +79,14 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         }
         if (Scalar(type) is { } scalar)
             return StateNamespace + scalar;
+        if (SavesFields(type))
+            return SavedFields.CodecOf(type);
         switch (type)
         {
+            case ITypeParameterSymbol { TypeParameterKind: TypeParameterKind.Type } parameter:
+                return GenericTypes.CodecOf(parameter);
+            case IArrayTypeSymbol { Rank: 1, ElementType: ITypeParameterSymbol } array:
+                return Of("OpenArrayCodec", array.ElementType, out reason, out remedy);
             case IArrayTypeSymbol { Rank: 1 } array:
                 return IsNumber(array.ElementType)
                     ? $"{StateNamespace}NumberArrayCodec<{Name(array.ElementType)}>"
@@ -85,12 +94,13 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
             case IArrayTypeSymbol { Rank: 2 or 3 } array:
                 var items = array.ElementType.SpecialType == SpecialType.System_Byte ? StateNamespace + "BytesCodec"
                     : IsNumber(array.ElementType) ? $"{StateNamespace}NumberArrayCodec<{Name(array.ElementType)}>"
+                    : array.ElementType is ITypeParameterSymbol ? Of("OpenArrayCodec", array.ElementType, out reason, out remedy)
                     : Of("ArrayCodec", array.ElementType, out reason, out remedy);
                 return items is null ? null : $"{StateNamespace}Array{array.Rank}Codec<{Name(array.ElementType)}, {items}>";
             case INamedTypeSymbol { IsTupleType: true, TupleElements.Length: <= 7 } tuple:
                 return All("TupleCodec", tuple.TupleElements.Select(element => element.Type).ToList(), out reason, out remedy);
             case INamedTypeSymbol named when IsStateType(named):
-                return ModelReader.CanBeExtended(named) ? $"{Name(named)}.{CodecName}" : null;
+                return StateCodec(named, out reason, out remedy);
             case INamedTypeSymbol { OriginalDefinition.SpecialType: SpecialType.System_Nullable_T } nullable:
                 return Of("NullableCodec", nullable.TypeArguments[0], out reason, out remedy);
             case INamedTypeSymbol { IsGenericType: true } generic:
@@ -103,6 +113,11 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
 
     /// <summary>The adapter of a type that the game does not own; null where the type is saved as itself.</summary>
     public AdapterDeclaration? AdapterOf(ITypeSymbol type) => adapters.FirstOrDefault(adapter => adapter.Adapts(type));
+
+    /// <summary>Whether the type is a struct that the game does not own, and whose fields are saved.</summary>
+    public bool SavesFields(ITypeSymbol type) => fields.Any(one => SymbolEqualityComparer.Default.Equals(one.Type, type));
+
+    public static bool IsScalar(ITypeSymbol type) => Scalar(type) is not null;
 
     /// <summary>A type's full name; without nullable annotations of references, which generated code does not speak of.</summary>
     public static string Name(ITypeSymbol type) => type.ToDisplayString(SymbolDisplayFormat.FullyQualifiedFormat);
@@ -117,6 +132,34 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
     /// <summary>The codec of a value that is one in a save.</summary>
     private static string? Scalar(ITypeSymbol type) =>
         type.TypeKind == TypeKind.Enum ? $"EnumCodec<{Name(type)}>" : ScalarTypes.Named(Plain(type))?.Codec;
+
+    /// <summary>The codec of a state type, given those of the type arguments that it has values of.</summary>
+    private string? StateCodec(INamedTypeSymbol type, out string reason, out string remedy)
+    {
+        reason = remedy = "";
+        if (!ModelReader.CanBeExtended(type))
+            return null;
+        if (!type.IsGenericType)
+            return $"{Name(type)}.{CodecName}";
+        if (GenericTypes.IsEndless(type, this))
+        {
+            // Where the argument is known, the member that makes it grow has been reported.
+            if (GenericTypes.IsOpen(type))
+            {
+                reason = $"'{Plain(type)}' leads to itself with a larger type argument each time, so that its types never end";
+                remedy = "Give it the type parameter itself as its argument, or leave the member out with [NotSaved].";
+            }
+            return null;
+        }
+        var inner = new List<string>();
+        foreach (var (_, argument) in GenericTypes.Saved(type, this))
+        {
+            if (Find(argument, out reason, out remedy) is not { } codec)
+                return null;
+            inner.Add(codec);
+        }
+        return $"{Name(type)}.{CodecName}{(inner.Count == 0 ? "" : $"<{string.Join(", ", inner)}>")}";
+    }
 
     private string? Collection(INamedTypeSymbol generic, out string reason, out string remedy)
     {
@@ -209,6 +252,9 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
         remedy = type switch
         {
             { TypeKind: TypeKind.Delegate } => "Code cannot be saved; save what is needed to choose it again.",
+            { TypeKind: TypeKind.Interface, Locations: var places } when places.Any(place => place.IsInSource) =>
+                $"Mark '{Plain(type)}' with [StateType] and name the types that implement it with [SaveVariant], declare the member with the "
+                    + "concrete type, or leave it out with [NotSaved].",
             { TypeKind: TypeKind.Interface or TypeKind.TypeParameter } =>
                 "Declare the member with the concrete type, or leave it out with [NotSaved].",
             _ when type.GetAttributes().Any(attribute => attribute.AttributeClass?.Name == "SaveFileAttribute") =>
@@ -216,6 +262,9 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters)
             { SpecialType: SpecialType.System_Object } => "Declare the member with its real type, or as SaveValue for free-form data.",
             { Locations: var locations } when locations.Any(location => location.IsInSource) =>
                 $"Mark '{Plain(type)}' with [StateType], or leave the member out with [NotSaved].",
+            { TypeKind: TypeKind.Struct } when SavedFields.Members(type) is { Count: > 0 } && type is INamedTypeSymbol { IsGenericType: false } =>
+                $"Save its public fields with [assembly: SaveFields(typeof({type.Name}))], give the assembly a [SaveAdapter] for it, or leave "
+                    + "the member out with [NotSaved].",
             _ => "Give the assembly a [SaveAdapter] for it, or leave the member out with [NotSaved].",
         };
     }

@@ -115,6 +115,8 @@ internal sealed class TypeShapes(TypeCodecs codecs)
             return scalar.Word;
         if (Groups.TryGetValue(name, out var group))
             return group;
+        if (codecs.SavesFields(type))
+            return DescribeFields((INamedTypeSymbol)type);
         switch (type)
         {
             case IArrayTypeSymbol { Rank: 1 } array:
@@ -164,6 +166,19 @@ internal sealed class TypeShapes(TypeCodecs codecs)
             ? ", \"flags\": true"
             : "";
         _described[name] = $"{{ \"values\": [{string.Join(", ", fields.Select(field => Quote(field.Name)))}]{formerly}{flags} }}";
+        return name;
+    }
+
+    /// <summary>A struct that the game does not own is described by each assembly that saves its fields.</summary>
+    private string DescribeFields(INamedTypeSymbol type)
+    {
+        var name = NameOf(type);
+        if (!_described.ContainsKey(name))
+        {
+            _described[name] = "";
+            _described[name] = Describe(type, (SavedFields.Members(type) ?? []).Select(member => new ShapeMember(
+                ModelReader.CamelCase(member.Symbol.Name), member.Symbol.Name, member.Type, IsRequired: false, 0, IgnoresCase: false)));
+        }
         return name;
     }
 

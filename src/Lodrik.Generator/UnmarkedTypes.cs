@@ -56,14 +56,18 @@ internal static class UnmarkedTypes
         };
         foreach (var (parameter, argument) in parameters.Zip(arguments, (parameter, argument) => (parameter, argument)))
         {
-            if (TakesState(parameter) && argument is INamedTypeSymbol { TypeKind: TypeKind.Class or TypeKind.Struct } type
-                && !IsMarked(type)
-                && type.Locations.Any(location => location.IsInSource))
-                problems.Add(new DiagnosticModel(
-                    Diagnostics.NotMarked.Id, LocationModel.Of(context.Node.GetReference()),
-                    new EquatableList<string>([type.Name])));
+            if (!TakesState(parameter) || argument is not INamedTypeSymbol { TypeKind: TypeKind.Class or TypeKind.Struct } type)
+                continue;
+            if (!IsMarked(type) && type.Locations.Any(location => location.IsInSource))
+                Add(Diagnostics.NotMarked, type.Name);
+            else if (TypeCodecs.IsStateType(type)
+                && GenericTypes.Saved(type, TypeCodecs.Of(context.SemanticModel.Compilation.Assembly)).Count > 0)
+                Add(Diagnostics.NotAlone, type.ToDisplayString(SymbolDisplayFormat.MinimallyQualifiedFormat));
         }
         return new EquatableList<DiagnosticModel>(problems);
+
+        void Add(DiagnosticDescriptor what, string name) => problems.Add(new DiagnosticModel(
+            what.Id, LocationModel.Of(context.Node.GetReference()), new EquatableList<string>([name])));
     }
 
     private static bool IsOurs(ISymbol symbol) => symbol.ContainingAssembly?.Name.StartsWith("Lodrik", StringComparison.Ordinal) == true;

@@ -86,5 +86,5 @@ internal sealed class GeneratorRun
     }
 
     private string At(Location location) =>
-        location == Location.None ? "" : _compilation.SyntaxTrees.Single().ToString().Substring(location.SourceSpan.Start, location.SourceSpan.Length);
+        location == Location.None ? "" : _compilation.SyntaxTrees.First().ToString().Substring(location.SourceSpan.Start, location.SourceSpan.Length);
 }

@@ -8,7 +8,8 @@ namespace Lodrik.Generator.Tests;
 /// generic ones, variants. Each has a method that makes a random object.
 /// </summary>
 /// <param name="seed">The same seed makes the same types.</param>
-internal sealed class RandomTypes(int seed)
+/// <param name="refused">The type of one member somewhere, which cannot be saved; null for none.</param>
+internal sealed class RandomTypes(int seed, string? refused = null)
 {
     // Names that generated code uses itself, and words of the language.
     private static readonly string[] Names =
@@ -25,7 +26,7 @@ internal sealed class RandomTypes(int seed)
         ("double", "r.NextDouble()"), ("decimal", "(decimal)r.NextDouble()"), ("char", "(char)r.Next(32, 99)"), ("string", "Text(r)"), ("DayOfWeek", "(DayOfWeek)r.Next(7)"),
         ("Guid", "new Guid(r.Next(), 1, 2, 3, 4, 5, 6, 7, 8, 9, 10)"), ("DateTime", "new DateTime(r.NextInt64(1000000), DateTimeKind.Utc)"), ("TimeSpan", "TimeSpan.FromTicks(r.NextInt64())"),
         ("DateOnly", "DateOnly.FromDayNumber(r.Next(9999))"), ("Vector2", "new Vector2(r.NextSingle(), 2)"), ("BigInteger", "new BigInteger(r.NextInt64())"), ("byte[]", "new byte[] { 1, (byte)r.Next(9) }"),
-        ("Half", "(Half)r.Next(9)"), ("Mood", "(Mood)r.Next(3)"), ("Version", "new Version(1, r.Next(9))"),
+        ("Spot", "new Spot { X = r.NextSingle(), Y = 2 }"), ("Spots", "new Spots { A = new Spot { Y = 1 }, N = r.Next(2) == 0 ? null : 3, Word = Text(r) }"), ("Half", "(Half)r.Next(9)"), ("Mood", "(Mood)r.Next(3)"), ("Version", "new Version(1, r.Next(9))"),
     ];
 
     private static readonly string[] KeyTypes = ["string", "int", "DayOfWeek", "Guid", "long", "Mood"];
@@ -34,13 +35,17 @@ internal sealed class RandomTypes(int seed)
     private readonly StringBuilder _source = new();
     private readonly List<string> _types = [];
     private readonly List<string> _bases = [];
+    private readonly List<string> _membersOnly = [];
+    private string? _refused = refused;
 
     /// <summary>The source of so many types, and of what tries them.</summary>
     public string Source(int count)
     {
-        _source.Append("namespace Made;\npublic enum Mood { Calm, Cross, Wary }\n");
+        _source.Append("[assembly: SaveFields(typeof(Made.Spot), typeof(Made.Spots))]\nnamespace Made;\npublic struct Spot { public float X, Y; public float Length { get => X; set => X = value; } }\npublic struct Spots { public Spot A; public int? N; public string? Word { get; init; } }\npublic enum Mood { Calm, Cross, Wary }\n");
         for (var i = 0; i < count; i++)
             Add(i);
+        if (_refused is not null)
+            _source.Append(CultureInfo.InvariantCulture, $"[StateType] public partial class Last {{ public {_refused}? Refused {{ get; set; }} }}\n");
         _source.Append("public static class Trials {\n  public static string Text(Random r) => r.Next(5) == 0 ? \"\" : \"t\" + r.Next();\n");
         _source.Append("  public static List<T> Some<T>(Random r, Func<T> one) => Enumerable.Range(0, r.Next(4) == 0 ? 20 : r.Next(4)).Select(_ => one()).ToList();\n");
         _source.Append("  public static IEnumerable<(string, Func<Random, string?>)> All() {\n");
@@ -55,7 +60,7 @@ internal sealed class RandomTypes(int seed)
         return _source.ToString();
     }
 
-    private static string MakerOf(string name) => $"Make{name.Replace('.', '_').Replace('<', '_').Replace('>', '_').Replace("[]", "A", StringComparison.Ordinal)}.New";
+    private static string MakerOf(string name) => $"Make{string.Concat(name.Select(c => char.IsLetterOrDigit(c) ? $"{c}" : c is ' ' ? "" : $"_{(int)c}"))}.New";
 
     private void Add(int number)
     {
@@ -99,12 +104,31 @@ internal sealed class RandomTypes(int seed)
                 Body(members);
                 maker.Append(CultureInfo.InvariantCulture, $"new {full} {{ {Initializers(members)} }}");
                 break;
+            case 7 when !nested && _random.Next(2) == 0: // an interface with variants
+                _source.Append(CultureInfo.InvariantCulture, $"[StateType, SaveVariant(\"a\", typeof({name}A)), SaveVariant(\"b\", typeof({name}B))] public partial interface {name} {{ int Common {{ get; }} }}\n");
+                _source.Append(CultureInfo.InvariantCulture, $"[StateType] public sealed partial class {name}A : {name} {{ public int Common {{ get; set; }}\n");
+                Body(members);
+                _source.Append(CultureInfo.InvariantCulture, $"[StateType] public readonly partial record struct {name}B(string Called, int Common) : {name};\n");
+                maker.Append(CultureInfo.InvariantCulture, $"r.Next(2) == 0 ? new {name}A {{ Common = 3, {Initializers(members)} }} : new {name}B(Trials.Text(r), r.Next())");
+                break;
             case 7 when !nested: // a base with variants
                 _source.Append(CultureInfo.InvariantCulture, $"[StateType, SaveVariant(\"a\", typeof({name}A)), SaveVariant(\"b\", typeof({name}B))] public abstract partial class {name} {{ public int Common {{ get; set; }} }}\n");
                 _source.Append(CultureInfo.InvariantCulture, $"[StateType] public sealed partial class {name}A : {name} {{\n");
                 Body(members);
                 _source.Append(CultureInfo.InvariantCulture, $"[StateType] public sealed partial class {name}B(string called) : {name} {{ public string Called {{ get; }} = called; }}\n");
                 maker.Append(CultureInfo.InvariantCulture, $"r.Next(2) == 0 ? new {name}A {{ Common = 3, {Initializers(members)} }} : new {name}B(Trials.Text(r)) {{ Common = r.Next() }}");
+                break;
+            case 8 when !nested && _random.Next(3) > 0: // a generic type with members of its parameter's type, and one that is derived from it
+                var (argument, value) = AnyType(1);
+                _source.Append(CultureInfo.InvariantCulture, $"[StateType] public {(_random.Next(2) == 0 ? "" : "abstract ")}partial class {name}Base<TOne> {{ public TOne A = default!; public TOne[] B {{ get; init; }} = []; public List<TOne> C {{ get; }} = []; [Saved] public Dictionary<string, TOne> D {{ get; private set; }} = []; public void Set(Dictionary<string, TOne> d) => D = d; }}\n");
+                _source.Append(CultureInfo.InvariantCulture, $"[StateType] public partial class {name}Of<TOne>(TOne only) : {name}Base<TOne> {{ public TOne Only {{ get; }} = only; }}\n");
+                _source.Append(CultureInfo.InvariantCulture, $"[StateType] public partial class {name} : {name}Base<{argument}> {{\n");
+                Body([.. members.Select(one => (one.Name + "D", one.Type, one.Value))]);
+                _source.Append(CultureInfo.InvariantCulture, $"public static class Give{name} {{ public static T To<T>(T to, Random r, Func<{argument}> one) where T : {name}Base<{argument}> {{ to.C.AddRange(Trials.Some(r, one)); to.Set(Trials.Some(r, one).Select((v, i) => (v, i)).ToDictionary(p => \"k\" + p.i, p => p.v)); return to; }} }}\n");
+                var given = $"A = {value}, B = Some<{argument}>(r, () => {value}).ToArray()";
+                maker.Append(CultureInfo.InvariantCulture, $"Give{name}.To(new {name} {{ {given}{string.Concat(members.Select(one => $", {one.Name}D = {one.Value}"))} }}, r, () => {value})");
+                _source.Append(CultureInfo.InvariantCulture, $"public static class {MakerOf($"{name}Of<{argument}>")[..^4]} {{ static string Text(Random r) => Trials.Text(r); static List<T> Some<T>(Random r, Func<T> one) => Trials.Some(r, one); public static {name}Of<{argument}> New(Random r) => Give{name}.To(new {name}Of<{argument}>({value}) {{ {given} }}, r, () => {value}); }}\n");
+                _membersOnly.Add($"{name}Of<{argument}>");
                 break;
             case 8 when !nested: // a generic type, with an argument that can be saved
                 _source.Append(CultureInfo.InvariantCulture, $"[StateType] public sealed partial class {name}Of<TOne> where TOne : notnull {{\n");
@@ -144,6 +168,11 @@ internal sealed class RandomTypes(int seed)
     private (string Type, string Value) AnyType(int depth)
     {
         var choice = _random.Next(depth > 0 ? 20 : 9);
+        if (_refused is { } refused && _random.Next(15) == 0)
+        {
+            _refused = null;
+            return (refused, "default!");
+        }
         if (choice < 7)
             return Scalars[_random.Next(Scalars.Length)];
         if (choice == 7)
@@ -153,7 +182,8 @@ internal sealed class RandomTypes(int seed)
         }
         if (choice is 8 or 9 && _types.Count > 0)
         {
-            var name = _types[_random.Next(_types.Count)];
+            var known = _membersOnly.Count > 0 && _random.Next(3) == 0 ? _membersOnly : _types;
+            var name = known[_random.Next(known.Count)];
             return _random.Next(3) == 0 ? ($"{name}?", $"(r.Next(3) == 0 ? null : ({name}?)({MakerOf(name)}(r)))") : (name, $"{MakerOf(name)}(r)");
         }
         if (depth == 0)
@@ -165,6 +195,13 @@ internal sealed class RandomTypes(int seed)
         return _random.Next(13) switch
         {
             0 or 1 => ($"List<{item}>", $"Some<{item}>(r, () => {one})"),
+            // An array of arrays has its own brackets last: those of a nullable item cannot be written so.
+            2 when !item.EndsWith('?') && !item.Contains('[', StringComparison.Ordinal) => _random.Next(3) switch
+            {
+                0 => ($"{item}[][]", $"Some<{item}[]>(r, () => Some<{item}>(r, () => {one}).ToArray()).ToArray()"),
+                1 => ($"{item}[,]", $"new {item}[,] {{ {{ {one}, {one} }}, {{ {one}, {one} }} }}"),
+                _ => ($"{item}[]", $"Some<{item}>(r, () => {one}).ToArray()"),
+            },
             2 when !item.TrimEnd('?').EndsWith(']') => ($"{item}[]", $"Some<{item}>(r, () => {one}).ToArray()"),
             3 => ($"HashSet<{key}>", $"Some<{key}>(r, () => {keyValue}).ToHashSet()"),
             4 => ($"Queue<{item}>", $"new Queue<{item}>(Some<{item}>(r, () => {one}))"),
@@ -186,6 +223,7 @@ internal sealed class RandomTypes(int seed)
             {
                 0 => $"  public {type} {name} {{ get; init; }} = default!;\n",
                 1 => $"  public {type} {name} = default!;\n",
+                3 => $"  private {type} __{name} = default!; public {type} {name} {{ get => __{name}; set => __{name} = value; }}\n",
                 2 => $"  [Saved(\"k{name.Length}{name}\")] public {type} {name} {{ get; set; }} = default!;\n",
                 _ => $"  public {type} {name} {{ get; set; }} = default!;\n",
             });

@@ -4,7 +4,7 @@ namespace Lodrik;
 /// Marks a partial class, struct or record whose members are saved. The mapping code is generated: for public properties
 /// that are not computed, public fields, and private members that carry <see cref="SavedAttribute"/>.
 /// </summary>
-[AttributeUsage(AttributeTargets.Class | AttributeTargets.Struct, Inherited = false)]
+[AttributeUsage(AttributeTargets.Class | AttributeTargets.Struct | AttributeTargets.Interface, Inherited = false)]
 public sealed class StateTypeAttribute : Attribute
 {
     /// <summary>
@@ -54,7 +54,7 @@ public sealed class NotSavedAttribute : Attribute;
 /// </summary>
 /// <param name="name">The variant's name in the save.</param>
 /// <param name="type">The derived type: a state type too.</param>
-[AttributeUsage(AttributeTargets.Class, AllowMultiple = true, Inherited = false)]
+[AttributeUsage(AttributeTargets.Class | AttributeTargets.Interface, AllowMultiple = true, Inherited = false)]
 public sealed class SaveVariantAttribute(string name, Type type) : Attribute
 {
     /// <summary>The variant's name in the save.</summary>

@@ -13,7 +13,7 @@ public sealed class KeepUnknownAttribute : Attribute;
 /// writes it back. Without it an unknown variant is an error.
 /// </summary>
 /// <param name="type">A class derived from this base type that implements <see cref="IUnknownVariant"/>.</param>
-[AttributeUsage(AttributeTargets.Class, Inherited = false)]
+[AttributeUsage(AttributeTargets.Class | AttributeTargets.Interface, Inherited = false)]
 public sealed class UnknownVariantAttribute(Type type) : Attribute
 {
     /// <summary>The class.</summary>
@@ -48,6 +48,18 @@ public sealed class SaveAdapterAttribute(Type adapter) : Attribute
 {
     /// <summary>The adapter.</summary>
     public Type Adapter { get; } = adapter;
+}
+
+/// <summary>
+/// Names structs that the game does not own and whose public fields are saved, such as an engine's vectors and colors. Each is saved as a
+/// map of its fields, under their names in camel case. A type whose state is not public takes a <see cref="SaveAdapterAttribute"/>.
+/// </summary>
+/// <param name="structs">The structs. One that is a field of another has to be named as well.</param>
+[AttributeUsage(AttributeTargets.Assembly, AllowMultiple = true)]
+public sealed class SaveFieldsAttribute(params Type[] structs) : Attribute
+{
+    /// <summary>The structs.</summary>
+    public IReadOnlyList<Type> Structs { get; } = structs;
 }
 
 /// <summary>How a type that the game does not own is saved: as another that can be. Implemented by a struct without fields.</summary>
