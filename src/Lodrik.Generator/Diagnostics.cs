@@ -66,6 +66,10 @@ internal static class Diagnostics
         "'{0}' has values of its type argument, and can be saved only as a member of a state type. Pass a state type that has it as a member, "
             + "or that derives from it.");
 
+    public static readonly DiagnosticDescriptor OnlyBase = Error(
+        "LDR015", "An abstract state type is given to be saved and names no variants",
+        "'{0}' is abstract, and names nothing that can be saved in its place. Name the types on it with [SaveVariant(\"…\", typeof(…))].");
+
     public static readonly DiagnosticDescriptor BadTransferCode = Error(
         "LDR201", "A class cannot have transfer codes",
         "'{0}' cannot have a transfer code: {1}");
@@ -90,6 +94,7 @@ internal static class Diagnostics
         "LDR012" => NotMarked,
         "LDR013" => BadFields,
         "LDR014" => NotAlone,
+        "LDR015" => OnlyBase,
         "LDR201" => BadTransferCode,
         "LDR202" => BadCodeMember,
         _ => BadShared,

@@ -31,6 +31,7 @@ internal sealed record StateModel(
     EquatableList<string> ShadowedNames,
     EquatableList<string> RefusedMembers,
     bool CanBeExtended,
+    bool IsOnlyBase,
     EquatableList<DiagnosticModel> Problems);
 
 /// <summary>How a new object is made.</summary>

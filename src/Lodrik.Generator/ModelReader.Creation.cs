@@ -11,8 +11,8 @@ internal sealed partial class ModelReader
     {
         if (type.IsAbstract)
         {
-            Problem(Diagnostics.CannotBeCreated, type, type.Name,
-                "it is abstract. Name the classes that can be saved in its place with [SaveVariant(\"…\", typeof(…))].");
+            if (isRoot)
+                Problem(Diagnostics.CannotBeCreated, type, type.Name, "it is abstract.");
             return CreationModel.None(TypeCodecs.Name(type));
         }
         if (FindConstructor(members) is not { } constructor)
@@ -26,7 +26,8 @@ internal sealed partial class ModelReader
             .Select(parameter => new ParameterModel(parameter.Name, Argument(parameter), MemberFor(parameter, members))).ToList();
         foreach (var (parameter, model) in constructor.Parameters.Zip(parameters, (parameter, model) => (parameter, model)))
         {
-            if (model.Member < 0 && !parameter.HasExplicitDefaultValue)
+            // One whose member was refused has been reported there.
+            if (model.Member < 0 && !parameter.HasExplicitDefaultValue && !_refused.Exists(member => IsNamed(member, parameter)))
                 Problem(Diagnostics.CannotBeCreated, parameter, type.Name,
                     $"its constructor needs '{parameter.Name}', and no saved member has that name and type. Save the value in such a "
                         + "member, give the parameter a default value, or add a constructor without parameters (it may be private).");
@@ -84,11 +85,14 @@ internal sealed partial class ModelReader
 
     /// <summary>The number of the member whose value a parameter takes; -1 for none.</summary>
     private int MemberFor(IParameterSymbol parameter, List<MemberModel> members) => members.FindIndex(member =>
-        string.Equals(member.Name.TrimStart('_'), parameter.Name.TrimStart('_'), StringComparison.OrdinalIgnoreCase)
+        IsNamed(member.Name, parameter)
         && member.Codec.Length > 0
         && TypeOf(member) is { } saved
         && (SymbolEqualityComparer.Default.Equals(saved, parameter.Type)
             || source?.Compilation.ClassifyCommonConversion(saved, parameter.Type) is { Exists: true, IsImplicit: true }));
+
+    private static bool IsNamed(string member, IParameterSymbol parameter) =>
+        string.Equals(member.TrimStart('_'), parameter.Name.TrimStart('_'), StringComparison.OrdinalIgnoreCase);
 
     private ITypeSymbol? TypeOf(MemberModel member) => _shape.Find(one => one.Name == member.Name)?.Type;
 

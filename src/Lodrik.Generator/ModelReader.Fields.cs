@@ -36,7 +36,7 @@ internal sealed partial class ModelReader
             SavedFields.CodecName(type), name, IsReferenceType: false, ChecksType: false, SavedParameters: new EquatableList<string>([]),
             HidesCodec: false, new CreationModel(name, new EquatableList<ParameterModel>([]), "", TakesValues: false), Root: null,
             new EquatableList<MemberModel>([.. members]), new EquatableList<VariantModel>([]), UnknownMember: null, UnknownVariant: null,
-            IsShared: false, Hooks.None, Shape: null, new EquatableList<string>([]), new EquatableList<string>([]), CanBeExtended: true,
+            IsShared: false, Hooks.None, Shape: null, new EquatableList<string>([]), new EquatableList<string>([]), CanBeExtended: true, IsOnlyBase: false,
             new EquatableList<DiagnosticModel>([]));
     }
 }

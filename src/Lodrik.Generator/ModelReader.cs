@@ -30,9 +30,7 @@ internal sealed partial class ModelReader(
         var variants = ReadVariants();
         var unknownVariant = ReadUnknownVariant(variants);
         var isShared = ReadShared();
-        var creation = type.IsAbstract && VariantsOf(type).Any()
-            ? CreationModel.None(TypeCodecs.Name(type))
-            : ReadCreation(members, isShared, root is not null);
+        var creation = ReadCreation(members, isShared, root is not null);
         (members, creation) = ValuesFirst(members, creation);
         return new StateModel(
             HintName(),
@@ -53,10 +51,11 @@ internal sealed partial class ModelReader(
             unknownVariant,
             isShared,
             ReadHooks(),
-            type.IsGenericType || _isIncomplete || _problems.Count > 0 ? null : DescribeShape(root),
+            type.IsGenericType || _isIncomplete || _problems.Count > 0 || IsOnlyBase(type) ? null : DescribeShape(root),
             new EquatableList<string>(FindShadowedNames(members)),
             new EquatableList<string>(_refused),
             CanBeExtended(type),
+            IsOnlyBase(type),
             new EquatableList<DiagnosticModel>(_problems));
     }
 
@@ -73,6 +72,9 @@ internal sealed partial class ModelReader(
 
     /// <summary>The type parameters that a save has values of.</summary>
     private IReadOnlyList<(ITypeParameterSymbol Parameter, ITypeSymbol Argument)> SavedParameters() => GenericTypes.Saved(type, codecs);
+
+    /// <summary>Whether nothing can be saved as this type: it only has members for those that derive from it.</summary>
+    public static bool IsOnlyBase(INamedTypeSymbol type) => type.IsAbstract && !VariantsOf(type.OriginalDefinition).Any();
 
     private string Namespace => type.ContainingNamespace.IsGlobalNamespace ? "" : type.ContainingNamespace.ToDisplayString();
 

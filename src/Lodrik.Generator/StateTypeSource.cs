@@ -25,11 +25,11 @@ internal sealed partial class StateTypeSource(StateModel model)
     /// Whether the type can be saved by itself: it knows the codecs of all that it has. Where it has values of a type parameter, whoever has
     /// it as a member knows them.
     /// </summary>
-    private bool IsAlone => model.SavedParameters.Count == 0;
+    private bool IsAlone => model.SavedParameters.Count == 0 && (IsRoot || !model.IsOnlyBase);
 
     /// <summary>The codecs that the type's own codec takes.</summary>
     private string Parameters =>
-        IsAlone ? "" : $"<{string.Join(", ", model.SavedParameters.Select(name => GenericTypes.CodecPrefix + name))}>";
+        model.SavedParameters.Count == 0 ? "" : $"<{string.Join(", ", model.SavedParameters.Select(name => GenericTypes.CodecPrefix + name))}>";
 
     private string Constraints => string.Concat(model.SavedParameters.Select(name =>
         $" where {GenericTypes.CodecPrefix}{name} : global::Lodrik.State.IStateCodec<{name}>"));
@@ -94,7 +94,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         Open(IsAlone ? $"{model.Declaration} : {Interface}" : model.Declaration);
         if (IsRoot)
             WriteSectionNames();
-        else
+        else if (!model.IsOnlyBase)
             WriteCodec();
         if (IsAlone)
             WriteRoot();

@@ -139,6 +139,13 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IRe
         reason = remedy = "";
         if (!ModelReader.CanBeExtended(type))
             return null;
+        if (ModelReader.IsOnlyBase(type))
+        {
+            reason = $"'{Plain(type)}' is {(type.TypeKind == TypeKind.Interface ? "an interface" : "abstract")}, and names nothing that can be "
+                + "saved in its place";
+            remedy = $"Name the types on it with [SaveVariant(\"…\", typeof(…))], or declare the member with the concrete type.";
+            return null;
+        }
         if (!type.IsGenericType)
             return $"{Name(type)}.{CodecName}";
         if (GenericTypes.IsEndless(type, this))

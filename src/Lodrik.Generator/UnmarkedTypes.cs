@@ -56,10 +56,12 @@ internal static class UnmarkedTypes
         };
         foreach (var (parameter, argument) in parameters.Zip(arguments, (parameter, argument) => (parameter, argument)))
         {
-            if (!TakesState(parameter) || argument is not INamedTypeSymbol { TypeKind: TypeKind.Class or TypeKind.Struct } type)
+            if (!TakesState(parameter) || argument is not INamedTypeSymbol { TypeKind: TypeKind.Class or TypeKind.Struct or TypeKind.Interface } type)
                 continue;
             if (!IsMarked(type) && type.Locations.Any(location => location.IsInSource))
                 Add(Diagnostics.NotMarked, type.Name);
+            else if (TypeCodecs.IsStateType(type) && ModelReader.IsOnlyBase(type))
+                Add(Diagnostics.OnlyBase, type.Name);
             else if (TypeCodecs.IsStateType(type)
                 && GenericTypes.Saved(type, TypeCodecs.Of(context.SemanticModel.Compilation.Assembly)).Count > 0)
                 Add(Diagnostics.NotAlone, type.ToDisplayString(SymbolDisplayFormat.MinimallyQualifiedFormat));

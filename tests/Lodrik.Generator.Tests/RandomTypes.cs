@@ -171,7 +171,7 @@ internal sealed class RandomTypes(int seed, string? refused = null)
         if (_refused is { } refused && _random.Next(15) == 0)
         {
             _refused = null;
-            return (refused, "default!");
+            return (refused, $"({refused})default!");
         }
         if (choice < 7)
             return Scalars[_random.Next(Scalars.Length)];

@@ -40,7 +40,7 @@ public sealed class StateTypeGeneratorTests
         Assert.Contains("KeyTable Keys = new(\"name\", \"level\", \"path\", \"hp\");", source, StringComparison.Ordinal);
         Assert.Contains("using Lodrik.State;\n", source, StringComparison.Ordinal);
         Assert.Contains("            TextCodec.Write(ref writer, value.Name);", source, StringComparison.Ordinal);
-        Assert.Contains("private static extern void SetLevel(Hero owner, int? member);", source, StringComparison.Ordinal);
+        Assert.Contains("public static extern void SetLevel(Hero owner, int? member);", source, StringComparison.Ordinal);
         Assert.Contains("case 3: // hp\n", source, StringComparison.Ordinal);
         Assert.Contains("item.Name = column0[i];", source, StringComparison.Ordinal);
         Assert.Contains("[GeneratedCode(\"Lodrik.Generator\", ", source, StringComparison.Ordinal);
@@ -156,7 +156,6 @@ public sealed class StateTypeGeneratorTests
     }
 
     [Theory]
-    [InlineData("[StateType] public abstract partial class Hero { }", "abstract")]
     [InlineData("[StateType] public partial class Hero { public Hero(int a) { } public Hero(string b) { } }", "several constructors")]
     public void A_type_that_cannot_be_created_is_refused(string source, string reason)
     {
