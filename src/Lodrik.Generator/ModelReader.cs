@@ -18,6 +18,7 @@ internal sealed partial class ModelReader(
     private readonly List<DiagnosticModel> _problems = [];
     private readonly List<ShapeMember> _shape = [];
     private readonly List<string> _refused = [];
+    private readonly Dictionary<string, ISymbol> _symbols = [];
     private string? _unknownMember;
     private bool _isIncomplete;
 
@@ -189,13 +190,39 @@ internal sealed partial class ModelReader(
                 else
                     byKey.Add(member.Key, member.Name);
                 members.Add(member);
+                _symbols[member.Name] = symbol;
                 _shape.Add(new ShapeMember(
                     member.Key, symbol.Name, symbol is IPropertySymbol property ? property.Type : ((IFieldSymbol)symbol).Type,
                     member.IsRequired,
-                    member.Codec.StartsWith(FixedArrayCodec, StringComparison.Ordinal) ? LengthOf(symbol) : 0, IgnoresCase(symbol)));
+                    member.Codec.StartsWith(FixedArrayCodec, StringComparison.Ordinal) ? LengthOf(symbol) : 0, IgnoresCase(symbol),
+                    member.FormerKeys is { } former ? former : []));
             }
         }
+        CheckFormerKeys(members, byKey, isRoot);
         return [.. members.OrderBy(member => member.Order)];
+    }
+
+    /// <summary>What is saved under a key has to be one member.</summary>
+    private void CheckFormerKeys(List<MemberModel> members, Dictionary<string, string> byKey, bool isRoot)
+    {
+        var taken = new HashSet<string>();
+        foreach (var member in members)
+        {
+            foreach (var former in member.FormerKeys ?? new EquatableList<string>([]))
+            {
+                var symbol = _symbols[member.Name];
+                if (isRoot)
+                    Problem(Diagnostics.BadMember, symbol, member.Name,
+                        "it is a section of the save, which has no former names. Rename the section with a migration step.");
+                else if (byKey.TryGetValue(former, out var other))
+                    Problem(Diagnostics.BadMember, symbol, member.Name, $"its former name \"{former}\" is the key of '{other}'.");
+                else if (!taken.Add(former))
+                    Problem(Diagnostics.BadMember, symbol, member.Name, $"its former name \"{former}\" is given twice.");
+                else
+                    continue;
+                break;
+            }
+        }
     }
 
     /// <summary>The types whose members an object has, those of the base types first. An interface has none of its own.</summary>
@@ -398,8 +425,15 @@ internal sealed partial class ModelReader(
                 or ITypeParameterSymbol { HasNotNullConstraint: true, IsValueType: false, NullableAnnotation: not NullableAnnotation.Annotated },
             symbol is IPropertySymbol { SetMethod: { } ownSetter } && HasBody(ownSetter),
             saved?.NamedArguments.FirstOrDefault(argument => argument.Key == "Order").Value.Value as int? ?? 0,
-            access, symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private });
+            access, symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private }, FormerKeysOf(symbol, key));
     }
+
+    /// <summary>The keys that a member had before: as they are given, and as a member of that name is saved.</summary>
+    private static EquatableList<string>? FormerKeysOf(ISymbol symbol, string key) =>
+        Attribute(symbol, "Lodrik.State.FormerNameAttribute")?.ConstructorArguments.FirstOrDefault() is { Kind: TypedConstantKind.Array } names
+            ? new EquatableList<string>([.. names.Values.Select(name => name.Value as string ?? "")
+                .SelectMany(name => new[] { name, CamelCase(name) }).Where(name => name.Length > 0 && name != key).Distinct()])
+            : null;
 
     /// <summary>Whether a property is saved, and how it is set.</summary>
     private bool ChooseSetting(IPropertySymbol property, bool asked, out Setting setting)

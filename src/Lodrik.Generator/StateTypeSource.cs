@@ -168,7 +168,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         Open($"{access} {(model.HidesCodec && access == "public" ? "new " : "")}readonly struct {name}{Parameters} : {CodecInterface(name)}{Constraints}");
         Line(
             "private static readonly global::Lodrik.State.KeyTable Keys = "
-                + $"new({string.Join(", ", model.Members.Select(member => Quote(member.Key)))});");
+                + $"new({KeysOf(model.Members)});");
         Line();
         if (HasRows)
         {
@@ -201,6 +201,15 @@ internal sealed partial class StateTypeSource(StateModel model)
         writeRest?.Invoke();
         Close();
         Line();
+    }
+
+    private static string KeysOf(IReadOnlyList<MemberModel> members)
+    {
+        var names = string.Join(", ", members.Select(member => Quote(member.Key)));
+        var former = members.SelectMany((member, i) => (member.FormerKeys ?? new EquatableList<string>([])).Select(key => (Key: key, Member: i)))
+            .ToList();
+        return former.Count == 0 ? names
+            : $"[{names}], [{string.Join(", ", former.Select(one => Quote(one.Key)))}], [{string.Join(", ", former.Select(one => one.Member))}]";
     }
 
     /// <summary>A codec that writes an object under the name of its variant, as a map of one entry.</summary>

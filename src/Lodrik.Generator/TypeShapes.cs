@@ -11,7 +11,9 @@ namespace Lodrik.Generator;
 /// <param name="IsRequired">Whether a save has to have it.</param>
 /// <param name="Length">How many items an array of fixed length has; 0 for anything else.</param>
 /// <param name="IgnoresCase">Whether it is a set or a map of texts that ignores their case.</param>
-internal sealed record ShapeMember(string Key, string Name, ITypeSymbol Type, bool IsRequired, int Length, bool IgnoresCase);
+/// <param name="FormerKeys">The keys that it had before.</param>
+internal sealed record ShapeMember(
+    string Key, string Name, ITypeSymbol Type, bool IsRequired, int Length, bool IgnoresCase, IReadOnlyList<string> FormerKeys);
 
 /// <summary>
 /// Says what a save has for a type, in the words of ledgers, whichever of the C# types with the same saved form it is. Types of the game
@@ -57,6 +59,7 @@ internal sealed class TypeShapes(TypeCodecs codecs)
         Add("members", all.Select(member => (member.Key, Of(member))));
         Add("named", all.Where(member => ModelReader.CamelCase(member.Name) != member.Key)
             .Select(member => (member.Key, ModelReader.CamelCase(member.Name))));
+        Add("formerKeys", all.SelectMany(member => member.FormerKeys.Select(former => (former, member.Key))));
         if (all.Any(member => member.IsRequired))
             parts.Add($"\"required\": [{string.Join(", ", all.Where(member => member.IsRequired).Select(member => Quote(member.Key)))}]");
         Add("variants", ModelReader.VariantsOf(type).Select(variant => (variant.Name, NameOf(variant.Type))));
@@ -177,7 +180,7 @@ internal sealed class TypeShapes(TypeCodecs codecs)
         {
             _described[name] = "";
             _described[name] = Describe(type, (SavedFields.Members(type) ?? []).Select(member => new ShapeMember(
-                ModelReader.CamelCase(member.Symbol.Name), member.Symbol.Name, member.Type, IsRequired: false, 0, IgnoresCase: false)));
+                ModelReader.CamelCase(member.Symbol.Name), member.Symbol.Name, member.Type, IsRequired: false, 0, IgnoresCase: false, [])));
         }
         return name;
     }

@@ -61,15 +61,16 @@ internal sealed class KeptValues(SaveShape today, SaveMap? before, SaveMap? afte
 
     private (string, string)? InMembers(ShapeType type, SaveMap old, SaveMap now, string path) =>
         InEntries(old, now, path, (key, value, kept, at) =>
-            In(type.Members.TryGetValue(key, out var member) ? member : "any", value, kept, at));
+            In(type.Members.TryGetValue(type.KeyOf(key), out var member) ? member : "any", value, kept, at), type.KeyOf);
 
     private (string, string)? InEntries(
-        SaveMap old, SaveMap now, string path, Func<string, SaveValue, SaveValue, string, (string, string)?> compare)
+        SaveMap old, SaveMap now, string path, Func<string, SaveValue, SaveValue, string, (string, string)?> compare,
+        Func<string, string>? keyOf = null)
     {
         foreach (var (key, value) in old)
         {
             var at = $"{path}/{PointerBuilder.Escape(key)}";
-            if (!now.TryGet(key, out var kept))
+            if (!now.TryGet(keyOf is null ? key : keyOf(key), out var kept))
             {
                 if (!isChanged(at))
                     return (at, $"{Shown(value)} is missing after loading");

@@ -106,7 +106,7 @@ internal sealed class LostMembers(SaveShape today)
         foreach (var (key, value) in map)
         {
             var at = $"{path}/{PointerBuilder.Escape(key)}";
-            if (!type.Members.TryGetValue(key, out var member))
+            if (!type.Members.TryGetValue(type.KeyOf(key), out var member))
             {
                 if (!type.KeepsUnknown)
                     return (at, $"{name} of today has no such member");

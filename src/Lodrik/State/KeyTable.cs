@@ -13,6 +13,7 @@ public sealed class KeyTable
     private readonly string[] _names;
     private readonly byte[][] _utf8;
     private readonly Dictionary<string, int> _numbers;
+    private readonly (byte[] Utf8, int Number)[] _former = [];
     private KeyTable?[]? _single;
     private object?[] _prepared = [];
 
@@ -26,6 +27,19 @@ public sealed class KeyTable
         _numbers = new Dictionary<string, int>(names.Length, StringComparer.Ordinal);
         for (var i = 0; i < names.Length; i++)
             _numbers.Add(names[i], i);
+    }
+
+    /// <summary>Makes the table of members some of which had other keys before.</summary>
+    /// <param name="names">The keys, each once, in the members' order.</param>
+    /// <param name="formerNames">Earlier keys, under which members are found as well.</param>
+    /// <param name="members">For each earlier key the number of its member.</param>
+    public KeyTable(string[] names, string[] formerNames, int[] members) : this(names)
+    {
+        ArgumentNullException.ThrowIfNull(formerNames);
+        ArgumentNullException.ThrowIfNull(members);
+        _former = [.. formerNames.Select((name, i) => (Encoding.UTF8.GetBytes(name), members[i]))];
+        for (var i = 0; i < formerNames.Length; i++)
+            _numbers.Add(formerNames[i], members[i]);
     }
 
     /// <summary>A number that no other table has, for comparing tables quickly; never 0.</summary>
@@ -90,6 +104,11 @@ public sealed class KeyTable
         {
             if (utf8.SequenceEqual(_utf8[i]))
                 return i;
+        }
+        foreach (var (former, number) in _former)
+        {
+            if (utf8.SequenceEqual(former))
+                return number;
         }
         return -1;
     }

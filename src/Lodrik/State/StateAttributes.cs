@@ -30,9 +30,12 @@ public interface IUnknownVariant
     SaveValue VariantContent { get; set; }
 }
 
-/// <summary>A name that an enum value had in earlier releases: saves that have it still load. Saved is the value's name of today.</summary>
-/// <param name="names">The earlier names.</param>
-[AttributeUsage(AttributeTargets.Field)]
+/// <summary>
+/// A name that a value of an enum, or a member of a state type, had in earlier releases: saves that have it still load. What is saved has the
+/// name of today.
+/// </summary>
+/// <param name="names">The earlier names. Those of a member may be given as in C# or as they are in the save.</param>
+[AttributeUsage(AttributeTargets.Field | AttributeTargets.Property)]
 public sealed class FormerNameAttribute(params string[] names) : Attribute
 {
     /// <summary>The earlier names.</summary>

@@ -93,6 +93,7 @@ public sealed partial class SaveShape
         else
             Write(writer, "members", type.Members, always: true);
         Write(writer, "formerValues", type.FormerValues);
+        Write(writer, "formerKeys", type.FormerKeys);
         Write(writer, "named", type.Named);
         Write(writer, "required", type.Required);
         Write(writer, "variants", type.Variants);

@@ -234,6 +234,9 @@ sealed partial class SaveShape
                 case "named":
                     Fill(type.Named, value);
                     break;
+                case "formerKeys":
+                    Fill(type.FormerKeys, value);
+                    break;
                 case "variants":
                     Fill(type.Variants, value);
                     break;

@@ -57,7 +57,8 @@ internal sealed class ShapeComparison
         }
         foreach (var member in old.Members)
             CompareMember(old, now, member.Key, after, path);
-        foreach (var member in now.Members.Where(member => !old.Members.ContainsKey(member.Key)))
+        var renamed = old.Members.Keys.Select(now.KeyOf).ToList();
+        foreach (var member in now.Members.Where(member => !renamed.Contains(member.Key)))
         {
             var required = now.Required.Contains(member.Key);
             Add(required ? ShapeChangeKind.BecameRequired : ShapeChangeKind.Added, ShapeElement.Member, $"{path}/{Escape(member.Key)}",
@@ -93,16 +94,17 @@ internal sealed class ShapeComparison
     private void CompareMember(ShapeType old, ShapeType now, string key, string owner, string path)
     {
         var at = $"{path}/{Escape(key)}";
-        if (!now.Members.TryGetValue(key, out var type))
+        var today = now.KeyOf(key);
+        if (!now.Members.TryGetValue(today, out var type))
         {
             if (!now.KeepsUnknown)
                 Add(ShapeChangeKind.Removed, ShapeElement.Member, at, key, owner, old.Members[key], "", true);
             return;
         }
-        if (now.Required.Contains(key) && !old.Required.Contains(key))
+        if (now.Required.Contains(today) && !old.Required.Contains(key))
             Add(ShapeChangeKind.BecameRequired, ShapeElement.Member, at, key, owner, old.Members[key], type,
                 false, "saves of the older version have it");
-        if (HasAnotherMeaning(old, now, key))
+        if (today == key && HasAnotherMeaning(old, now, key))
             Add(ShapeChangeKind.MeaningChanged, ShapeElement.Member, at, key, owner, old.Members[key], type, true,
                 $"it was {NameOf(old, key)} and is {NameOf(now, key)}");
         CompareValues(old.Members[key], type, at, key, owner);

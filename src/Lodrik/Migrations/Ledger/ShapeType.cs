@@ -18,6 +18,9 @@ sealed class ShapeType
     /// <summary>The member's name in C#, by its key, where the key does not follow from it.</summary>
     public SortedDictionary<string, string> Named { get; } = new(StringComparer.Ordinal);
 
+    /// <summary>The key of today by each key that a member had before and still loads under.</summary>
+    public SortedDictionary<string, string> FormerKeys { get; } = new(StringComparer.Ordinal);
+
     /// <summary>The keys that a save has to have.</summary>
     public SortedSet<string> Required { get; } = new(StringComparer.Ordinal);
 
@@ -41,6 +44,9 @@ sealed class ShapeType
 
     /// <summary>Whether this is an enum whose values stand together: one with <see cref="FlagsAttribute"/>.</summary>
     public bool IsFlags { get; internal set; }
+
+    /// <summary>The key of today of what an older save has under a key.</summary>
+    internal string KeyOf(string key) => !Members.ContainsKey(key) && FormerKeys.TryGetValue(key, out var today) ? today : key;
 
     /// <summary>Whether this is an enum.</summary>
     public bool IsEnum => Values.Count > 0;

@@ -81,18 +81,24 @@ internal sealed class ColumnReader
         return _keys;
     }
 
+    /// <summary>Whether a member has a column under its name of today and one under a former name.</summary>
+    public bool HasTwins { get; private set; }
+
     /// <summary>For each key of the table the child that has it, -1 where there is none.</summary>
     public int[] ColumnsOf(KeyTable keys)
     {
         if (ReferenceEquals(_memberColumnsFor, keys))
             return _memberColumns;
         _memberColumns = new int[keys.Count];
+        HasTwins = false;
         Array.Fill(_memberColumns, -1);
         var numbers = KeysIn(keys);
         for (var i = 0; i < numbers.Length; i++)
         {
-            if (numbers[i] >= 0)
-                _memberColumns[numbers[i]] = i;
+            if (numbers[i] < 0)
+                continue;
+            HasTwins |= _memberColumns[numbers[i]] >= 0;
+            _memberColumns[numbers[i]] = i;
         }
         _memberColumnsFor = keys;
         return _memberColumns;

@@ -31,6 +31,9 @@ internal ref partial struct TableReader
         if (Context?.Unknown is not null || shape.Members.Count > 64 || _outerDepth + _frameCount >= StateLimits.MaxDepth)
             return false;
         var columns = objects.ColumnsOf(shape.Keys);
+        // Read one by one, a member that is there twice is an error.
+        if (objects.HasTwins)
+            return false;
         foreach (var required in shape.Required)
         {
             if (columns[required] < 0)
