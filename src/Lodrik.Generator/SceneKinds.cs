@@ -4,7 +4,7 @@ using Microsoft.CodeAnalysis.CSharp.Syntax;
 namespace Lodrik.Generator;
 
 /// <summary>
-/// What the game's bindings say of its scenes: a part of a kind, a kind's former name, or a part of the game with a section of its own.
+/// What the game says of its scenes: a part of a kind, a kind's former name, a scene's name, or a part of the game with a section of its own.
 /// </summary>
 /// <param name="Group">The group of the shape that it belongs to.</param>
 /// <param name="Owner">The kind, or the name.</param>
@@ -28,11 +28,13 @@ internal static class SceneKinds
             "Active", "Name", "Reference", "ReferenceId", "ReferenceList", "FormerKind", "Register"];
 
     public static bool IsCandidate(SyntaxNode node) =>
-        node is InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } }
-            && Calls.Contains(name);
+        (node is InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } }
+            && Calls.Contains(name)) || SceneNames.IsCandidate(node);
 
     public static EquatableList<BoundShape> Read(GeneratorSyntaxContext context, CancellationToken cancellation) =>
-        new([.. ReadAll(context, cancellation)]);
+        new(SceneNames.IsCandidate(context.Node)
+            ? [.. SceneNames.Read(context, cancellation)]
+            : [.. ReadAll(context, cancellation)]);
 
     private static IEnumerable<BoundShape> ReadAll(GeneratorSyntaxContext context, CancellationToken cancellation)
     {
@@ -89,6 +91,10 @@ internal static class SceneKinds
             if (entries.Count > 0)
                 groups.Add($"\"{group}\": {{ {string.Join(", ", entries)} }}");
         }
+        var scenes = bound.Where(one => one.Group == "scenes").Select(one => one.Owner).Distinct()
+            .OrderBy(name => name, StringComparer.Ordinal).Select(TypeShapes.Quote).ToList();
+        if (scenes.Count > 0)
+            groups.Add($"\"scenes\": [{string.Join(", ", scenes)}]");
         var types = bound.SelectMany(one => one.Described).Distinct().OrderBy(type => type, StringComparer.Ordinal).ToList();
         if (types.Count > 0)
             groups.Add($"\"types\": {{ {string.Join(", ", types)} }}");

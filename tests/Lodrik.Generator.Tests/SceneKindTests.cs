@@ -46,6 +46,34 @@ public sealed class SceneKindTests
         Assert.Equal("the kind crate was removed (or its name is no longer a constant)", loss.ToString());
     }
 
+    [Fact]
+    public void The_names_of_scenes_are_those_that_the_code_has()
+    {
+        Assert.Equal(["barn", "crypt", "first", "mill", "weir"], Scenes("""
+            ScenePlace start = new("first", "door");
+            var later = start with { Scene = "barn" };
+            Go("mill"); Go(name: Helper.Weir);
+            live.RestoreFrom(archive, "crypt"); live.CaptureTo(name: "crypt", archive: archive);
+            archive.Contains("gone"); archive.Delete("gone"); _ = new List<string>(3); _ = new Uri("http://marsh");
+            void Go(string name) => session.Travel(new ScenePlace(name));
+            """));
+        Assert.Equal(["*", "mill"], Scenes("session.Travel(new ScenePlace(DateTime.Now.ToString())); archive.Put(\"mill\", new SceneRecord());"));
+        Assert.Empty(Scenes("archive.Contains(\"gone\");"));
+    }
+
+    private static IEnumerable<string> Scenes(string body)
+    {
+        var run = new GeneratorRun(Types + $$"""
+
+            [SaveFile("g")] public partial class Save : ISessionSave { public SceneArchive Scenes { get; } = new(); public SessionArchive Session { get; } = new(); }
+            public static class Uses { public static void Of(GameSession<Save, World> session, LiveScene<World> live, SceneArchive archive) { {{body}} } }
+            public static class Helper { public const string Weir = "weir"; }
+            """);
+        Assert.Empty(run.Problems);
+        Assert.DoesNotContain(run.Complaints, complaint => complaint.Contains("error", StringComparison.Ordinal));
+        return SaveShape.Of(run.Shapes).Scenes;
+    }
+
     private static SaveShape Shape(GeneratorRun run) => SaveShape.Parse(run.Shapes.Single(shape => shape.Contains("\"kinds\"", StringComparison.Ordinal)).Replace("{ \"kinds\"", "{ \"game\": \"g\", \"version\": 1, \"root\": \"R\", \"types\": {}, \"kinds\"", StringComparison.Ordinal));
 
     private static GeneratorRun Run(string body) => new(Types + $$"""

@@ -111,7 +111,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         // Whether a scene can be referred to by that name is known now, and not when the first save is loaded.
         _ = new EntityReference(default, to);
         var section = MigrationPath.Of(_scenes, from);
-        return Add(new MigrationOperation(at => [$"{at}the scene {from} becomes {to}"], [.. InScenes, $"{_session}/place"], [], root =>
+        return Add(new MigrationOperation(at => [$"{at}the scene {from} becomes {to}"], [.. InScenes, $"{_session}/place"],
+            [new StepClaim(ClaimSort.Place, section), new StepClaim(ClaimSort.Place, MigrationPath.Of(_scenes, to), IsNew: true)], root =>
         {
             if (root.FindOne(section) is { } scene && !scene.TryRename(to))
                 throw new OperationException($"There is a scene \"{to}\" already.", scene.Locate());

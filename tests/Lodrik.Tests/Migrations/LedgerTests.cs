@@ -72,6 +72,30 @@ public sealed class LedgerTests : IDisposable
     }
 
     [Fact]
+    public void The_names_of_scenes_count_as_well()
+    {
+        const string Save = "{ \"game\": \"g\", \"version\": 1, \"root\": \"Game.Save\", \"types\": { \"Game.Save\": { \"members\": { \"places\": \"scenes\" } } }";
+        SaveShape Of(string scenes) => SaveShape.Parse($"{Save}, \"scenes\": [{scenes}] }}");
+        Assert.Equal(["loses /places/mill~1attic: the scene was removed", "free /places/loft: the scene is new"], Words(Of("\"mill/attic\", \"weir\""), Of("\"loft\", \"weir\"")));
+        // A game that has names in its data may have any, and one without scenes in its code says nothing of them.
+        Assert.Empty(Words(Of("\"mill\", \"weir\""), Of("\"*\", \"weir\"")));
+        Assert.Empty(Words(Of("\"*\", \"mill\""), Of("\"*\"")));
+        Assert.Empty(Words(Of("\"mill\""), Of("")));
+        var (before, after) = (Of("\"mill\", \"weir\""), SaveShape.Parse(Of("\"loft\", \"weir\"").ToText().Replace("\"version\": 1", "\"version\": 2", StringComparison.Ordinal)));
+        Assert.Equal(["loft", "weir"], after.Scenes);
+        Assert.Contains(".RenameScene(\"mill\", \"loft\")", before.ProposeStepTo(after), StringComparison.Ordinal);
+        Assert.Contains(".IfPresent.Remove(\"/places/mill\")", before.ProposeStepTo(SaveShape.Parse(Of("\"weir\"").ToText().Replace("\"version\": 1", "\"version\": 2", StringComparison.Ordinal))), StringComparison.Ordinal);
+
+        IReadOnlyList<string> Problems(Action<MigrationStep> step) => new MigrationChain("places").From(1, step).ProblemsFor([before, after]);
+        Assert.Contains("does not handle this: /places/mill: the scene was removed", Assert.Single(Problems(_ => { })), StringComparison.Ordinal);
+        Assert.Empty(Problems(step => step.RenameScene("mill", "loft")));
+        Assert.Empty(Problems(step => step.IfPresent.Remove("/places/mill")));
+        Assert.Empty(Problems(step => step.RenameScene("mill", "attic").RenameScene("attic", "loft")));
+        Assert.Contains("names something that no save of version 1 has: the scene mil becomes loft", Problems(step => step.RenameScene("mil", "loft"))[0], StringComparison.Ordinal);
+        Assert.Contains("names something that no save of version 1 has", Problems(step => step.RenameScene("mill", "loft").IfPresent.Remove("/places/wier"))[0], StringComparison.Ordinal);
+    }
+
+    [Fact]
     public void A_class_may_be_renamed_because_no_save_has_its_name()
     {
         var after = SaveShape.Of(["""{ "game": "g", "version": 1, "root": "Game.Save", "types": { "Game.Save": { "members": { "thing": "Game.Item", "more": "list<Game.Item>" } }, "Game.Item": { "members": { "a": "int64" } } } }"""]);

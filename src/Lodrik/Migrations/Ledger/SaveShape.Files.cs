@@ -79,6 +79,7 @@ public sealed partial class SaveShape
                 Write(writer, kind, parts, always: true);
             writer.WriteEndObject();
             Write(writer, "formerKinds", FormerKinds);
+            Write(writer, "scenes", Scenes);
             Write(writer, "subsystems", Subsystems, always: true);
             writer.WriteEndObject();
         }

@@ -50,6 +50,9 @@ sealed partial class SaveShape
     /// <summary>The names that kinds had before, with those of today.</summary>
     public SortedDictionary<string, string> FormerKinds { get; } = new(StringComparer.Ordinal);
 
+    /// <summary>The names of the scenes that are in the game's code, and <c>*</c> where there may be others.</summary>
+    public SortedSet<string> Scenes { get; } = new(StringComparer.Ordinal);
+
     /// <summary>The types of the sections that parts of the game keep, by their names.</summary>
     public SortedDictionary<string, string> Subsystems { get; } = new(StringComparer.Ordinal);
 
@@ -87,11 +90,15 @@ sealed partial class SaveShape
             shape.Kinds.Add(kind.Key, kind.Value);
         foreach (var former in FormerKinds)
             shape.FormerKinds.Add(former.Key, former.Value);
+        shape.Scenes.UnionWith(Scenes);
         foreach (var subsystem in Subsystems)
             shape.Subsystems.Add(subsystem.Key, subsystem.Value);
         shape.TakeReached(this);
         return shape;
     }
+
+    /// <summary>Whether saves of the shape can have a scene of a name.</summary>
+    internal bool CanHaveScene(string name) => Scenes.Count == 0 || Scenes.Contains(name) || Scenes.Contains("*");
 
     /// <summary>Takes over the types of another shape that have one of these names, with what they lead to.</summary>
     internal void TakeNamed(SaveShape other, IEnumerable<string> names)
@@ -183,6 +190,9 @@ sealed partial class SaveShape
                     break;
                 case "formerKinds":
                     Fill(FormerKinds, value);
+                    break;
+                case "scenes":
+                    Scenes.UnionWith(value.Elements().Select(item => item.Value));
                     break;
                 case "subsystems":
                     Fill(Subsystems, value);

@@ -49,6 +49,9 @@ enum ShapeElement
 
     /// <summary>The section of a part of the game.</summary>
     Subsystem,
+
+    /// <summary>A scene.</summary>
+    Scene,
 }
 
 /// <summary>One difference between the shapes of two versions.</summary>
@@ -89,6 +92,8 @@ sealed record ShapeChange(
         (ShapeChangeKind.Removed, ShapeElement.Part) => $" was removed: {Before}",
         (ShapeChangeKind.Added, ShapeElement.Subsystem) => $" is new: {After}",
         (ShapeChangeKind.Removed, ShapeElement.Subsystem) => $" was removed: {Before}",
+        (ShapeChangeKind.Added, ShapeElement.Scene) => ": the scene is new",
+        (ShapeChangeKind.Removed, ShapeElement.Scene) => ": the scene was removed",
         (ShapeChangeKind.BecameRequired, _) => " became required",
         (ShapeChangeKind.MeaningChanged, ShapeElement.Variant) => $": the variant {Name} now names another type",
         (ShapeChangeKind.MeaningChanged, _) => " stands for another member than it did",

@@ -29,6 +29,7 @@ internal sealed class ShapeComparison
             comparison.CompareNamed(before.Root, after.Root, "");
         comparison.CompareKinds();
         comparison.CompareSubsystems();
+        comparison.CompareScenes();
         // What is reached from nowhere is used in ways that cannot be seen from here, and goes by its name.
         foreach (var type in before.Types.Keys.Where(after.Types.ContainsKey).ToList())
             comparison.CompareNamed(type, type, type + ": ");
@@ -304,6 +305,16 @@ internal sealed class ShapeComparison
         foreach (var subsystem in _after.Subsystems.Where(subsystem => !_before.Subsystems.ContainsKey(subsystem.Key)))
             Add(ShapeChangeKind.Added, ShapeElement.Subsystem, $"/session/{Escape(subsystem.Key)}", subsystem.Key, "", "",
                 subsystem.Value, false);
+    }
+
+    private void CompareScenes()
+    {
+        if (_before.Find(_before.Root)?.Members.FirstOrDefault(member => member.Value == "scenes").Key is not { } section)
+            return;
+        foreach (var scene in _before.Scenes.Where(scene => _after.Scenes.Count > 0 && !_after.CanHaveScene(scene)))
+            Add(ShapeChangeKind.Removed, ShapeElement.Scene, $"/{Escape(section)}/{Escape(scene)}", scene, "", "", "", true);
+        foreach (var scene in _after.Scenes.Where(scene => _before.Scenes.Count > 0 && !_before.CanHaveScene(scene) && scene != "*"))
+            Add(ShapeChangeKind.Added, ShapeElement.Scene, $"/{Escape(section)}/{Escape(scene)}", scene, "", "", "", false);
     }
 
     private void Add(ShapeChangeKind kind, ShapeElement element, string path, string name, string owner, string before, string after,

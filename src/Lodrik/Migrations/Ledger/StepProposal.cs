@@ -85,6 +85,12 @@ internal sealed class StepProposal
             case (ShapeChangeKind.Removed, ShapeElement.Variant):
                 Add(change, path => $".Convert({Quote(path)}, \"the variant {change.Name} goes\", value => /* {change} */ value)");
                 break;
+            case (ShapeChangeKind.Removed, ShapeElement.Scene) when Take(change, ShapeElement.Scene) is { } scene:
+                _lines.Add((null, null, $".RenameScene({Quote(change.Name)}, {Quote(scene.Name)})"));
+                break;
+            case (ShapeChangeKind.Removed, ShapeElement.Scene):
+                _lines.Add((null, null, $".IfPresent.Remove({Quote(change.Path)})"));
+                break;
             case (ShapeChangeKind.Removed, ShapeElement.Kind) when SimilarKind(change.Name) is null:
                 _lines.Add((null, null, $".RemoveKind({Quote(change.Name)})"));
                 break;
@@ -193,7 +199,8 @@ internal sealed class StepProposal
 
     private ShapeChange? Take(ShapeChange change, ShapeElement element)
     {
-        var candidates = _added.FindAll(one => one.Element == element && one.Path == change.Path);
+        var candidates = _added.FindAll(one => one.Element == element
+            && (one.Path == change.Path || element == ShapeElement.Scene));
         var taken = candidates.Find(one => Similar(one.Name, change.Name)) ?? (candidates.Count == 1 ? candidates[0] : null);
         if (taken is not null)
             _added.Remove(taken);

@@ -1,0 +1,62 @@
+using Microsoft.CodeAnalysis;
+using Microsoft.CodeAnalysis.CSharp;
+using Microsoft.CodeAnalysis.CSharp.Syntax;
+
+namespace Lodrik.Generator;
+
+/// <summary>
+/// Finds the names of scenes that the game's code has. A game may as well read them from its data: then <c>*</c> says that there are others.
+/// </summary>
+internal static class SceneNames
+{
+    /// <summary>What stands for names that are not in the code.</summary>
+    private const string Others = "*";
+
+    private const string Place = "ScenePlace";
+
+    /// <summary>The methods that are given a scene's name, and as which argument.</summary>
+    private static readonly Dictionary<string, int> Calls = new() { ["CaptureTo"] = 1, ["RestoreFrom"] = 1, ["Put"] = 0, ["Get"] = 0 };
+
+    public static bool IsCandidate(SyntaxNode node) => node switch
+    {
+        InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } } call =>
+            Calls.TryGetValue(name, out var at) && call.ArgumentList.Arguments.Count > at,
+        ObjectCreationExpressionSyntax { Type: var type } => type.ToString().EndsWith(Place, StringComparison.Ordinal),
+        ImplicitObjectCreationExpressionSyntax { ArgumentList.Arguments: { Count: > 0 } arguments } =>
+            !arguments[0].Expression.IsKind(SyntaxKind.NumericLiteralExpression),
+        AssignmentExpressionSyntax { Left: IdentifierNameSyntax { Identifier.ValueText: "Scene" }, Parent: InitializerExpressionSyntax } => true,
+        _ => false,
+    };
+
+    public static IEnumerable<BoundShape> Read(GeneratorSyntaxContext context, CancellationToken cancellation)
+    {
+        if (NameIn(context.Node, context.SemanticModel, cancellation) is not { } name)
+            return [];
+        return (new PassedNames(context.SemanticModel.Compilation, cancellation).Of(name) ?? [Others])
+            .Select(one => new BoundShape("scenes", one, "", "", new EquatableList<string>([])));
+    }
+
+    private static ExpressionSyntax? NameIn(SyntaxNode node, SemanticModel model, CancellationToken cancellation)
+    {
+        switch (node)
+        {
+            case InvocationExpressionSyntax call:
+                var found = model.GetSymbolInfo(call, cancellation);
+                return (found.Symbol ?? found.CandidateSymbols.FirstOrDefault()) is IMethodSymbol
+                    { ContainingType.Name: "SceneArchive" or "LiveScene", Parameters: var parameters } method && IsOurs(method)
+                    && parameters.FirstOrDefault(one => one.Name == "name") is { } parameter
+                    ? PassedNames.ArgumentFor(call, parameter)
+                    : null;
+            case BaseObjectCreationExpressionSyntax { ArgumentList.Arguments: { Count: > 0 } arguments }
+                when model.GetTypeInfo(node, cancellation).Type is { Name: Place } type && IsOurs(type):
+                return (arguments.FirstOrDefault(one => one.NameColon?.Name.Identifier.ValueText == "Scene") ?? arguments[0]).Expression;
+            case AssignmentExpressionSyntax assignment
+                when model.GetSymbolInfo(assignment.Left, cancellation).Symbol is { ContainingType.Name: Place } member && IsOurs(member):
+                return assignment.Right;
+            default:
+                return null;
+        }
+    }
+
+    private static bool IsOurs(ISymbol symbol) => symbol.ContainingAssembly?.Name == "Lodrik";
+}
