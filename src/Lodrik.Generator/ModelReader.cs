@@ -514,8 +514,28 @@ internal sealed partial class ModelReader(
     private static AttributeData? Attribute(ISymbol symbol, string name) =>
         symbol.GetAttributes().FirstOrDefault(attribute => attribute.AttributeClass?.ToDisplayString() == name);
 
-    private void Problem(DiagnosticDescriptor descriptor, ISymbol symbol, params string[] arguments) =>
-        // A member of another assembly's type has no place in this one's sources.
-        _problems.Add(new DiagnosticModel(
-            descriptor.Id, LocationModel.Of(symbol) ?? LocationModel.Of(type), new EquatableList<string>(arguments)));
+    private void Problem(DiagnosticDescriptor descriptor, ISymbol symbol, params string[] arguments)
+    {
+        if (IsReportedByBase(symbol))
+            _isIncomplete = true;
+        else
+            // A member of another assembly's type has no place in this one's sources.
+            _problems.Add(new DiagnosticModel(
+                descriptor.Id, LocationModel.Of(symbol) ?? LocationModel.Of(type), new EquatableList<string>(arguments)));
+    }
+
+    /// <summary>
+    /// Whether a member belongs to a base that is a state type and reports it. What it is only with this type's arguments, nobody else
+    /// reports.
+    /// </summary>
+    private bool IsReportedByBase(ISymbol symbol)
+    {
+        if (symbol is not (IPropertySymbol or IFieldSymbol) || symbol.ContainingType is not { } owner
+            || SymbolEqualityComparer.Default.Equals(owner, type) || !TypeCodecs.IsStateType(owner)
+            || !symbol.Locations.Any(location => location.IsInSource))
+            return false;
+        return SymbolEqualityComparer.Default.Equals(TypeOf(symbol), TypeOf(symbol.OriginalDefinition));
+
+        static ITypeSymbol? TypeOf(ISymbol member) => (member as IPropertySymbol)?.Type ?? (member as IFieldSymbol)?.Type;
+    }
 }
