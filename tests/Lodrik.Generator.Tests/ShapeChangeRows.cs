@@ -30,6 +30,7 @@ internal static class ShapeChangeRows
         new("a member removed", V("int A") + V("int B"), V("int A"), "A = 1, B = 2"),
         new("a member renamed", V("int Gold"), V("int Coins"), "Gold = 5"),
         new("a member renamed, its key kept", V("int Gold"), "[Saved(\"gold\")] public int Coins { get; set; }", "Gold = 5"),
+        new("a member renamed, with `[FormerName]`", V("int Gold"), "[FormerName(\"Gold\")] " + V("int Coins"), "Gold = 5") { IsKept = true },
         new("two members that exchange their names", V("int Hp") + V("int Mp"), "[Saved(\"mp\")] public int Hp { get; set; } [Saved(\"hp\")] public int Mp { get; set; }", "Hp = 1, Mp = 2"),
         new("an old key for a new member", V("int Gold"), "[Saved(\"gold\")] public int Silver { get; set; } [Saved(\"coins\")] public int Gold { get; set; }", "Gold = 5"),
         new("`[NotSaved]` added", V("int A"), "[NotSaved] " + V("int A"), "A = 1"),
@@ -114,6 +115,8 @@ internal static class ShapeChangeRows
         new("another state type with the same keys", V("Item A", "new()") + V("Item? B") + Split + Item + Other, V("Other A", "new()") + V("Item? B") + Split + Item + Other, "A = new() { X = 7 }"),
         new("another state type with other keys", V("Item A", "new()") + Split + Item, V("Thing A", "new()") + Split + "[StateType] public sealed partial class Thing { public int Z { get; set; } }", "A = new() { X = 7 }"),
         new("a struct to a class", V("Item A") + Split + "[StateType] public partial struct Item { public int X { get; set; } }", V("Item A", "new()") + Split + Item, "A = new() { X = 7 }"),
+        new("the argument of a generic type changed", V("Pouch<int> A", "new()") + Split + Pouch, V("Pouch<string> A", "new()") + Split + Pouch, "A = new() { X = 7 }"),
+        new("the argument of a generic type widened", V("Pouch<int> A", "new()") + Split + Pouch, V("Pouch<long> A", "new()") + Split + Pouch, "A = new() { X = 7 }"),
         new("a record's parameters exchanged", V("Pair A", "new(0, 0)") + Split + "[StateType] public partial record Pair(int X, int Y);", V("Pair A", "new(0, 0)") + Split + "[StateType] public partial record Pair(int Y, int X);", "A = new(1, 2)"),
         new("`Shared` added", V("Item? A") + Split + Item, V("Item? A") + Split + Item.Replace("[StateType]", "[StateType(Shared = true)]"), "A = new() { X = 7 }"),
         new("`Shared` taken away", V("Item? A") + Split + Item.Replace("[StateType]", "[StateType(Shared = true)]"), V("Item? A") + Split + Item, "A = new() { X = 7 }"),
@@ -125,6 +128,7 @@ internal static class ShapeChangeRows
         new("a variant's class renamed", V("Act? A") + Split + Acts("go", "rest"), V("Act? A") + Split + Acts("go", "rest").Replace("Go", "Walk"), "A = new Go { X = 1 }"),
         new("a variant removed", V("Act? A") + Split + Acts("go", "rest"), V("Act? A") + Split + Acts("go", "rest").Replace("SaveVariant(\"go\", typeof(Go)), ", ""), "A = new Go { X = 1 }"),
         new("the names of two variants exchanged", V("Act? A") + Split + Acts("go", "rest"), V("Act? A") + Split + Acts("rest", "go"), "A = new Go { X = 1 }"),
+        new("a base of variants becomes an interface", V("Act? A") + Split + Acts("go", "rest"), V("IAct? A") + Split + Acts("go", "rest").Replace("[StateType, Save", "[StateType] public abstract partial class Act { public int X { get; set; } } [StateType, Save").Replace("public abstract partial class Act { public int X { get; set; } }\n", "public partial interface IAct;\n").Replace(": Act", ": Act, IAct"), "A = new Go { X = 1 }"),
         new("a plain type becomes the base of variants", V("Item? A") + Split + Item, V("Item? A") + Split + "[StateType, SaveVariant(\"plain\", typeof(Item))] public partial class Item { public int X { get; set; } }", "A = new() { X = 7 }"),
 
         // The save's own sections.
@@ -132,6 +136,7 @@ internal static class ShapeChangeRows
     ];
 
     private const string Item = "[StateType] public sealed partial class Item { public int X { get; set; } }";
+    private const string Pouch = "[StateType] public sealed partial class Pouch<T> { public T? X { get; set; } }";
     private const string Other = "[StateType] public sealed partial class Other { public int X { get; set; } }";
 
     private static string V(string member, string initial = "") =>

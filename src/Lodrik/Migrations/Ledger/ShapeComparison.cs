@@ -45,27 +45,20 @@ internal sealed class ShapeComparison
         _compared[(before, after)] = _compared.TryGetValue((before, after), out var places) ? places + 1 : 1;
         if (places >= MostPlaces || !_open.Add((before, after)))
             return;
-        Compare(old, now, after, path);
+        // What all variants have in common is among the members of each of them.
+        Compare(old, now, after, path, hasMembers: old.Variants.Count == 0 || old.Variants.ContainsValue(before));
         _open.Remove((before, after));
     }
 
-    private void Compare(ShapeType old, ShapeType now, string after, string path)
+    private void Compare(ShapeType old, ShapeType now, string after, string path, bool hasMembers)
     {
         if (old.IsEnum || now.IsEnum)
         {
             CompareEnums(old, now, after, path);
             return;
         }
-        foreach (var member in old.Members)
-            CompareMember(old, now, member.Key, after, path);
-        var renamed = old.Members.Keys.Select(now.KeyOf).ToList();
-        foreach (var member in now.Members.Where(member => !renamed.Contains(member.Key)))
-        {
-            var required = now.Required.Contains(member.Key);
-            Add(required ? ShapeChangeKind.BecameRequired : ShapeChangeKind.Added, ShapeElement.Member, $"{path}/{Escape(member.Key)}",
-                member.Key, after, "", member.Value, required,
-                required ? "it is new" : "");
-        }
+        if (hasMembers)
+            CompareMembers(old, now, after, path);
         foreach (var variant in old.Variants)
         {
             if (now.Variants.TryGetValue(variant.Key, out var type))
@@ -90,6 +83,20 @@ internal sealed class ShapeComparison
             Add(ShapeChangeKind.TypeChanged, ShapeElement.Member, path, "", after,
                 "a type that keeps unknown members", "a type that does not",
                 true);
+    }
+
+    private void CompareMembers(ShapeType old, ShapeType now, string after, string path)
+    {
+        foreach (var member in old.Members)
+            CompareMember(old, now, member.Key, after, path);
+        var renamed = old.Members.Keys.Select(now.KeyOf).ToList();
+        foreach (var member in now.Members.Where(member => !renamed.Contains(member.Key)))
+        {
+            var required = now.Required.Contains(member.Key);
+            Add(required ? ShapeChangeKind.BecameRequired : ShapeChangeKind.Added, ShapeElement.Member, $"{path}/{Escape(member.Key)}",
+                member.Key, after, "", member.Value, required,
+                required ? "it is new" : "");
+        }
     }
 
     private void CompareMember(ShapeType old, ShapeType now, string key, string owner, string path)
