@@ -24,17 +24,45 @@ internal static class SceneNames
         ObjectCreationExpressionSyntax { Type: var type } => type.ToString().EndsWith(Place, StringComparison.Ordinal),
         ImplicitObjectCreationExpressionSyntax { ArgumentList.Arguments: { Count: > 0 } arguments } =>
             !arguments[0].Expression.IsKind(SyntaxKind.NumericLiteralExpression),
-        AssignmentExpressionSyntax { Left: IdentifierNameSyntax { Identifier.ValueText: "Scene" }, Parent: InitializerExpressionSyntax } => true,
+        AssignmentExpressionSyntax { Left: IdentifierNameSyntax { Identifier.ValueText: "Scene" or "Scenes" or "FormerScenes" },
+            Parent: InitializerExpressionSyntax } => true,
         _ => false,
     };
 
     public static IEnumerable<BoundShape> Read(GeneratorSyntaxContext context, CancellationToken cancellation)
     {
-        if (NameIn(context.Node, context.SemanticModel, cancellation) is not { } name)
-            return [];
-        return (new PassedNames(context.SemanticModel.Compilation, cancellation).Of(name) ?? [Others])
+        var passed = new PassedNames(context.SemanticModel.Compilation, cancellation);
+        return NamesIn(context.Node, context.SemanticModel, cancellation)
+            .SelectMany(name => (name is null ? null : passed.Of(name)) ?? [Others])
             .Select(one => new BoundShape("scenes", one, "", "", new EquatableList<string>([])));
     }
+
+    /// <summary>The expressions that are names of scenes; null for one that cannot be seen.</summary>
+    private static IEnumerable<ExpressionSyntax?> NamesIn(SyntaxNode node, SemanticModel model, CancellationToken cancellation)
+    {
+        if (node is AssignmentExpressionSyntax { Left: IdentifierNameSyntax { Identifier.ValueText: "Scenes" or "FormerScenes" } } assignment)
+        {
+            return model.GetSymbolInfo(assignment.Left, cancellation).Symbol is { ContainingType.Name: "SessionOptions" } member && IsOurs(member)
+                ? ItemsOf(assignment.Right)
+                : [];
+        }
+        return NameIn(node, model, cancellation) is { } name ? [name] : [];
+    }
+
+    /// <summary>The items of a collection that is written out, and the keys of a map.</summary>
+    private static IEnumerable<ExpressionSyntax?> ItemsOf(ExpressionSyntax collection) => collection switch
+    {
+        CollectionExpressionSyntax list => list.Elements.Select(item => (item as ExpressionElementSyntax)?.Expression),
+        ImplicitArrayCreationExpressionSyntax array => array.Initializer.Expressions,
+        ArrayCreationExpressionSyntax { Initializer: { } items } => items.Expressions,
+        BaseObjectCreationExpressionSyntax { Initializer: { } items } => items.Expressions.Select(item => item switch
+        {
+            AssignmentExpressionSyntax { Left: ImplicitElementAccessSyntax { ArgumentList.Arguments: { Count: 1 } keys } } => keys[0].Expression,
+            InitializerExpressionSyntax pair => pair.Expressions[0],
+            _ => item,
+        }),
+        _ => [null],
+    };
 
     private static ExpressionSyntax? NameIn(SyntaxNode node, SemanticModel model, CancellationToken cancellation)
     {

@@ -57,6 +57,20 @@ public sealed class SceneKindTests
             archive.Contains("gone"); archive.Delete("gone"); _ = new List<string>(3); _ = new Uri("http://marsh");
             void Go(string name) => session.Travel(new ScenePlace(name));
             """));
+        Assert.Equal(["barn", "mill", "old", "older", "weir"], Scenes("""
+            _ = new SessionOptions<Save>
+            {
+                Start = new("mill"), ChangeScene = change => { }, Scenes = ["barn", Helper.Weir],
+                FormerScenes = new Dictionary<string, string> { ["old"] = "mill", ["older"] = "mill" },
+            };
+            """));
+        Assert.Equal(["*", "mill", "old"], Scenes("""
+            _ = new SessionOptions<Save>
+            {
+                Start = new("mill"), ChangeScene = change => { }, Scenes = Environment.GetCommandLineArgs(),
+                FormerScenes = new Dictionary<string, string> { { "old", "mill" } },
+            };
+            """));
         Assert.Equal(["*", "mill"], Scenes("session.Travel(new ScenePlace(DateTime.Now.ToString())); archive.Put(\"mill\", new SceneRecord());"));
         Assert.Empty(Scenes("archive.Contains(\"gone\");"));
     }
