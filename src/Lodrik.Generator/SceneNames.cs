@@ -31,6 +31,9 @@ internal static class SceneNames
 
     public static IEnumerable<BoundShape> Read(GeneratorSyntaxContext context, CancellationToken cancellation)
     {
+        // The library has no scenes of its own: it hands on the names that it is given.
+        if (IsOurs(context.SemanticModel.Compilation.Assembly))
+            return [];
         var passed = new PassedNames(context.SemanticModel.Compilation, cancellation);
         return NamesIn(context.Node, context.SemanticModel, cancellation)
             .SelectMany(name => (name is null ? null : passed.Of(name)) ?? [Others])
@@ -86,5 +89,5 @@ internal static class SceneNames
         }
     }
 
-    private static bool IsOurs(ISymbol symbol) => symbol.ContainingAssembly?.Name == "Lodrik";
+    private static bool IsOurs(ISymbol symbol) => (symbol as IAssemblySymbol ?? symbol.ContainingAssembly)?.Name == "Lodrik";
 }

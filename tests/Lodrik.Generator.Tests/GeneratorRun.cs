@@ -10,7 +10,8 @@ internal sealed class GeneratorRun
     private static readonly ImmutableArray<MetadataReference> References =
     [
         .. ((string)AppContext.GetData("TRUSTED_PLATFORM_ASSEMBLIES")!).Split(Path.PathSeparator)
-            .Where(path => !Path.GetFileName(path).StartsWith("Lodrik.Generator", StringComparison.Ordinal))
+            // Of what stands beside the tests, a game has the library alone: another game's shapes would count as its own.
+            .Where(path => Path.GetDirectoryName(path) != AppContext.BaseDirectory.TrimEnd('/') || Path.GetFileName(path) is "Lodrik.dll" or "Lodrik.Testing.dll")
             .Select(path => MetadataReference.CreateFromFile(path)),
     ];
 

@@ -13,6 +13,9 @@ internal sealed record ShapeChangeRow(string Change, string Before, string After
     /// <summary>Whether it is the section of the save that has these names.</summary>
     public bool IsSection { get; init; }
 
+    /// <summary>Whether it is a change of a game's scenes, and not of a type's members.</summary>
+    public bool IsOfScenes { get; init; }
+
     /// <summary>Whether all of the value is there, in another form.</summary>
     public bool IsKept { get; init; }
 }
@@ -133,7 +136,51 @@ internal static class ShapeChangeRows
 
         // The save's own sections.
         new("a section of the save renamed", "Warden", "Keeper", "A = 2") { IsSection = true },
+
+        // Scenes, and the sections of the game's parts.
+        Scene("a kind renamed", G(), G(kind: "pole")),
+        Scene("a kind renamed, with `FormerKind`", G(), G(kind: "pole", more: ".FormerKind(\"post\", \"pole\")")),
+        Scene("a part renamed", G(), G(part: "fuel")),
+        Scene("a part of another type", G(), G(type: "public int Y { get; set; }", take: "new P { Y = e.A }", put: "e.A = p.Y")),
+        Scene("a scene renamed", G(), G(scene: "weir")),
+        Scene("a section that `Register` names renamed", G(), G(section: "gale")),
+        Scene("a section that `Register` names of another type", G(), G(wind: "public string Wind { get; set; } = \"0\";", set: "")),
     ];
+
+    private static ShapeChangeRow Scene(string change, string before, string after) => new(change, before, after, "") { IsOfScenes = true };
+
+    /// <summary>A game whose scene has one entity with one part, and whose weather has a section of its own.</summary>
+    private static string G(string kind = "post", string part = "oil", string type = "public int X { get; set; }", string take = "new P { X = e.A }", string put = "e.A = p.X",
+        string scene = "mill", string section = "weather", string wind = "public int Wind { get; set; }", string set = "Wind = 7", string more = "") =>
+        $$"""
+        [SaveFile("row#")] public sealed partial class Save : ISessionSave { public SceneArchive Scenes { get; } = new(); public SessionArchive Session { get; } = new(); }
+        public sealed class World { public List<Ent> All { get; } = [new()]; }
+        public sealed class Ent { public string Name => "one"; public int A; }
+        [StateType] public sealed partial class P { {{type}} }
+        [StateType] public sealed partial class Weather { {{wind}} }
+        public static class Trial
+        {
+            public static SceneBindings<World> Bindings() => new SceneBindings<World>()
+                .Kind("{{kind}}", w => w.All, k => k.Id(e => e.Name).Part("{{part}}", e => {{take}}, (e, p) => {{put}})){{more}};
+            public static void Register(GameSession<Save, World> session) => session.Register("{{section}}", () => new Weather(), weather => { });
+            public static byte[] Make()
+            {
+                var (save, world) = (new Save(), new World());
+                world.All[0].A = 5;
+                Bindings().Begin(world).CaptureTo(save.Scenes, "{{scene}}");
+                save.Session.Put("{{section}}", new Weather { {{set}} });
+                return StateFile.ToBytes(save, SaveForm.Json);
+            }
+            public static string Load(byte[] bytes)
+            {
+                var (save, world) = (StateFile.FromBytes<Save>(bytes), new World());
+                Bindings().Begin(world).RestoreFrom(save.Scenes, "{{scene}}");
+                return $"oil {world.All[0].A}, wind {(save.Session.Get<Weather>("{{section}}") ?? new Weather()).Wind}";
+            }
+            public static void Check(string ledger) =>
+                SaveCompatibility.Of<Save>(ledger).WithScenes(Bindings()).WithSection<Weather>("{{section}}").WithSaves(41).Check();
+        }
+        """;
 
     private const string Item = "[StateType] public sealed partial class Item { public int X { get; set; } }";
     private const string Pouch = "[StateType] public sealed partial class Pouch<T> { public T? X { get; set; } }";
@@ -152,6 +199,8 @@ internal static class ShapeChangeRows
     /// <summary>The source of a release of the game, without the change or with it.</summary>
     public static string Source(this ShapeChangeRow row, int number, bool isAfter)
     {
+        if (row.IsOfScenes)
+            return $"namespace Row{number}\n{{\n{(isAfter ? row.After : row.Before).Replace("row#", $"row{number}")}\n}}\n";
         var parts = (isAfter ? row.After : row.Before).Split(Split);
         var section = row.IsSection ? parts[0] : "Hero";
         var members = row.IsSection ? V("int A", "1") : parts[0];
