@@ -63,8 +63,8 @@ internal static class Diagnostics
 
     public static readonly DiagnosticDescriptor NotAlone = Error(
         "LDR014", "A generic state type is given to be saved by itself",
-        "'{0}' has values of its type argument, and can be saved only as a member of a state type. Pass a state type that has it as a member, "
-            + "or that derives from it.");
+        "'{0}' has values of its type argument, and can be saved only as a member of a state type. Pass a state type that has it as a "
+            + "member, or that derives from it.");
 
     public static readonly DiagnosticDescriptor OnlyBase = Error(
         "LDR015", "An abstract state type is given to be saved and names no variants",

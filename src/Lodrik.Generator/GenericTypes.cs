@@ -30,7 +30,9 @@ internal static class GenericTypes
     public static IEnumerable<ITypeSymbol> Arguments(INamedTypeSymbol type) =>
         type.ContainingType is { } outer ? Arguments(outer).Concat(type.TypeArguments) : type.TypeArguments;
 
-    /// <summary>The parameters that a save has values of, each with its argument. The codec of a state type takes a codec for each.</summary>
+    /// <summary>
+    /// The parameters that a save has values of, each with its argument. The codec of a state type takes a codec for each.
+    /// </summary>
     public static IReadOnlyList<(ITypeParameterSymbol Parameter, ITypeSymbol Argument)> Saved(INamedTypeSymbol type, TypeCodecs codecs)
     {
         var definition = type.OriginalDefinition;

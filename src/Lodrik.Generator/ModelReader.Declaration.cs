@@ -30,12 +30,14 @@ internal sealed partial class ModelReader
             Problem(Diagnostics.BadType, type, type.Name,
                 "it is local to its file, and the code that saves it is generated into another one. Make it internal.");
         else if (GenericTypes.Parameters(type).FirstOrDefault(one => GenericTypes.IsReserved(one.Name)) is { } reserved)
-            Problem(Diagnostics.BadType, type, type.Name, $"generated code uses the name of its type parameter '{reserved.Name}'. Rename it.");
+            Problem(Diagnostics.BadType, type, type.Name,
+                $"generated code uses the name of its type parameter '{reserved.Name}'. Rename it.");
     }
 
     /// <summary>Whether code can be generated into a type; if not, that is reported at the type itself.</summary>
     public static bool CanBeExtended(INamedTypeSymbol type) =>
-        !IsFileLocal(type) && !type.IsRefLikeType && IsPartial(type) && !GenericTypes.Parameters(type).Any(one => GenericTypes.IsReserved(one.Name));
+        !IsFileLocal(type) && !type.IsRefLikeType && IsPartial(type)
+            && !GenericTypes.Parameters(type).Any(one => GenericTypes.IsReserved(one.Name));
 
     private static bool IsFileLocal(INamedTypeSymbol type) => type.IsFileLocal || (type.ContainingType is { } outer && IsFileLocal(outer));
 

@@ -5,7 +5,9 @@ namespace Lodrik.Generator;
 // Structs that the game does not own, whose fields are saved.
 internal sealed partial class ModelReader
 {
-    /// <summary>What has to be generated for the structs that an assembly names with [SaveFields]; nothing for those that are refused.</summary>
+    /// <summary>
+    /// What has to be generated for the structs that an assembly names with [SaveFields]; nothing for those that are refused.
+    /// </summary>
     public static IEnumerable<StateModel> ReadFields(IAssemblySymbol assembly)
     {
         var codecs = TypeCodecs.Of(assembly);
@@ -36,7 +38,8 @@ internal sealed partial class ModelReader
             SavedFields.CodecName(type), name, IsReferenceType: false, ChecksType: false, SavedParameters: new EquatableList<string>([]),
             HidesCodec: false, new CreationModel(name, new EquatableList<ParameterModel>([]), "", TakesValues: false), Root: null,
             new EquatableList<MemberModel>([.. members]), new EquatableList<VariantModel>([]), UnknownMember: null, UnknownVariant: null,
-            IsShared: false, Hooks.None, Shape: null, new EquatableList<string>([]), new EquatableList<string>([]), CanBeExtended: true, IsOnlyBase: false,
+            IsShared: false, Hooks.None, Shape: null, new EquatableList<string>([]), new EquatableList<string>([]), CanBeExtended: true,
+            IsOnlyBase: false,
             new EquatableList<DiagnosticModel>([]));
     }
 }

@@ -229,7 +229,8 @@ internal sealed partial class ModelReader(
     private Stack<INamedTypeSymbol> Owners()
     {
         var chain = new Stack<INamedTypeSymbol>();
-        for (var current = type; current is { SpecialType: SpecialType.None, TypeKind: not TypeKind.Interface } && current.Name != "ValueType";
+        for (var current = type; current is { SpecialType: SpecialType.None, TypeKind: not TypeKind.Interface }
+            && current.Name != "ValueType";
             current = current.BaseType)
             chain.Push(current);
         return chain;
@@ -411,8 +412,8 @@ internal sealed partial class ModelReader(
             else if (owner.IsGenericType || type.IsGenericType)
             {
                 Problem(Diagnostics.BadMember, symbol, $"{owner.Name}.{symbol.Name}",
-                    $"it cannot be set from '{type.Name}', because one of the two types is generic. Mark '{owner.Name}' with [StateType], or "
-                        + "give the member a setter that derived types may call.");
+                    $"it cannot be set from '{type.Name}', because one of the two types is generic. Mark '{owner.Name}' with [StateType], "
+                        + "or give the member a setter that derived types may call.");
                 _refused.Add(symbol.Name);
                 return null;
             }
@@ -422,7 +423,8 @@ internal sealed partial class ModelReader(
         return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner),
             symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true },
             memberType is { IsReferenceType: true, NullableAnnotation: NullableAnnotation.NotAnnotated }
-                or ITypeParameterSymbol { HasNotNullConstraint: true, IsValueType: false, NullableAnnotation: not NullableAnnotation.Annotated },
+                or ITypeParameterSymbol { HasNotNullConstraint: true, IsValueType: false,
+                    NullableAnnotation: not NullableAnnotation.Annotated },
             symbol is IPropertySymbol { SetMethod: { } ownSetter } && HasBody(ownSetter),
             saved?.NamedArguments.FirstOrDefault(argument => argument.Key == "Order").Value.Value as int? ?? 0,
             access, symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private }, FormerKeysOf(symbol, key));
@@ -430,7 +432,8 @@ internal sealed partial class ModelReader(
 
     /// <summary>The keys that a member had before: as they are given, and as a member of that name is saved.</summary>
     private static EquatableList<string>? FormerKeysOf(ISymbol symbol, string key) =>
-        Attribute(symbol, "Lodrik.State.FormerNameAttribute")?.ConstructorArguments.FirstOrDefault() is { Kind: TypedConstantKind.Array } names
+        Attribute(symbol, "Lodrik.State.FormerNameAttribute")?.ConstructorArguments.FirstOrDefault()
+            is { Kind: TypedConstantKind.Array } names
             ? new EquatableList<string>([.. names.Values.Select(name => name.Value as string ?? "")
                 .SelectMany(name => new[] { name, CamelCase(name) }).Where(name => name.Length > 0 && name != key).Distinct()])
             : null;

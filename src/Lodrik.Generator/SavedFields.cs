@@ -84,7 +84,8 @@ internal static class SavedFields
         {
             if (codecs.Find(memberType, out var reason, out var remedy) is null)
                 return $"its '{symbol.Name}' cannot be: {reason}. "
-                    + (memberType.TypeKind == TypeKind.Struct ? "Name that struct as well, or give the assembly a [SaveAdapter] for it." : remedy);
+                    + (memberType.TypeKind == TypeKind.Struct ? "Name that struct as well, or give the assembly a [SaveAdapter] for it."
+                        : remedy);
         }
         return null;
     }
@@ -92,7 +93,7 @@ internal static class SavedFields
     private static IPropertySymbol? PropertyOf(IFieldSymbol field) =>
         field.AssociatedSymbol as IPropertySymbol
         ?? (field.Name.StartsWith("<", StringComparison.Ordinal) && field.Name.EndsWith(BackingField, StringComparison.Ordinal)
-            ? field.ContainingType.GetMembers(field.Name.Substring(1, field.Name.Length - 1 - BackingField.Length)).OfType<IPropertySymbol>()
-                .FirstOrDefault()
+            ? field.ContainingType.GetMembers(field.Name.Substring(1, field.Name.Length - 1 - BackingField.Length))
+                .OfType<IPropertySymbol>().FirstOrDefault()
             : null);
 }

@@ -4,7 +4,8 @@ using Microsoft.CodeAnalysis.CSharp.Syntax;
 namespace Lodrik.Generator;
 
 /// <summary>
-/// What the game says of its scenes: a part of a kind, a kind's former name, a scene's name, or a part of the game with a section of its own.
+/// What the game says of its scenes: a part of a kind, a kind's former name, a scene's name, or a part of the game with a section of its
+/// own.
 /// </summary>
 /// <param name="Group">The group of the shape that it belongs to.</param>
 /// <param name="Owner">The kind, or the name.</param>

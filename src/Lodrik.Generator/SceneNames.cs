@@ -5,7 +5,8 @@ using Microsoft.CodeAnalysis.CSharp.Syntax;
 namespace Lodrik.Generator;
 
 /// <summary>
-/// Finds the names of scenes that the game's code has. A game may as well read them from its data: then <c>*</c> says that there are others.
+/// Finds the names of scenes that the game's code has. A game may as well read them from its data: then <c>*</c> says that there are
+/// others.
 /// </summary>
 internal static class SceneNames
 {
@@ -43,9 +44,11 @@ internal static class SceneNames
     /// <summary>The expressions that are names of scenes; null for one that cannot be seen.</summary>
     private static IEnumerable<ExpressionSyntax?> NamesIn(SyntaxNode node, SemanticModel model, CancellationToken cancellation)
     {
-        if (node is AssignmentExpressionSyntax { Left: IdentifierNameSyntax { Identifier.ValueText: "Scenes" or "FormerScenes" } } assignment)
+        if (node is AssignmentExpressionSyntax assignment
+            && assignment.Left is IdentifierNameSyntax { Identifier.ValueText: "Scenes" or "FormerScenes" })
         {
-            return model.GetSymbolInfo(assignment.Left, cancellation).Symbol is { ContainingType.Name: "SessionOptions" } member && IsOurs(member)
+            return model.GetSymbolInfo(assignment.Left, cancellation).Symbol is { ContainingType.Name: "SessionOptions" } member
+                && IsOurs(member)
                 ? ItemsOf(assignment.Right)
                 : [];
         }
@@ -60,7 +63,8 @@ internal static class SceneNames
         ArrayCreationExpressionSyntax { Initializer: { } items } => items.Expressions,
         BaseObjectCreationExpressionSyntax { Initializer: { } items } => items.Expressions.Select(item => item switch
         {
-            AssignmentExpressionSyntax { Left: ImplicitElementAccessSyntax { ArgumentList.Arguments: { Count: 1 } keys } } => keys[0].Expression,
+            AssignmentExpressionSyntax { Left: ImplicitElementAccessSyntax { ArgumentList.Arguments: { Count: 1 } keys } } =>
+                keys[0].Expression,
             InitializerExpressionSyntax pair => pair.Expressions[0],
             _ => item,
         }),

@@ -68,7 +68,8 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
                 context.ReportDiagnostic(problem.ToDiagnostic());
         });
         var declared = context.CompilationProvider.Select(static (compilation, _) =>
-            new EquatableList<DiagnosticModel>([.. Adapters.Problems(compilation.Assembly), .. SavedFields.Problems(compilation.Assembly)]));
+            new EquatableList<DiagnosticModel>([.. Adapters.Problems(compilation.Assembly),
+                .. SavedFields.Problems(compilation.Assembly)]));
         context.RegisterSourceOutput(declared, static (context, problems) =>
         {
             foreach (var problem in problems)

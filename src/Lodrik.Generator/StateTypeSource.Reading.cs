@@ -164,8 +164,8 @@ internal sealed partial class StateTypeSource
     }
 
     /// <summary>
-    /// Accessors may have no type parameters but those of the type that has the member, so they are in a class of that type. Those of derived
-    /// types call it as well.
+    /// Accessors may have no type parameters but those of the type that has the member, so they are in a class of that type. Those of
+    /// derived types call it as well.
     /// </summary>
     private void WriteAccessors()
     {

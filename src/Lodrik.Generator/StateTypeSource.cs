@@ -22,14 +22,16 @@ internal sealed partial class StateTypeSource(StateModel model)
     private bool IsRoot => model.Root is not null;
 
     /// <summary>
-    /// Whether the type can be saved by itself: it knows the codecs of all that it has. Where it has values of a type parameter, whoever has
-    /// it as a member knows them.
+    /// Whether the type can be saved by itself: it knows the codecs of all that it has. Where it has values of a type parameter, whoever
+    /// has it as a member knows them.
     /// </summary>
     private bool IsAlone => model.SavedParameters.Count == 0 && (IsRoot || !model.IsOnlyBase);
 
     /// <summary>The codecs that the type's own codec takes.</summary>
     private string Parameters =>
-        model.SavedParameters.Count == 0 ? "" : $"<{string.Join(", ", model.SavedParameters.Select(name => GenericTypes.CodecPrefix + name))}>";
+        model.SavedParameters.Count == 0
+            ? ""
+            : $"<{string.Join(", ", model.SavedParameters.Select(name => GenericTypes.CodecPrefix + name))}>";
 
     private string Constraints => string.Concat(model.SavedParameters.Select(name =>
         $" where {GenericTypes.CodecPrefix}{name} : global::Lodrik.State.IStateCodec<{name}>"));
@@ -137,7 +139,8 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line("/// <summary>Writes and reads the number of a shared object.</summary>");
         Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
         Line(Marks);
-        Open($"public readonly struct {TypeCodecs.CodecName}{Parameters} : global::Lodrik.State.IStateCodec<{model.TypeName}>{Constraints}");
+        Open($"public readonly struct {TypeCodecs.CodecName}{Parameters} : "
+            + $"global::Lodrik.State.IStateCodec<{model.TypeName}>{Constraints}");
         Line($"public static void Write<TWriter>(ref TWriter writer, {model.TypeName} value) {Writer} =>");
         Line($"    global::Lodrik.State.SharedObjects.Write<TWriter, {content}>(ref writer, value);");
         Line();
@@ -165,7 +168,8 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line("/// <summary>Writes and reads the members of this type.</summary>");
         Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
         Line(Marks);
-        Open($"{access} {(model.HidesCodec && access == "public" ? "new " : "")}readonly struct {name}{Parameters} : {CodecInterface(name)}{Constraints}");
+        Open($"{access} {(model.HidesCodec && access == "public" ? "new " : "")}readonly struct {name}{Parameters} : "
+            + $"{CodecInterface(name)}{Constraints}");
         Line(
             "private static readonly global::Lodrik.State.KeyTable Keys = "
                 + $"new({KeysOf(model.Members)});");
@@ -206,10 +210,13 @@ internal sealed partial class StateTypeSource(StateModel model)
     private static string KeysOf(IReadOnlyList<MemberModel> members)
     {
         var names = string.Join(", ", members.Select(member => Quote(member.Key)));
-        var former = members.SelectMany((member, i) => (member.FormerKeys ?? new EquatableList<string>([])).Select(key => (Key: key, Member: i)))
+        var former = members.SelectMany((member, i) =>
+            (member.FormerKeys ?? new EquatableList<string>([])).Select(key => (Key: key, Member: i)))
             .ToList();
-        return former.Count == 0 ? names
-            : $"[{names}], [{string.Join(", ", former.Select(one => Quote(one.Key)))}], [{string.Join(", ", former.Select(one => one.Member))}]";
+        if (former.Count == 0)
+            return names;
+        var (keys, numbers) = (string.Join(", ", former.Select(one => Quote(one.Key))), string.Join(", ", former.Select(one => one.Member)));
+        return $"[{names}], [{keys}], [{numbers}]";
     }
 
     /// <summary>A codec that writes an object under the name of its variant, as a map of one entry.</summary>

@@ -141,8 +141,8 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IRe
             return null;
         if (ModelReader.IsOnlyBase(type))
         {
-            reason = $"'{Plain(type)}' is {(type.TypeKind == TypeKind.Interface ? "an interface" : "abstract")}, and names nothing that can be "
-                + "saved in its place";
+            reason = $"'{Plain(type)}' is {(type.TypeKind == TypeKind.Interface ? "an interface" : "abstract")}, and names nothing that "
+                + "can be saved in its place";
             remedy = $"Name the types on it with [SaveVariant(\"…\", typeof(…))], or declare the member with the concrete type.";
             return null;
         }
@@ -260,8 +260,8 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IRe
         {
             { TypeKind: TypeKind.Delegate } => "Code cannot be saved; save what is needed to choose it again.",
             { TypeKind: TypeKind.Interface, Locations: var places } when places.Any(place => place.IsInSource) =>
-                $"Mark '{Plain(type)}' with [StateType] and name the types that implement it with [SaveVariant], declare the member with the "
-                    + "concrete type, or leave it out with [NotSaved].",
+                $"Mark '{Plain(type)}' with [StateType] and name the types that implement it with [SaveVariant], declare the member with "
+                    + "the concrete type, or leave it out with [NotSaved].",
             { TypeKind: TypeKind.Interface or TypeKind.TypeParameter } =>
                 "Declare the member with the concrete type, or leave it out with [NotSaved].",
             _ when type.GetAttributes().Any(attribute => attribute.AttributeClass?.Name == "SaveFileAttribute") =>
@@ -269,9 +269,10 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IRe
             { SpecialType: SpecialType.System_Object } => "Declare the member with its real type, or as SaveValue for free-form data.",
             { Locations: var locations } when locations.Any(location => location.IsInSource) =>
                 $"Mark '{Plain(type)}' with [StateType], or leave the member out with [NotSaved].",
-            { TypeKind: TypeKind.Struct } when SavedFields.Members(type) is { Count: > 0 } && type is INamedTypeSymbol { IsGenericType: false } =>
-                $"Save its public fields with [assembly: SaveFields(typeof({type.Name}))], give the assembly a [SaveAdapter] for it, or leave "
-                    + "the member out with [NotSaved].",
+            { TypeKind: TypeKind.Struct } when SavedFields.Members(type) is { Count: > 0 }
+                && type is INamedTypeSymbol { IsGenericType: false } =>
+                $"Save its public fields with [assembly: SaveFields(typeof({type.Name}))], give the assembly a [SaveAdapter] for it, or "
+                    + "leave the member out with [NotSaved].",
             _ => "Give the assembly a [SaveAdapter] for it, or leave the member out with [NotSaved].",
         };
     }

@@ -56,7 +56,8 @@ internal static class UnmarkedTypes
         };
         foreach (var (parameter, argument) in parameters.Zip(arguments, (parameter, argument) => (parameter, argument)))
         {
-            if (!TakesState(parameter) || argument is not INamedTypeSymbol { TypeKind: TypeKind.Class or TypeKind.Struct or TypeKind.Interface } type)
+            if (!TakesState(parameter)
+                || argument is not INamedTypeSymbol { TypeKind: TypeKind.Class or TypeKind.Struct or TypeKind.Interface } type)
                 continue;
             if (!IsMarked(type) && type.Locations.Any(location => location.IsInSource))
                 Add(Diagnostics.NotMarked, type.Name);

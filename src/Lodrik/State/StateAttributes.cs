@@ -31,8 +31,8 @@ public interface IUnknownVariant
 }
 
 /// <summary>
-/// A name that a value of an enum, or a member of a state type, had in earlier releases: saves that have it still load. What is saved has the
-/// name of today.
+/// A name that a value of an enum, or a member of a state type, had in earlier releases: saves that have it still load. What is saved has
+/// the name of today.
 /// </summary>
 /// <param name="names">The earlier names. Those of a member may be given as in C# or as they are in the save.</param>
 [AttributeUsage(AttributeTargets.Field | AttributeTargets.Property)]

@@ -63,7 +63,7 @@ public sealed class InterfaceVariantTests
 [SaveVariant("coins", typeof(Coins)), SaveVariant("rope", typeof(Line)), SaveVariant("parcel", typeof(Parcel<int>))]
 public partial interface IThing
 {
-    public int Weight { get; }
+    int Weight { get; }
 }
 
 [StateType]

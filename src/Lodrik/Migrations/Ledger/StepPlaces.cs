@@ -36,7 +36,8 @@ internal sealed class StepPlaces(SaveShape shape)
             .Where(member => steps.Count == 0 || steps[0] is null || steps[0] == member.Key)
             .Any(member => member.Value switch
             {
-                "scenes" => (steps.Count < 2 || steps[1] is null || shape.CanHaveScene(steps[1]!)) && (steps.Count < 3 || steps[2] is null || OfScenes.Contains(steps[2]!)),
+                "scenes" => (steps.Count < 2 || steps[1] is null || shape.CanHaveScene(steps[1]!))
+                    && (steps.Count < 3 || steps[2] is null || OfScenes.Contains(steps[2]!)),
                 "session" => steps.Count < 2 || InSession([.. steps.Skip(1)], claim),
                 "group" => true,
                 _ => Leads(ShapeExpression.Parse(member.Value), [.. steps.Skip(1)], claim),
