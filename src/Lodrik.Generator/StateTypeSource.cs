@@ -215,7 +215,8 @@ internal sealed partial class StateTypeSource(StateModel model)
             .ToList();
         if (former.Count == 0)
             return names;
-        var (keys, numbers) = (string.Join(", ", former.Select(one => Quote(one.Key))), string.Join(", ", former.Select(one => one.Member)));
+        var keys = string.Join(", ", former.Select(one => Quote(one.Key)));
+        var numbers = string.Join(", ", former.Select(one => one.Member));
         return $"[{names}], [{keys}], [{numbers}]";
     }
 
