@@ -49,10 +49,24 @@ internal static class SceneNames
         {
             return model.GetSymbolInfo(assignment.Left, cancellation).Symbol is { ContainingType.Name: "SessionOptions" } member
                 && IsOurs(member)
-                ? ItemsOf(assignment.Right)
+                ? ItemsOf(Written(assignment.Right, model, cancellation))
                 : [];
         }
         return NameIn(node, model, cancellation) is { } name ? [name] : [];
+    }
+
+    /// <summary>What a field or a property is that always has its initial value; any other expression itself.</summary>
+    private static ExpressionSyntax Written(ExpressionSyntax expression, SemanticModel model, CancellationToken cancellation)
+    {
+        var symbol = model.GetSymbolInfo(expression, cancellation).Symbol;
+        if (symbol is not (IFieldSymbol { IsReadOnly: true } or IPropertySymbol { SetMethod: null }))
+            return expression;
+        return symbol.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax(cancellation)).Select(syntax => syntax switch
+        {
+            VariableDeclaratorSyntax field => field.Initializer?.Value,
+            PropertyDeclarationSyntax property => property.Initializer?.Value ?? property.ExpressionBody?.Expression,
+            _ => null,
+        }).FirstOrDefault(value => value is not null) ?? expression;
     }
 
     /// <summary>The items of a collection that is written out, and the keys of a map.</summary>

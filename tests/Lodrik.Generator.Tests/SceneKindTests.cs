@@ -64,6 +64,7 @@ public sealed class SceneKindTests
                 FormerScenes = new Dictionary<string, string> { ["old"] = "mill", ["older"] = "mill" },
             };
             """));
+        Assert.Equal(["barn", "loft", "mill"], Scenes("_ = new SessionOptions<Save> { Start = new(\"mill\"), ChangeScene = change => { }, Scenes = Helper.All };"));
         Assert.Equal(["*", "mill", "old"], Scenes("""
             _ = new SessionOptions<Save>
             {
@@ -81,7 +82,7 @@ public sealed class SceneKindTests
 
             [SaveFile("g")] public partial class Save : ISessionSave { public SceneArchive Scenes { get; } = new(); public SessionArchive Session { get; } = new(); }
             public static class Uses { public static void Of(GameSession<Save, World> session, LiveScene<World> live, SceneArchive archive) { {{body}} } }
-            public static class Helper { public const string Weir = "weir"; }
+            public static class Helper { public const string Weir = "weir"; public static IReadOnlyCollection<string> All { get; } = ["barn", Loft]; private const string Loft = "loft"; }
             """);
         Assert.Empty(run.Problems);
         Assert.DoesNotContain(run.Complaints, complaint => complaint.Contains("error", StringComparison.Ordinal));

@@ -57,6 +57,7 @@ public sealed class FormerNameTests : IDisposable
     {
         var changes = Shape<FormerV1>().ChangesTo(Shape<FormerV2>());
         Assert.Contains(changes, change => change.IsLoss && change.ToString()!.Contains("called", StringComparison.Ordinal));
+        Assert.Equal("fuel", Shape<FormerV2>().Find(typeof(PartlyRenamed).FullName!)!.FormerKeys["oil"]);
         Assert.DoesNotContain(changes, change => change.IsLoss && !change.ToString()!.Contains("called", StringComparison.Ordinal));
     }
 
