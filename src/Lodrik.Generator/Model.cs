@@ -94,15 +94,19 @@ internal enum Hooks
 /// <param name="HasOwnSetter">Whether its setter does something of its own, so that it matters when it runs.</param>
 /// <param name="Order">When it is written and set.</param>
 /// <param name="Access">What the accessor that sets it is called through.</param>
-/// <param name="FormerKeys">The keys that it had before.</param>
 /// <param name="HasPrivateSetter">Whether derived types need an accessor, though this one does not.</param>
+/// <param name="FormerKeys">The keys that it had before.</param>
+/// <param name="IsHidden">Whether a derived type in another assembly does not see it.</param>
 internal sealed record MemberModel(
     string Name, string Key, string TypeName, string Codec, Setting Setting, string Owner, bool IsRequired, bool IsNeverNull = false,
     bool HasOwnSetter = false, int Order = 0, string Access = MemberModel.OwnAccess, bool HasPrivateSetter = false,
-    EquatableList<string>? FormerKeys = null)
+    EquatableList<string>? FormerKeys = null, bool IsHidden = false)
 {
-    /// <summary>The accessors of the type itself.</summary>
-    public const string OwnAccess = "StateAccess.";
+    /// <summary>The class with a type's accessors.</summary>
+    public const string AccessName = "StateAccess";
+
+    /// <summary>What the accessors of the type itself are called through.</summary>
+    public const string OwnAccess = AccessName + ".";
 }
 
 internal enum Setting

@@ -165,6 +165,7 @@ internal sealed partial class ModelReader(
         var byKey = new Dictionary<string, string>();
         foreach (var owner in Owners())
         {
+            CheckHidden(owner);
             foreach (var symbol in owner.GetMembers())
             {
                 cancellation.ThrowIfCancellationRequested();
@@ -382,6 +383,10 @@ internal sealed partial class ModelReader(
         }
         if (isBase && symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private })
             setting = Setting.Setter;
+        // A setter that cannot be seen from another assembly is called by the accessor that is there.
+        if (setting == Setting.BackingField && isBase && IsElsewhere(owner)
+            && AccessOf(owner)?.GetMembers("Set" + symbol.Name).IsEmpty == false)
+            setting = Setting.Setter;
         return (memberType, setting, saved);
     }
 
@@ -427,7 +432,7 @@ internal sealed partial class ModelReader(
                     NullableAnnotation: not NullableAnnotation.Annotated },
             symbol is IPropertySymbol { SetMethod: { } ownSetter } && HasBody(ownSetter),
             saved?.NamedArguments.FirstOrDefault(argument => argument.Key == "Order").Value.Value as int? ?? 0,
-            access, symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private }, FormerKeysOf(symbol, key));
+            access, symbol is IPropertySymbol { SetMethod: { } setter } && IsHidden(setter), FormerKeysOf(symbol, key), IsHidden(symbol));
     }
 
     /// <summary>The keys that a member had before: as they are given, and as a member of that name is saved.</summary>
@@ -442,8 +447,7 @@ internal sealed partial class ModelReader(
     private bool ChooseSetting(IPropertySymbol property, bool asked, out Setting setting)
     {
         setting = Setting.Assign;
-        var isAutomatic = property.ContainingType.GetMembers().OfType<IFieldSymbol>()
-            .Any(field => SymbolEqualityComparer.Default.Equals(field.AssociatedSymbol, property));
+        var isAutomatic = IsAutomatic(property);
         if (property.ExplicitInterfaceImplementations.Length > 0)
         {
             if (asked || isAutomatic)
@@ -471,6 +475,38 @@ internal sealed partial class ModelReader(
         if (asked)
             Problem(Diagnostics.BadMember, property, property.Name, "it is computed and cannot be set.");
         return false;
+    }
+
+    /// <summary>
+    /// Whether the compiler made a field for a property. Of another assembly's types there are no private members to be seen, but the
+    /// getter is marked.
+    /// </summary>
+    private static bool IsAutomatic(IPropertySymbol property) => IsElsewhere(property)
+        ? property.GetMethod is { } getter && Attribute(getter, "System.Runtime.CompilerServices.CompilerGeneratedAttribute") is not null
+        : property.ContainingType.GetMembers().OfType<IFieldSymbol>()
+            .Any(field => SymbolEqualityComparer.Default.Equals(field.AssociatedSymbol, property));
+
+    /// <summary>Whether a derived type in another assembly does not see a member.</summary>
+    private static bool IsHidden(ISymbol symbol) =>
+        symbol.DeclaredAccessibility is Accessibility.Private or Accessibility.Internal or Accessibility.ProtectedAndInternal;
+
+    /// <summary>Whether something is declared in another assembly.</summary>
+    private static bool IsElsewhere(ISymbol symbol) => symbol.OriginalDefinition.DeclaringSyntaxReferences.IsEmpty;
+
+    /// <summary>The class with the accessors of a state type.</summary>
+    private static INamedTypeSymbol? AccessOf(INamedTypeSymbol owner) =>
+        owner.OriginalDefinition.GetTypeMembers(MemberModel.AccessName).FirstOrDefault();
+
+    /// <summary>Reports what a base of another assembly saves and this one cannot reach.</summary>
+    private void CheckHidden(INamedTypeSymbol owner)
+    {
+        if (SymbolEqualityComparer.Default.Equals(owner, type) || !IsElsewhere(owner)
+            || AccessOf(owner)?.GetMembers(StateTypeSource.HiddenName).FirstOrDefault()
+                is not IFieldSymbol { ConstantValue: string hidden })
+            return;
+        foreach (var name in hidden.Split(' '))
+            Problem(Diagnostics.BadMember, type, $"{owner.Name}.{name}",
+                $"it is saved by a base of '{type.Name}' in another assembly, and is not public or protected. Make it protected.");
     }
 
     private bool HasStateTypeAbove() => Above(type).Any(TypeCodecs.IsStateType);

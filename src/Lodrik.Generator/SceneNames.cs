@@ -23,7 +23,7 @@ internal static class SceneNames
         InvocationExpressionSyntax { Expression: MemberAccessExpressionSyntax { Name.Identifier.ValueText: var name } } call =>
             Calls.TryGetValue(name, out var at) && call.ArgumentList.Arguments.Count > at,
         ObjectCreationExpressionSyntax { Type: var type } => type.ToString().EndsWith(Place, StringComparison.Ordinal),
-        ImplicitObjectCreationExpressionSyntax { ArgumentList.Arguments: { Count: > 0 } arguments } =>
+        ImplicitObjectCreationExpressionSyntax { ArgumentList.Arguments: { Count: 1 or 2 } arguments } =>
             !arguments[0].Expression.IsKind(SyntaxKind.NumericLiteralExpression),
         AssignmentExpressionSyntax { Left: IdentifierNameSyntax { Identifier.ValueText: "Scene" or "Scenes" or "FormerScenes" },
             Parent: InitializerExpressionSyntax } => true,

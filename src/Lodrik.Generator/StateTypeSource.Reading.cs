@@ -171,13 +171,22 @@ internal sealed partial class StateTypeSource
     {
         var members = model.Members.Where(member => member.Access == MemberModel.OwnAccess
             && (member.HasPrivateSetter || member.Setting is Setting.Setter or Setting.BackingField or Setting.ReadOnlyField)).ToList();
-        if (members.Count == 0)
+        var hidden = model.ChecksType && !IsRoot ? model.Members.Where(member => member.IsHidden).Select(member => member.Name).ToList()
+            : [];
+        if (members.Count == 0 && hidden.Count == 0)
             return;
         Line();
         Line("/// <summary>Reaches members that are not set by plain assignment.</summary>");
         Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
         Line(Marks);
-        Open($"{(model.ChecksType && !IsRoot ? "protected" : "private")} static class StateAccess");
+        Open($"{(model.ChecksType && !IsRoot ? "protected" : "private")} static class {MemberModel.AccessName}");
+        if (hidden.Count > 0)
+        {
+            Line("/// <summary>What is saved and a derived type in another assembly does not see.</summary>");
+            Line($"public const string {HiddenName} = {Quote(string.Join(" ", hidden))};");
+            if (members.Count > 0)
+                Line();
+        }
         foreach (var member in members)
         {
             if (member != members[0])

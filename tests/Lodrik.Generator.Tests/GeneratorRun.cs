@@ -23,12 +23,20 @@ internal sealed class GeneratorRun
     {
     }
 
-    private GeneratorRun(IIncrementalGenerator[] generators, string[] sources, string head = "")
+    /// <summary>One run over a game that has another assembly as its library.</summary>
+    public static GeneratorRun WithLibrary(GeneratorRun library, string source)
+    {
+        using var bytes = new MemoryStream();
+        Xunit.Assert.Empty(library.Whole.Emit(bytes).Diagnostics.Where(one => one.Severity == DiagnosticSeverity.Error));
+        return new GeneratorRun([new StateTypeGenerator()], [source], library: MetadataReference.CreateFromImage(bytes.ToArray()));
+    }
+
+    private GeneratorRun(IIncrementalGenerator[] generators, string[] sources, string head = "", MetadataReference? library = null)
     {
         _compilation = CSharpCompilation.Create(
-            "game",
+            library is null ? "library" : "game",
             sources.Select(source => CSharpSyntaxTree.ParseText((source == sources[0] ? head : "") + Usings + source, Parsing, "Game.cs")),
-            References,
+            library is null ? References : References.Add(library),
             new CSharpCompilationOptions(OutputKind.DynamicallyLinkedLibrary, nullableContextOptions: NullableContextOptions.Enable));
         _driver = CSharpGeneratorDriver.Create(
                 [.. generators.Select(generator => generator.AsSourceGenerator())],
