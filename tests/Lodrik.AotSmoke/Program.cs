@@ -49,6 +49,8 @@ try
         var rows = Rows.Make();
         var reread = StateFile.FromBytes<Rows>(StateFile.ToBytes(rows, form));
         Check($"{form}: rows, variants, shared objects and former names come back", StateContent.AreEqual(rows, reread) && ReferenceEquals(reread.All[3].Lamp, reread.All[7].Lamp));
+        Check($"{form}: generic types, structs that are not ours and variants of an interface come back",
+            reread.All[9].Pouch.Others[1].X == 9 && reread.All[9].Own.Best == "best 9" && reread.All[8].Named is Knot { Number: 8 });
         Check($"{form}: a copy is equal and shares nothing", StateContent.AreEqual(StateContent.Copy(rows), rows) && !ReferenceEquals(StateContent.Copy(rows).All[3].Lamp, rows.All[3].Lamp));
 
         var everything = Everything.Make();
