@@ -186,13 +186,19 @@ internal sealed partial class ModelReader
             codec = $"{FixedArrayCodec}<{TypeCodecs.Name(array.ElementType)}, {codec}>";
         return new MemberModel(symbol.Name, key, TypeCodecs.Name(memberType), codec, setting, TypeCodecs.Name(owner),
             symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true },
-            memberType is { IsReferenceType: true, NullableAnnotation: NullableAnnotation.NotAnnotated }
-                or ITypeParameterSymbol { HasNotNullConstraint: true, IsValueType: false,
-                    NullableAnnotation: not NullableAnnotation.Annotated },
+            IsNeverNull(memberType),
             symbol is IPropertySymbol { SetMethod: { } ownSetter } && HasBody(ownSetter),
             saved?.NamedArguments.FirstOrDefault(argument => argument.Key == "Order").Value.Value as int? ?? 0,
             access, symbol is IPropertySymbol { SetMethod: { } setter } && IsHidden(setter), FormerKeysOf(symbol, key), IsHidden(symbol));
     }
+
+    /// <summary>Whether a type says that its values are never null, though they could be.</summary>
+    private static bool IsNeverNull(ITypeSymbol type) => type switch
+    {
+        { NullableAnnotation: NullableAnnotation.Annotated } => false,
+        ITypeParameterSymbol { HasNotNullConstraint: true, IsValueType: false } => true,
+        _ => type is { IsReferenceType: true, NullableAnnotation: NullableAnnotation.NotAnnotated },
+    };
 
     /// <summary>The keys that a member had before: as they are given, and as a member of that name is saved.</summary>
     private static EquatableList<string>? FormerKeysOf(ISymbol symbol, string key) =>

@@ -25,8 +25,11 @@ internal static class SceneNames
         ObjectCreationExpressionSyntax { Type: var type } => type.ToString().EndsWith(Place, StringComparison.Ordinal),
         ImplicitObjectCreationExpressionSyntax { ArgumentList.Arguments: { Count: 1 or 2 } arguments } =>
             !arguments[0].Expression.IsKind(SyntaxKind.NumericLiteralExpression),
-        AssignmentExpressionSyntax { Left: IdentifierNameSyntax { Identifier.ValueText: "Scene" or "Scenes" or "FormerScenes" },
-            Parent: InitializerExpressionSyntax } => true,
+        AssignmentExpressionSyntax
+        {
+            Left: IdentifierNameSyntax { Identifier.ValueText: "Scene" or "Scenes" or "FormerScenes" },
+            Parent: InitializerExpressionSyntax
+        } => true,
         _ => false,
     };
 
@@ -92,7 +95,7 @@ internal static class SceneNames
             case InvocationExpressionSyntax call:
                 var found = model.GetSymbolInfo(call, cancellation);
                 return (found.Symbol ?? found.CandidateSymbols.FirstOrDefault()) is IMethodSymbol
-                    { ContainingType.Name: "SceneArchive" or "LiveScene", Parameters: var parameters } method && IsOurs(method)
+                { ContainingType.Name: "SceneArchive" or "LiveScene", Parameters: var parameters } method && IsOurs(method)
                     && parameters.FirstOrDefault(one => one.Name == "name") is { } parameter
                     ? PassedNames.ArgumentFor(call, parameter)
                     : null;
