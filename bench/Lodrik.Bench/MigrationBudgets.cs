@@ -11,6 +11,7 @@ internal static class MigrationBudgets
     private const int Count = 100_000;
 
     private static readonly SceneBindings<List<Buoy>> Bindings = new SceneBindings<List<Buoy>>()
+        .OwnNumbers()
         .Kind("buoy", scene => scene, buoy => buoy
             .Id(one => one.Id)
             .Placement(one => new Placement2D(one.At), (one, place) => one.At = place.Position)

@@ -103,7 +103,18 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
         var first = context.TargetSymbol.GetAttributes()
             .First(one => SymbolEqualityComparer.Default.Equals(one.AttributeClass, context.Attributes[0].AttributeClass));
         return first.ApplicationSyntaxReference is { } written && written.SyntaxTree == context.TargetNode.SyntaxTree
-            && context.TargetNode.Span.Contains(written.Span);
+            && context.TargetNode.Span.Contains(written.Span) && IsFirstOfItsName((INamedTypeSymbol)context.TargetSymbol);
+    }
+
+    /// <summary>
+    /// Whether no other type has the name. A class and a struct of one name are the compiler's error, and two types to it; code for both would
+    /// have one file name, and no type of the game would get any code.
+    /// </summary>
+    private static bool IsFirstOfItsName(INamedTypeSymbol type)
+    {
+        var container = type.ContainingType ?? (INamespaceOrTypeSymbol)type.ContainingNamespace;
+        return type.IsFileLocal
+            || SymbolEqualityComparer.Default.Equals(container.GetTypeMembers(type.Name, type.Arity).First(one => !one.IsFileLocal), type);
     }
 
     private static ModelReader Reader(GeneratorAttributeSyntaxContext context, CancellationToken cancellation) =>

@@ -114,6 +114,17 @@ public sealed class RefusedTypeTests
         Assert.Contains("CS0579", Assert.Single(run.Complaints), StringComparison.Ordinal);
     }
 
+    [Theory]
+    [InlineData("[StateType] public partial record struct Hero(int A); [StateType] public partial class Hero { public string B { get; set; } }")]
+    [InlineData("[SaveFile(\"x\")] public partial class Hero { public int A { get; set; } } [SaveFile(\"x\")] public partial interface Hero { }")]
+    public void A_class_and_a_struct_of_one_name_are_the_compilers_error_and_all_others_get_their_code(string twice)
+    {
+        var run = new GeneratorRun(twice + " [StateType] public partial class Other { public int C { get; set; } }");
+        Assert.Contains(run.Complaints, complaint => complaint.Contains("CS0261", StringComparison.Ordinal));
+        Assert.DoesNotContain(run.Complaints, complaint => complaint.Contains("CS8785", StringComparison.Ordinal));
+        Assert.Contains(run.Result.GeneratedSources, source => source.SourceText.ToString().Contains("partial class Other", StringComparison.Ordinal));
+    }
+
     [Fact]
     public void A_type_local_to_its_file_is_refused() =>
         Assert.Equal("LDR010", Assert.Single(new GeneratorRun("[StateType] file partial class Hero { public int Level { get; set; } }").Problems).Id);

@@ -83,7 +83,7 @@ public sealed class SaveComparison
             TreeComparison.Compare($"/{PointerBuilder.Escape(name)}", was, @is, changes, wholeVectors: true);
             all.AddRange(changes);
             if (SceneContent.EntitiesOf(was) is { } one && SceneContent.EntitiesOf(@is) is { } other)
-                Sort(name, (one, [.. SceneContent.GoneOf(was!)]), (other, [.. SceneContent.GoneOf(@is!)]), changes, values, entities);
+                Sort(name, @is!, (one, [.. SceneContent.GoneOf(was!)]), (other, [.. SceneContent.GoneOf(@is!)]), changes, values, entities);
             else
                 values.AddRange(changes);
         }
@@ -113,12 +113,12 @@ public sealed class SaveComparison
     private static SaveValue? TreeOf(SavedFile file, string name) => file.Source.Find(name)?.ToTree();
 
     /// <summary>Tells the changes of entities from the others, and gathers those of each.</summary>
-    private static void Sort(string section, (SaveMap Entities, HashSet<string> Gone) before,
+    private static void Sort(string section, SaveValue scene, (SaveMap Entities, HashSet<string> Gone) before,
         (SaveMap Entities, HashSet<string> Gone) after, List<StateChange> changes, List<StateChange> values, List<EntityChange> entities)
     {
         var prefix = $"/{PointerBuilder.Escape(section)}/entities/";
         var gone = $"/{PointerBuilder.Escape(section)}/gone/";
-        var scene = section[(section.IndexOf('/', StringComparison.Ordinal) + 1)..];
+        var name = section[(section.IndexOf('/', StringComparison.Ordinal) + 1)..];
         foreach (var group in changes.GroupBy(change => EntityOf(change, prefix)))
         {
             if (EntityId.TryParse(group.Key, out var id))
@@ -127,12 +127,13 @@ public sealed class SaveComparison
                 var outcome = OutcomeOf(id, was, @is, before.Gone, after.Gone);
                 var details = DetailsOf(outcome, was, @is, group, prefix.Length + PointerBuilder.Escape(group.Key).Length);
                 var hasMoved = outcome == EntityOutcome.Changed && details.Exists(IsMove);
-                entities.Add(new EntityChange(scene, id, KindOf(@is ?? was), hasMoved ? EntityOutcome.Moved : outcome, details));
+                entities.Add(new EntityChange(name, id, KindOf(@is ?? was), hasMoved ? EntityOutcome.Moved : outcome, details));
             }
             else
             {
-                // That a placed entity is gone is said with the entity.
-                values.AddRange(group.Where(change => !change.Path.StartsWith(gone, StringComparison.Ordinal)));
+                // That a placed entity is gone is said with the entity, and what kinds have is said by their entities.
+                values.AddRange(group.Where(change =>
+                    !change.Path.StartsWith(gone, StringComparison.Ordinal) && !SceneRecord.IsAboutKinds(change.Path, _ => scene)));
             }
         }
     }

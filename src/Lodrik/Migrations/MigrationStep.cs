@@ -48,7 +48,8 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         return AddGroup(
             prefix => $"{part} of each {(kind == AnyName ? "entity" : kind)}: {prefix}", InScenes, Describe(describe),
             claim => claim with { Kind = kind, Part = part },
-                root => Entities(root, kind).Select(entity => PartOf(entity, part)).OfType<MigrationPlace>());
+                root => Entities(root, kind).Select(entity => PartOf(entity, part)).OfType<MigrationPlace>()
+                    .Where(place => place.Value is not SaveScalar { Kind: SaveValueKind.Null }));
     }
 
     /// <summary>Gives a kind another name.</summary>
@@ -62,6 +63,12 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         {
             foreach (var (_, entity) in Entities(root, from))
                 entity["kind"] = to;
+            foreach (var kinds in KnownKinds(root))
+            {
+                // Where the kind of today is there as well, both are of one game and have the same members.
+                if (kinds.TryGet(from, out var known) && kinds.Remove(from) && !kinds.TryGet(to, out _))
+                    kinds[to] = known;
+            }
         }));
     }
 
@@ -72,8 +79,11 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         RefuseIfPresent(nameof(RemoveKind));
         return Add(new MigrationOperation(at => [$"{at}the kind {kind} is removed"], InScenes, [OfKind(kind)], root =>
         {
-            foreach (var (place, _) in Entities(root, kind).ToList())
+            // From the last on: what is removed from a list moves those after it.
+            foreach (var (place, _) in Entities(root, kind).Reverse().ToList())
                 place.Remove();
+            foreach (var kinds in KnownKinds(root))
+                kinds.Remove(kind);
         }));
     }
 
@@ -95,6 +105,15 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
             {
                 if (PartOf(entity, from) is { } part && !part.TryRename(to))
                     throw new OperationException($"The entity has a part \"{to}\" already.", part.Locate());
+            }
+            foreach (var members in KnownKinds(root).SelectMany(kinds => kinds)
+                .Where(known => kind == AnyName || known.Key == kind).Select(known => MembersOf(known.Value)).OfType<SaveList>())
+            {
+                for (var i = 0; i < members.Count; i++)
+                {
+                    if (members[i].TextIfSingle() == from)
+                        members[i] = to;
+                }
             }
         }));
     }
@@ -216,12 +235,32 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
                 continue;
             foreach (var (id, value) in entities)
             {
-                if (value is SaveMap entity && (kind == AnyName
-                    || (entity.TryGet("kind", out var its) && its is SaveScalar { Kind: SaveValueKind.Text } text && text.Text == kind)))
+                if (value is SaveMap entity && IsOf(entity, kind))
                     yield return (new MigrationPlace(place, entities, id), entity);
             }
         }
+        // Those that wait for a game that knows them as well: it may be the one that this step leads to.
+        foreach (var (place, _) in root.Find(MigrationPath.Of(_scenes, null, "kept"), mayMiss: true))
+        {
+            if (place.Value is not SaveList kept)
+                continue;
+            for (var index = 0; index < kept.Count; index++)
+            {
+                if (kept[index] is SaveMap entity && IsOf(entity, kind))
+                    yield return (new MigrationPlace(place, kept, index), entity);
+            }
+        }
     }
+
+    private static bool IsOf(SaveMap entity, string kind) => kind == AnyName
+        || (entity.TryGet("kind", out var its) && its is SaveScalar { Kind: SaveValueKind.Text } text && text.Text == kind);
+
+    /// <summary>What the kinds of each scene had in the game that made the save.</summary>
+    private IEnumerable<SaveMap> KnownKinds(MigrationRoot root) =>
+        root.Find(MigrationPath.Of(_scenes, null, "kinds"), mayMiss: true).Select(found => found.Place.Value).OfType<SaveMap>();
+
+    private static SaveList? MembersOf(SaveValue known) =>
+        known is SaveMap map && map.TryGet("members", out var members) ? members as SaveList : null;
 
     private static MigrationPlace? PartOf((MigrationPlace Place, SaveMap Entity) entity, string part) =>
         entity.Entity.TryGet("parts", out var value) && value is SaveMap parts && parts.TryGet(part, out _)

@@ -2,6 +2,7 @@ using System.ComponentModel;
 using Lodrik.Inspection;
 using Lodrik.Saves;
 using Lodrik.Saves.Forms;
+using Lodrik.Scenes;
 
 namespace Lodrik.State;
 
@@ -16,19 +17,20 @@ public static class StateContent
     /// </summary>
     /// <exception cref="UnsavableStateException">The state is nested without end, or holds an object of an undeclared type.</exception>
     public static T Copy<T>(T state) where T : IStateRoot<T> =>
-        state is null ? state! : CopyInto(state, T.BeginReading());
+        state is null ? state! : Copy(state, T.BeginReading(), new CopyContext());
 
     /// <summary>
-    /// Copies a state into an object that is there, which stays the one it is, and what it holds as well: as if the state had been saved
-    /// and was read into it.
+    /// Copies a state into an object that is there, which stays the one it is, and what it holds as well; an array if it has the same lengths.
     /// </summary>
     /// <returns>The object.</returns>
     /// <exception cref="UnsavableStateException">The state is nested without end, or holds an object of an undeclared type.</exception>
-    internal static T CopyInto<T>(T state, T into) where T : IStateRoot<T>
+    internal static T CopyInto<T>(T state, T into) where T : IStateRoot<T> =>
+        Copy(state, into, new CopyContext { FillsArrays = true });
+
+    private static T Copy<T>(T state, T into, CopyContext context) where T : IStateRoot<T>
     {
         try
         {
-            var context = new CopyContext();
             var copy = T.CopyState(state, into, context);
             context.Fill();
             return copy;
@@ -84,6 +86,8 @@ public static class StateContent
             TreeComparison.Compare("", content, otherContent, changes);
         else
             TreeComparison.Compare("", one, other, changes);
+        // What the game itself has is not progress of the player.
+        changes.RemoveAll(change => SceneRecord.IsAboutKinds(change.Path, name => other.TryGet(name, out var section) ? section : null));
         return changes;
     }
 

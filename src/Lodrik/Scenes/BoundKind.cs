@@ -1,84 +1,84 @@
-using Lodrik.State;
-
 namespace Lodrik.Scenes;
 
-/// <summary>A kind's binding with the type of its objects out of sight, as the capture and the plan go through all kinds alike.</summary>
-internal interface IBoundKind<TScene>
+/// <summary>Receives the entities that are found in a scene.</summary>
+internal interface ILiveSink<TScene>
 {
-    string Kind { get; }
+    /// <summary>The container of a kind's objects.</summary>
+    KindObjects<TScene> ObjectsOf(SceneKind<TScene> kind);
 
-    bool CanSpawn { get; }
-
-    bool OmitsUnchanged { get; }
-
-    /// <summary>Takes the parts of an entity into a record; those that may be left out and are as authored are.</summary>
-    /// <param name="live">The entity.</param>
-    /// <param name="record">The record, which has the entity as its last.</param>
-    /// <param name="authored">The authored scene; null to take everything.</param>
-    void TakeParts(LiveEntity<TScene> live, SceneRecord record, SceneRecord? authored);
-
-    /// <summary>Takes what an entity refers to.</summary>
-    IEnumerable<(string Name, bool IsSingle, IReadOnlyList<EntityReference> References)> TakeReferences(
-        object entity, IEntityLookup lookup);
-
-    /// <summary>Puts what the record has of an entity, and of the authored scene what may be left out of a record.</summary>
-    /// <param name="entity">The entity.</param>
-    /// <param name="record">The record.</param>
-    /// <param name="index">The entity's place in the record; -1 where it is as authored.</param>
-    /// <param name="authored">The authored scene.</param>
-    /// <param name="authoredIndex">The entity's place in that; -1 where it was not placed.</param>
-    void PutParts(object entity, SceneRecord record, int index, SceneRecord authored, int authoredIndex);
-
-    void PutReferences(object entity, SceneRecord record, int index, IEntityLookup lookup);
-
-    /// <summary>What a record has of an entity's references.</summary>
-    IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(SceneRecord record, int index);
-
-    /// <summary>
-    /// The references that lead nowhere and that the entity does not keep by itself, each with its place among those of its name.
-    /// </summary>
-    IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(
-        SceneRecord record, int index, IEntityLookup lookup);
-
-    object Spawn(TScene scene, EntityId id);
-
-    void Remove(TScene scene, object entity);
-
-    bool HasParent { get; }
-
-    void PutParent(object entity, object? parent);
-
-    void Settle(TScene scene, object entity);
-
-    bool HasSettled { get; }
-
-    bool HasReferences { get; }
-
-    PartColumn? MakeColumn(string part);
-
-    PartColumn MakeReferenceColumn(string name);
+    /// <summary>An entity that is in the scene.</summary>
+    /// <param name="id">Its id; the default if it has none yet.</param>
+    /// <param name="objects">The objects of its kind.</param>
+    /// <param name="slot">Its place among them.</param>
+    /// <param name="failure">Why its id could not be had; null if it could.</param>
+    void Found(EntityId id, KindObjects<TScene> objects, int slot, Exception? failure);
 }
 
 /// <summary>Kinds that share a description, and where their objects are found.</summary>
-internal interface IBoundFamily<TScene>
+internal interface IEntityFamily<TScene>
 {
-    /// <summary>The objects that are in the scene now.</summary>
+    /// <summary>Hands out the objects that are in the scene and alive, and gives a value after some, when it may be left for a while.</summary>
     /// <exception cref="SceneException">One of them is of a kind that was not named.</exception>
-    IEnumerable<LiveEntity<TScene>> Live(TScene scene);
+    IEnumerable<int> Visit(TScene scene, ILiveSink<TScene> sink);
+
+    /// <summary>Whether objects of a type may be among its entities.</summary>
+    bool Has(Type type);
+
+    /// <summary>The id of an object; the default if it has none.</summary>
+    EntityId IdOf(TScene scene, object entity);
 }
 
+/// <summary>Kinds that are described by getters and setters.</summary>
 internal sealed class BoundFamily<TScene, TEntity>(
     KindBinding<TScene, TEntity> binding, IReadOnlyDictionary<string, BoundKind<TScene, TEntity>> kinds,
     Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string>? kindOf)
-    : IBoundFamily<TScene> where TEntity : notnull
+    : IEntityFamily<TScene> where TEntity : notnull
 {
     private readonly BoundKind<TScene, TEntity>? _only = kindOf is null ? kinds.Values.Single() : null;
 
-    public IEnumerable<LiveEntity<TScene>> Live(TScene scene)
+    public IEnumerable<int> Visit(TScene scene, ILiveSink<TScene> sink)
     {
+        var last = _only;
+        var count = 0;
+        var objects = last is null ? null : (LiveObjects<TScene, TEntity>)sink.ObjectsOf(last);
         foreach (var entity in entities(scene))
-            yield return new LiveEntity<TScene>(
-                binding.TakeId!(entity), _only ?? Find(kindOf!(entity)), binding.TakeParent?.Invoke(entity), entity);
+        {
+            if (binding.IsAlive is { } isAlive && !isAlive(entity))
+                continue;
+            if (_only is null && Find(kindOf!(entity)) is var kind && kind != last)
+            {
+                last = kind;
+                objects = (LiveObjects<TScene, TEntity>)sink.ObjectsOf(kind);
+            }
+            var id = default(EntityId);
+            Exception? failure = null;
+            try
+            {
+                id = binding.TakeId!(scene, entity);
+            }
+            catch (Exception exception) when (exception is not OutOfMemoryException)
+            {
+                failure = exception;
+            }
+            sink.Found(id, objects!, objects!.Add(entity), failure);
+            if (++count % 16 == 0)
+                yield return 0;
+        }
+    }
+
+    public bool Has(Type type) => typeof(TEntity).IsAssignableFrom(type);
+
+    public EntityId IdOf(TScene scene, object entity)
+    {
+        try
+        {
+            return binding.TakeId!(scene, (TEntity)entity);
+        }
+        catch (Exception exception) when (exception is not OutOfMemoryException)
+        {
+            // An object that is not in the scene need not have one.
+            return default;
+        }
     }
 
     private BoundKind<TScene, TEntity> Find(string kind) => kinds.GetValueOrDefault(kind) ?? throw new SceneException(
@@ -86,116 +86,42 @@ internal sealed class BoundFamily<TScene, TEntity>(
         remedy: $"Bound with it are: {string.Join(", ", kinds.Keys)}.");
 }
 
-internal sealed class BoundKind<TScene, TEntity>(string kind, KindBinding<TScene, TEntity> binding) : IBoundKind<TScene>
+/// <summary>A kind that is described by getters and setters.</summary>
+internal sealed class BoundKind<TScene, TEntity>(string name, KindBinding<TScene, TEntity> binding) : EntityKind<TScene, TEntity>(name)
     where TEntity : notnull
 {
-    private readonly IPartBinding<TEntity>[] _parts = [.. binding.Parts];
+    public override bool CanSpawn => binding.SpawnEntity is not null;
 
-    public string Kind => kind;
+    public override bool OmitsUnchanged => binding.OmitsUnchanged;
 
-    public bool CanSpawn => binding.SpawnEntity is not null;
+    public override bool HasParent => binding.PutParentOf is not null;
 
-    public bool OmitsUnchanged => binding.OmitsUnchanged;
+    public override bool HasSettled => binding.EntitySettled is not null;
 
-    public bool HasParent => binding.PutParent is not null;
+    public override bool NamesParent => binding.TakeParentId is not null;
 
-    public bool HasSettled => binding.EntitySettled is not null;
+    public override IReadOnlyList<EntityMember> Members { get; } = [.. binding.Parts, .. binding.Links];
 
-    public bool HasReferences => binding.References.Count > 0;
+    public override int PartCount => binding.Parts.Count;
 
-    public void TakeParts(LiveEntity<TScene> live, SceneRecord record, SceneRecord? authored)
-    {
-        var entity = (TEntity)live.Object;
-        var index = record.Entities.Count - 1;
-        var columns = ColumnsIn(record);
-        var authoredIndex = authored?.TryIndexOf(live.Id) ?? -1;
-        if (authoredIndex >= 0 && authored!.Entities[authoredIndex].Kind != kind)
-            authoredIndex = -1;
-        var authoredColumns = authoredIndex >= 0 ? ColumnsIn(authored!) : [];
-        for (var i = 0; i < columns.Length; i++)
-        {
-            var part = _parts[i];
-            if (!part.AppliesTo(entity))
-                continue;
-            var mayOmit = authoredIndex >= 0 && (part.OnlyIfChanged || binding.OmitsUnchanged);
-            part.Take(entity, columns[i], index, mayOmit ? (authoredColumns[i], authoredIndex) : null);
-        }
-    }
+    public override IReadOnlyList<EntityPart<TScene, TEntity>> Parts => binding.Parts;
 
-    public IEnumerable<(string Name, bool IsSingle, IReadOnlyList<EntityReference> References)> TakeReferences(
-        object entity, IEntityLookup lookup)
-    {
-        foreach (var reference in binding.References)
-            yield return (reference.Name, reference.IsSingle, reference.Take((TEntity)entity, lookup));
-    }
+    public override IReadOnlyList<EntityLink<TScene, TEntity>> Links => binding.Links;
 
-    public void PutParts(object entity, SceneRecord record, int index, SceneRecord authored, int authoredIndex)
-    {
-        var live = (TEntity)entity;
-        var columns = ColumnsIn(record);
-        var authoredColumns = authoredIndex >= 0 && authored.Entities[authoredIndex].Kind == kind ? ColumnsIn(authored) : [];
-        for (var i = 0; i < columns.Length; i++)
-        {
-            var part = _parts[i];
-            if (!part.AppliesTo(live) || (index >= 0 && part.Put(live, columns[i], index)))
-                continue;
-            var isAuthored = authoredColumns.Length > 0 && (index < 0 || part.OnlyIfChanged || binding.OmitsUnchanged);
-            if (!isAuthored || !part.Put(live, authoredColumns[i], authoredIndex))
-                part.Clear(live);
-        }
-    }
+    public override KindObjects<TScene> Gather(TScene scene) => new LiveObjects<TScene, TEntity>(this, scene);
 
-    private PartColumn[] ColumnsIn(SceneRecord record) => record.Bound(
-        this, static (record, self) => [.. self._parts.Select(part => record.Column(self.Kind, part.Name, part.MakeColumn))]);
+    public override EntityId IdOf(TScene scene, TEntity entity) => binding.TakeId!(scene, entity);
 
-    public void PutReferences(object entity, SceneRecord record, int index, IEntityLookup lookup)
-    {
-        foreach (var reference in binding.References)
-            reference.Put((TEntity)entity, In(record, index, reference), lookup);
-    }
+    public override object? ParentOf(TScene scene, TEntity entity) => binding.TakeParent?.Invoke(scene, entity);
 
-    public IEnumerable<(string Name, EntityReference Reference)> ReferencesOf(SceneRecord record, int index) =>
-        binding.References.SelectMany(reference => In(record, index, reference).Select(one => (reference.Name, one)));
+    public override EntityId? ParentIdOf(TScene scene, TEntity entity) => binding.TakeParentId?.Invoke(scene, entity);
 
-    public IEnumerable<(string Name, IReadOnlyList<(int Place, EntityReference Reference)> Lost)> FindLost(
-        SceneRecord record, int index, IEntityLookup lookup)
-    {
-        foreach (var reference in binding.References)
-        {
-            if (reference.KeepsReferences)
-                continue;
-            var lost = In(record, index, reference).Select((one, place) => (place, one)).Where(one => lookup.Find(one.one) is null)
-                .ToList();
-            if (lost.Count > 0)
-                yield return (reference.Name, lost);
-        }
-    }
+    public override void PutParent(TScene scene, TEntity entity, EntityId? id, object? parent) =>
+        binding.PutParentOf?.Invoke(scene, entity, id, parent);
 
-    private IReadOnlyList<EntityReference> In(SceneRecord record, int index, IReferenceBinding<TEntity> reference) =>
-        ReferenceColumns.Get(record.Column(kind, reference.Name, reference.MakeColumn), index);
+    public override TEntity Spawn(TScene scene, EntityId id) => binding.SpawnEntity!(scene, id, Name);
 
-    public object Spawn(TScene scene, EntityId id)
-    {
-        var entity = binding.SpawnEntity!(scene, id, kind) ?? throw new SceneException(
-            SaveErrorCode.SceneConflict, $"Spawning the {kind} {id} gave nothing.", remedy: "Give the new object from Spawn.");
-        // Otherwise the scene could not be captured any more, and the next save would be refused.
-        var actual = binding.TakeId!(entity);
-        return actual == id ? entity : throw new SceneException(
-            SaveErrorCode.SceneConflict, $"The {kind} that was spawned as {id} says that its id is {actual}.",
-            remedy: "Spawn has to give the object the whole id that it gets, name or number.");
-    }
+    public override void Remove(TScene scene, TEntity entity) => binding.RemoveEntity!(scene, entity);
 
-    public void Remove(TScene scene, object entity) => binding.RemoveEntity!(scene, (TEntity)entity);
-
-    public void PutParent(object entity, object? parent) => binding.PutParent?.Invoke((TEntity)entity, parent);
-
-    public void Settle(TScene scene, object entity) => binding.EntitySettled?.Invoke(scene, (TEntity)entity);
-
-    public PartColumn? MakeColumn(string part) => binding.Parts.FirstOrDefault(one => one.Name == part)?.MakeColumn()
-        ?? binding.References.FirstOrDefault(one => one.Name == part)?.MakeColumn();
-
-    public PartColumn MakeReferenceColumn(string name) => binding.References.First(one => one.Name == name).MakeColumn();
+    public override void Settle(TScene scene, TEntity entity) => binding.EntitySettled?.Invoke(scene, entity);
 }
-
-/// <summary>An object of the live scene.</summary>
-internal sealed record LiveEntity<TScene>(EntityId Id, IBoundKind<TScene> Kind, object? Parent, object Object);

@@ -4,28 +4,36 @@ namespace Lodrik.Scenes;
 
 /// <summary>
 /// What a restored save has and the game cannot show now: entities of unknown kinds, placed ones that the designer has taken out, parts
-/// that the game does not know, references to what is not there. None of it is lost; it goes into the next save as it came.
+/// that the game does not know, references to what is not there, and what was collected of what this version does not place. None of it is
+/// lost; it goes into the next save as it came.
 /// </summary>
 internal sealed class KeptState
 {
-    private SceneRecord _record = new();
-    private readonly List<EntityRecord> _entities = [];
+    private readonly List<(SceneRecord From, int Index)> _entities = [];
     private readonly HashSet<EntityId> _withUnknownParts = [];
-    private readonly Dictionary<(EntityId Id, string Name), IReadOnlyList<(int Place, EntityReference Reference)>> _lost = [];
+    private readonly List<EntityId> _gone = [];
+    private SceneRecord _record = new();
+    private LostReferences _lost = new();
 
-    /// <summary>What stands for the parent among the references: no part has an empty name.</summary>
-    public const string ParentName = "";
-
-    /// <summary>What an entity belonged to, where that was not there when it was restored.</summary>
+    /// <summary>What an entity belonged to, if that was not there when it was restored.</summary>
     public EntityId? LostParent(EntityId id) =>
-        _lost.TryGetValue((id, ParentName), out var lost) ? lost[0].Reference.Id : default(EntityId?);
+        _lost.Of(id, LostReferences.ParentName) is [var lost, ..] ? lost.Reference.Id : default(EntityId?);
+
+    /// <summary>The entity belongs to something else since.</summary>
+    public void ForgetParent(EntityId id) => _lost.Forget(id, LostReferences.ParentName);
 
     /// <summary>What an entity refers to, with what led nowhere when it was restored at the places that it had.</summary>
-    public IReadOnlyList<EntityReference> WithLost(
-        EntityId id, string name, bool isSingle, IReadOnlyList<EntityReference> references, IEntityLookup lookup)
+    public List<EntityReference> WithLost(
+        EntityId id, string name, bool isSingle, List<EntityReference> references, IEntityLookup lookup)
     {
-        if (!_lost.TryGetValue((id, name), out var lost) || (isSingle && references.Count > 0))
+        var lost = _lost.Of(id, name);
+        if (lost.Count == 0)
             return references;
+        if (isSingle && references.Count > 0)
+        {
+            _lost.Forget(id, name);
+            return references;
+        }
         var all = references.ToList();
         foreach (var (place, reference) in lost)
         {
@@ -36,29 +44,33 @@ internal sealed class KeptState
     }
 
     /// <summary>Takes over what a restored record has and the game has not.</summary>
-    public void Take(
-        RestorePlan plan, SceneRecord record,
-        IReadOnlyDictionary<(EntityId Id, string Name), IReadOnlyList<(int Place, EntityReference Reference)>> lost)
+    /// <param name="record">The record.</param>
+    /// <param name="passedOver">The places of the entities in it that are not in the scene.</param>
+    /// <param name="isPlaced">Whether this version of the game places an entity in the scene.</param>
+    /// <param name="lost">The references that lead nowhere.</param>
+    public void TakeOver(SceneRecord record, IReadOnlyList<int> passedOver, Func<EntityId, bool> isPlaced, LostReferences lost)
     {
-        _record = record;
+        (_record, _lost) = (record, lost);
         _entities.Clear();
         _withUnknownParts.Clear();
-        _lost.Clear();
-        foreach (var (key, references) in lost)
-            _lost.Add(key, references);
-        foreach (var step in plan.Steps)
+        _gone.Clear();
+        foreach (var index in passedOver)
+            _entities.Add((record, index));
+        for (var index = 0; index < record.Kept?.Entities.Count; index++)
+            _entities.Add((record.Kept, index));
+        foreach (var id in record.Gone)
         {
-            if (step.Action is RestoreAction.UnknownKind or RestoreAction.TakenOut)
-                _entities.Add(record.Find(step.Id)!.Value);
+            if (!isPlaced(id))
+                _gone.Add(id);
         }
         foreach (var (kind, column) in record.Columns)
         {
             if (column is not TreePartColumn)
                 continue;
-            foreach (var entity in record.Entities)
+            for (var index = 0; index < record.Entities.Count; index++)
             {
-                if (entity.Kind == kind && column.Has(record.IndexOf(entity.Id)))
-                    _withUnknownParts.Add(entity.Id);
+                if (record.Entities[index].Kind == kind && column.Has(index))
+                    _withUnknownParts.Add(record.Entities[index].Id);
             }
         }
     }
@@ -70,27 +82,28 @@ internal sealed class KeptState
             return;
         foreach (var column in _record.ColumnsOf(entity.Kind))
         {
-            if (column is TreePartColumn)
-                CopyPart(column, capture, entity, index);
+            var from = _record.IndexOf(entity.Id);
+            if (column is TreePartColumn && column.Has(from))
+                column.CopyTo(capture.Column(entity.Kind, column.Name, column.MakeEmpty), from, index);
         }
     }
 
-    /// <summary>Adds the entities that the game cannot show.</summary>
+    /// <summary>Adds what the game cannot show.</summary>
     public void AddEntities(SceneRecord capture)
     {
-        foreach (var entity in _entities)
+        foreach (var (from, index) in _entities)
         {
-            if (!capture.TryAdd(entity))
-                continue;
-            foreach (var column in _record.ColumnsOf(entity.Kind))
-                CopyPart(column, capture, entity, capture.Entities.Count - 1);
+            var entity = from.Entities[index];
+            // Whoever has its id now, it waits for a game that knows it.
+            var target = capture.TryAdd(entity) ? capture : capture.KeepBeside(entity);
+            from.CopyEntity(index, target);
+            if (_record.KnownOf(entity.Kind) is { } known && capture.KnownOf(entity.Kind) is null)
+                capture.SetKnown(entity.Kind, known);
         }
-    }
-
-    private void CopyPart(PartColumn column, SceneRecord capture, EntityRecord entity, int index)
-    {
-        var from = _record.IndexOf(entity.Id);
-        if (column.Has(from))
-            column.CopyTo(capture.Column(entity.Kind, column.Name, column.MakeEmpty), from, index);
+        foreach (var id in _gone)
+        {
+            if (capture.TryIndexOf(id) < 0)
+                capture.AddGone(id);
+        }
     }
 }

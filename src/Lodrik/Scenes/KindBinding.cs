@@ -12,20 +12,24 @@ namespace Lodrik.Scenes;
 public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
 {
     private readonly string _kind;
-    private readonly List<IPartBinding<TEntity>> _parts = [];
-    private readonly List<IReferenceBinding<TEntity>> _references = [];
+    private readonly List<EntityPart<TScene, TEntity>> _parts = [];
+    private readonly List<EntityLink<TScene, TEntity>> _links = [];
 
     internal KindBinding(string kind) => _kind = kind;
 
-    internal IReadOnlyList<IPartBinding<TEntity>> Parts => _parts;
+    internal IReadOnlyList<EntityPart<TScene, TEntity>> Parts => _parts;
 
-    internal IReadOnlyList<IReferenceBinding<TEntity>> References => _references;
+    internal IReadOnlyList<EntityLink<TScene, TEntity>> Links => _links;
 
-    internal Func<TEntity, EntityId>? TakeId { get; private set; }
+    internal Func<TScene, TEntity, EntityId>? TakeId { get; private set; }
 
-    internal Func<TEntity, object?>? TakeParent { get; private set; }
+    internal Func<TEntity, bool>? IsAlive { get; private set; }
 
-    internal Action<TEntity, object?>? PutParent { get; private set; }
+    internal Func<TScene, TEntity, object?>? TakeParent { get; private set; }
+
+    internal Func<TScene, TEntity, EntityId?>? TakeParentId { get; private set; }
+
+    internal Action<TScene, TEntity, EntityId?, object?>? PutParentOf { get; private set; }
 
     internal Func<TScene, EntityId, string, TEntity>? SpawnEntity { get; private set; }
 
@@ -37,30 +41,68 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     internal bool OmitsUnchanged { get; private set; }
 
     /// <summary>How to get an object's id: the authored name of a placed one, the number of a spawned one.</summary>
+    /// <remarks>
+    /// The default (<c>default(EntityId)</c>) says that the object has no id yet. Such an object cannot be saved; an engine that gives ids a
+    /// frame late says with <see cref="Alive"/> that it is not there before.
+    /// </remarks>
     public KindBinding<TScene, TEntity> Id(Func<TEntity, EntityId> take)
     {
         ArgumentNullException.ThrowIfNull(take);
-        TakeId = take;
+        TakeId = (_, entity) => take(entity);
+        return this;
+    }
+
+    /// <summary>
+    /// Which of the objects are in the scene: engines keep a destroyed object in their lists until the end of the frame, and a new one may
+    /// have no id before its first. All of them, if this is not said.
+    /// </summary>
+    public KindBinding<TScene, TEntity> Alive(Func<TEntity, bool> isAlive)
+    {
+        ArgumentNullException.ThrowIfNull(isAlive);
+        IsAlive = isAlive;
         return this;
     }
 
     /// <summary>A piece of an object's state.</summary>
     /// <param name="name">The part's name in the save.</param>
     /// <param name="take">Gets the part of an object; null leaves it out for this one. It is copied.</param>
-    /// <param name="put">Puts a part back into an object. It gets a copy of its own.</param>
+    /// <param name="put">Gives an object a part that was saved, as a copy of its own.</param>
     /// <param name="clear">What to do to an object that is in the save without this part; null does nothing.</param>
     /// <param name="when">
-    /// Whether this part of an object is saved and loaded at all; null means always. What is switched off is left alone.
+    /// Whether this part of an object is saved and loaded at all; null means always. What is switched off is left alone. A part with a
+    /// condition is put after those without one, so that the condition can ask for what they bring.
     /// </param>
     /// <param name="onlyIfChanged">Whether a placed object's part is saved only if it is not as the designer left it.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
+#pragma warning disable RS0027 // The overloads differ in how many arguments their functions take, so none hides another.
     public KindBinding<TScene, TEntity> Part<TPart>(
+#pragma warning restore RS0027
         string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put, Action<TEntity>? clear = null,
         Func<TEntity, bool>? when = null, bool onlyIfChanged = false)
         where TPart : IStateType<TPart>
     {
-        CheckPart(name, take, put);
-        _parts.Add(new StatePart<TEntity, TPart>(name, take, put, clear, when, onlyIfChanged));
+        CheckMember(name, take, put);
+        _parts.Add(new StatePart<TScene, TEntity, TPart>(
+            name, (_, entity) => take(entity), (_, entity, part) => put(entity, part),
+            clear is null ? null : (_, entity) => clear(entity), when is null ? null : (_, entity) => when(entity), onlyIfChanged));
+        return this;
+    }
+
+    /// <summary>A piece of an object's state whose getter and setter need the scene.</summary>
+    /// <inheritdoc cref="Part{TPart}(string, Func{TEntity, TPart}, Action{TEntity, TPart}, Action{TEntity}, Func{TEntity, bool}, bool)"/>
+    public KindBinding<TScene, TEntity> Part<TPart>(
+        string name, Func<TScene, TEntity, TPart?> take, Action<TScene, TEntity, TPart> put)
+        where TPart : IStateType<TPart> => Part(name, take, put, clear: null, when: null, onlyIfChanged: false);
+
+    /// <summary>A piece of an object's state whose getter and setter need the scene, and which an object may be without.</summary>
+    /// <inheritdoc cref="Part{TPart}(string, Func{TEntity, TPart}, Action{TEntity, TPart}, Action{TEntity}, Func{TEntity, bool}, bool)"/>
+    public KindBinding<TScene, TEntity> Part<TPart>(
+        string name, Func<TScene, TEntity, TPart?> take, Action<TScene, TEntity, TPart> put, Action<TScene, TEntity>? clear,
+        Func<TScene, TEntity, bool>? when, bool onlyIfChanged)
+        where TPart : IStateType<TPart>
+    {
+        CheckMember(name, take, put);
+        _parts.Add(new StatePart<TScene, TEntity, TPart>(name, take, put, clear, when, onlyIfChanged));
         return this;
     }
 
@@ -69,17 +111,16 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     /// the save.
     /// </summary>
     /// <param name="name">The part's name in the save.</param>
-    /// <param name="take">Gets the part of an object; null where it has none.</param>
-    /// <param name="put">Gives an object the part, or takes it away where that is null.</param>
+    /// <param name="take">Gets the part of an object; null if it has none.</param>
+    /// <param name="put">Gives an object the part, or takes it away if that is null.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
     public KindBinding<TScene, TEntity> OptionalPart<TPart>(string name, Func<TEntity, TPart?> take, Action<TEntity, TPart?> put)
         where TPart : struct, IStateType<TPart>
     {
-        CheckPart(name, take, put);
-        _parts.Add(new StatePart<TEntity, TPart>(
-            name, entity => take(entity).GetValueOrDefault(), (entity, part) => put(entity, part), entity => put(entity, null), when: null,
-            onlyIfChanged: false,
-            has: entity => take(entity).HasValue));
+        CheckMember(name, take, put);
+        _parts.Add(new StatePart<TScene, TEntity, TPart>(
+            name, (_, entity) => take(entity).GetValueOrDefault(), (_, entity, part) => put(entity, part),
+            (_, entity) => put(entity, null), when: null, onlyIfChanged: false, has: (_, entity) => take(entity).HasValue));
         return this;
     }
 
@@ -93,66 +134,90 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         string name, Func<TEntity, TPart> get, Func<TEntity, bool>? when = null, bool onlyIfChanged = false)
         where TPart : class, IStateType<TPart>
     {
-        CheckPart(name, get, get);
-        _parts.Add(
-            new StatePart<TEntity, TPart>(
-                name, get, (entity, part) => StateContent.CopyInto(part, get(entity)), null, when, onlyIfChanged));
+        CheckMember(name, get, get);
+        _parts.Add(new StatePart<TScene, TEntity, TPart>(
+            name, (_, entity) => get(entity), (_, entity, part) => StateContent.CopyInto(part, get(entity)), null,
+            when is null ? null : (_, entity) => when(entity), onlyIfChanged));
         return this;
     }
 
     /// <summary>Where an object is in two dimensions: the part "placement".</summary>
-    /// <inheritdoc cref="Part"/>
+    /// <inheritdoc cref="Part{TPart}(string, Func{TEntity, TPart}, Action{TEntity, TPart}, Action{TEntity}, Func{TEntity, bool}, bool)"/>
     public KindBinding<TScene, TEntity> Placement(
         Func<TEntity, Placement2D> take, Action<TEntity, Placement2D> put, Func<TEntity, bool>? when = null, bool onlyIfChanged = false) =>
         Part("placement", take, put, null, when, onlyIfChanged);
 
     /// <summary>Where an object is in three dimensions: the part "placement".</summary>
-    /// <inheritdoc cref="Part"/>
+    /// <inheritdoc cref="Part{TPart}(string, Func{TEntity, TPart}, Action{TEntity, TPart}, Action{TEntity}, Func{TEntity, bool}, bool)"/>
     public KindBinding<TScene, TEntity> Placement3D(
         Func<TEntity, Placement3D> take, Action<TEntity, Placement3D> put, Func<TEntity, bool>? when = null, bool onlyIfChanged = false) =>
         Part("placement", take, put, null, when, onlyIfChanged);
 
     /// <summary>Whether an object is active: the part "active".</summary>
-    /// <inheritdoc cref="Part"/>
+    /// <inheritdoc cref="Part{TPart}(string, Func{TEntity, TPart}, Action{TEntity, TPart}, Action{TEntity}, Func{TEntity, bool}, bool)"/>
     public KindBinding<TScene, TEntity> Active(Func<TEntity, bool> take, Action<TEntity, bool> put, bool onlyIfChanged = false)
     {
-        CheckPart("active", take, put);
-        _parts.Add(new ScalarPart<TEntity, bool, BoolCodec>("active", take, put, onlyIfChanged));
+        CheckMember("active", take, put);
+        _parts.Add(new ScalarPart<TScene, TEntity, bool, BoolCodec>(
+            "active", (_, entity) => take(entity), (_, entity, isActive) => put(entity, isActive), onlyIfChanged));
         return this;
     }
 
     /// <summary>What an object is called, where the player or the game may rename it: the part "name".</summary>
-    /// <inheritdoc cref="Part"/>
+    /// <inheritdoc cref="Part{TPart}(string, Func{TEntity, TPart}, Action{TEntity, TPart}, Action{TEntity}, Func{TEntity, bool}, bool)"/>
     public KindBinding<TScene, TEntity> Name(Func<TEntity, string?> take, Action<TEntity, string> put, bool onlyIfChanged = false)
     {
-        CheckPart("name", take, put);
-        _parts.Add(new ScalarPart<TEntity, string?, TextCodec>("name", take, (entity, name) => put(entity, name ?? ""), onlyIfChanged));
+        CheckMember("name", take, put);
+        _parts.Add(new ScalarPart<TScene, TEntity, string?, TextCodec>(
+            "name", (_, entity) => take(entity), (_, entity, name) => put(entity, name ?? ""), onlyIfChanged));
         return this;
     }
 
     /// <summary>Another object that an object refers to. It is saved as an id, and put once all objects are there.</summary>
     /// <param name="name">The reference's name in the save, among the parts.</param>
-    /// <param name="take">Gets the object that is referred to, which has to be in this scene or known elsewhere; null for none.</param>
-    /// <param name="put">Makes an object refer to another, or to none where that is null.</param>
+    /// <param name="take">Gets the object, which has to be in this scene or known elsewhere; null for none.</param>
+    /// <param name="put">Makes an object refer to another, or to none if that is null.</param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
-    public KindBinding<TScene, TEntity> Reference<TTarget>(string name, Func<TEntity, TTarget?> take, Action<TEntity, TTarget?> put)
-        where TTarget : class
+    public KindBinding<TScene, TEntity> Reference<TTarget>(
+        string name, Func<TEntity, TTarget?> take, Action<TEntity, TTarget?> put) where TTarget : class
     {
-        CheckPart(name, take, put);
-        _references.Add(new ObjectReference<TEntity, TTarget>(name, take, put));
+        ArgumentNullException.ThrowIfNull(take);
+        ArgumentNullException.ThrowIfNull(put);
+        return Reference<TTarget>(name, (_, entity) => take(entity), (_, entity, target) => put(entity, target));
+    }
+
+    /// <summary>Another object that an object refers to, whose getter and setter need the scene.</summary>
+    /// <inheritdoc cref="Reference{TTarget}(string, Func{TEntity, TTarget}, Action{TEntity, TTarget})"/>
+    public KindBinding<TScene, TEntity> Reference<TTarget>(
+        string name, Func<TScene, TEntity, TTarget?> take, Action<TScene, TEntity, TTarget?> put) where TTarget : class
+    {
+        CheckMember(name, take, put);
+        _links.Add(new ObjectReference<TScene, TEntity, TTarget>(name, take, put));
         return this;
     }
 
     /// <summary>Another entity that an object refers to by its id, in games that go by ids, or an entity of another scene.</summary>
     /// <param name="name">The reference's name in the save, among the parts.</param>
     /// <param name="take">Gets what is referred to; null for none.</param>
-    /// <param name="put">Makes an object refer to another: by its reference, and as its kind's binding knows it where it is there.</param>
+    /// <param name="put">
+    /// Makes an object refer to another: by its reference, and by its object (the one that its kind's binding knows) if that is there.
+    /// </param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
     public KindBinding<TScene, TEntity> ReferenceId(
         string name, Func<TEntity, EntityReference?> take, Action<TEntity, EntityReference?, object?> put)
     {
-        CheckPart(name, take, put);
-        _references.Add(new IdReference<TEntity>(name, take, put));
+        ArgumentNullException.ThrowIfNull(take);
+        ArgumentNullException.ThrowIfNull(put);
+        return ReferenceId(name, (_, entity) => take(entity), (_, entity, reference, target) => put(entity, reference, target));
+    }
+
+    /// <summary>Another entity that an object refers to by its id, whose getter and setter need the scene.</summary>
+    /// <inheritdoc cref="ReferenceId(string, Func{TEntity, EntityReference?}, Action{TEntity, EntityReference?, object})"/>
+    public KindBinding<TScene, TEntity> ReferenceId(
+        string name, Func<TScene, TEntity, EntityReference?> take, Action<TScene, TEntity, EntityReference?, object?> put)
+    {
+        CheckMember(name, take, put);
+        _links.Add(new IdReference<TScene, TEntity>(name, take, put));
         return this;
     }
 
@@ -165,34 +230,69 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         string name, Func<TEntity, IEnumerable<TTarget>> take, Action<TEntity, IReadOnlyList<TTarget>> put)
         where TTarget : class
     {
-        CheckPart(name, take, put);
-        _references.Add(new ObjectReferences<TEntity, TTarget>(name, take, put));
+        ArgumentNullException.ThrowIfNull(take);
+        ArgumentNullException.ThrowIfNull(put);
+        return ReferenceList<TTarget>(name, (_, entity) => take(entity), (_, entity, targets) => put(entity, targets));
+    }
+
+    /// <summary>The objects that an object refers to, in their order, whose getter and setter need the scene.</summary>
+    /// <inheritdoc cref="ReferenceList{TTarget}(string, Func{TEntity, IEnumerable{TTarget}}, Action{TEntity, IReadOnlyList{TTarget}})"/>
+    public KindBinding<TScene, TEntity> ReferenceList<TTarget>(
+        string name, Func<TScene, TEntity, IEnumerable<TTarget>> take, Action<TScene, TEntity, IReadOnlyList<TTarget>> put)
+        where TTarget : class
+    {
+        CheckMember(name, take, put);
+        _links.Add(new ObjectReferences<TScene, TEntity, TTarget>(name, take, put));
         return this;
     }
 
     /// <summary>What an object belongs to, in games whose objects know each other.</summary>
     /// <param name="take">
-    /// Gets the object that this one belongs to, which has to be in the scene as well; null where it belongs to none.
+    /// Gets the object that this one belongs to, which has to be in the scene as well; null if it belongs to none.
     /// </param>
-    /// <param name="put">Makes an object belong to another, or to none where that is null. It runs before the parts are put.</param>
+    /// <param name="put">Makes an object belong to another, or to none if that is null. It runs before the parts are put.</param>
     public KindBinding<TScene, TEntity> Parent<TParent>(Func<TEntity, TParent?> take, Action<TEntity, TParent?> put) where TParent : class
     {
         ArgumentNullException.ThrowIfNull(take);
         ArgumentNullException.ThrowIfNull(put);
-        TakeParent = take;
-        PutParent = (entity, parent) => put(entity, parent as TParent);
+        return Parent<TParent>((_, entity) => take(entity), (_, entity, parent) => put(entity, parent));
+    }
+
+    /// <summary>
+    /// What an object belongs to, if its setter needs the scene: in an engine in which what belongs to nothing belongs to the level.
+    /// </summary>
+    /// <inheritdoc cref="Parent{TParent}(Func{TEntity, TParent}, Action{TEntity, TParent})"/>
+    public KindBinding<TScene, TEntity> Parent<TParent>(
+        Func<TScene, TEntity, TParent?> take, Action<TScene, TEntity, TParent?> put) where TParent : class
+    {
+        ArgumentNullException.ThrowIfNull(take);
+        ArgumentNullException.ThrowIfNull(put);
+        (TakeParent, TakeParentId) = (take, null);
+        PutParentOf = (scene, entity, _, parent) => put(scene, entity, parent as TParent);
         return this;
     }
 
     /// <summary>What an object belongs to, in games that go by ids.</summary>
-    /// <param name="take">Gets the id of the entity that an object belongs to; null where it belongs to none.</param>
-    /// <param name="put">Makes an object belong to another (as its kind's binding knows it), or to none where that is null.</param>
-    public KindBinding<TScene, TEntity> ParentId(Func<TEntity, EntityId?> take, Action<TEntity, object?> put)
+    /// <param name="take">Gets the id of the entity that an object belongs to; null if it belongs to none.</param>
+    /// <param name="put">
+    /// Makes an object belong to another: by its id, and by its object (the one that its kind's binding knows) if that is there. Both are
+    /// null if it belongs to none.
+    /// </param>
+    public KindBinding<TScene, TEntity> ParentId(Func<TEntity, EntityId?> take, Action<TEntity, EntityId?, object?> put)
     {
         ArgumentNullException.ThrowIfNull(take);
         ArgumentNullException.ThrowIfNull(put);
-        TakeParent = entity => take(entity);
-        PutParent = put;
+        return ParentId((_, entity) => take(entity), (_, entity, id, parent) => put(entity, id, parent));
+    }
+
+    /// <summary>What an object belongs to, in games that go by ids, if the setter needs the scene.</summary>
+    /// <inheritdoc cref="ParentId(Func{TEntity, EntityId?}, Action{TEntity, EntityId?, object})"/>
+    public KindBinding<TScene, TEntity> ParentId(
+        Func<TScene, TEntity, EntityId?> take, Action<TScene, TEntity, EntityId?, object?> put)
+    {
+        ArgumentNullException.ThrowIfNull(take);
+        ArgumentNullException.ThrowIfNull(put);
+        (TakeParent, TakeParentId, PutParentOf) = (null, take, put);
         return this;
     }
 
@@ -203,7 +303,7 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         return Spawn((scene, id, _) => spawn(scene, id));
     }
 
-    /// <summary>How to create an object of a kind under an id, where one description stands for several kinds.</summary>
+    /// <summary>How to create an object of a kind under an id, if one description covers several kinds.</summary>
     public KindBinding<TScene, TEntity> Spawn(Func<TScene, EntityId, string, TEntity> spawn)
     {
         ArgumentNullException.ThrowIfNull(spawn);
@@ -211,7 +311,10 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
         return this;
     }
 
-    /// <summary>How to take an object out of the scene.</summary>
+    /// <summary>
+    /// How to take an object out of the scene. It has to be gone from the kind's objects at once; if an engine destroys it at the end of the
+    /// frame, <see cref="Alive"/> has to say that it is not there any more.
+    /// </summary>
     public KindBinding<TScene, TEntity> Remove(Action<TScene, TEntity> remove)
     {
         ArgumentNullException.ThrowIfNull(remove);
@@ -250,15 +353,15 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
                     + $"{(SpawnEntity is null ? "spawn" : "remove")} one.",
                 remedy: "Restoring a scene needs both; leave both out for objects that are always there.");
         }
-        OmitsUnchanged |= _parts.Count > 0 && _references.Count == 0 && _parts.TrueForAll(part => part.OnlyIfChanged);
+        OmitsUnchanged |= _parts.Count > 0 && _links.Count == 0 && _parts.TrueForAll(part => part.OnlyIfChanged);
     }
 
-    private void CheckPart(string name, Delegate take, Delegate put)
+    private void CheckMember(string name, Delegate take, Delegate put)
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         ArgumentNullException.ThrowIfNull(take);
         ArgumentNullException.ThrowIfNull(put);
-        if (_parts.Exists(part => part.Name == name) || _references.Exists(reference => reference.Name == name))
+        if (_parts.Exists(part => part.Name == name) || _links.Exists(link => link.Name == name))
             throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{_kind}\" has two parts named \"{name}\".");
     }
 }

@@ -1,23 +1,26 @@
+using Lodrik.State;
 
 namespace Lodrik.Scenes;
 
-/// <summary>A scene that is being played: captures it, and puts a captured one back.</summary>
+/// <summary>A scene that is being played: captures it, and restores a captured one.</summary>
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <remarks>It is used from one thread: the one on which the game changes the scene.</remarks>
-public sealed class LiveScene<TScene>
+public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
 {
     private readonly SceneBindings<TScene> _bindings;
+    private readonly SceneTypes _types;
     private readonly Dictionary<EntityId, string> _manifest = [];
-    private readonly SceneRecord _authored;
-    private readonly KeptState _kept = new();
     private SceneRestoration<TScene>? _restoring;
-    private int _lastCount;
+    private LiveSet<TScene>? _captured;
+    private SceneRecord? _capture;
+    private readonly Dictionary<string, LiveSet<TScene>> _neighbours = [];
 
     internal LiveScene(SceneBindings<TScene> bindings, TScene scene, SceneManifest? manifest)
     {
         _bindings = bindings;
         Scene = scene;
         var live = LookAround();
+        live.RequireIds();
         foreach (var entry in manifest?.Entries ?? [])
         {
             if (!entry.IsRetired)
@@ -26,9 +29,10 @@ public sealed class LiveScene<TScene>
         foreach (var entity in live.All)
         {
             if (!entity.Id.IsSpawned && manifest is null)
-                _manifest.Add(entity.Id, entity.Kind.Kind);
+                _manifest.Add(entity.Id, entity.Kind.Name);
         }
-        _authored = TakeAll(live);
+        Authored = TakeAuthored(live);
+        _types = bindings.TypesFor(Authored);
     }
 
     /// <summary>The game's own scene.</summary>
@@ -40,36 +44,60 @@ public sealed class LiveScene<TScene>
     /// <summary>Whether a restoration is under way, step by step.</summary>
     public bool IsRestoring => _restoring is { IsDone: false };
 
-    /// <summary>Takes the scene as it is now.</summary>
+    /// <summary>Its name among the scenes that are there together; null if it stands alone.</summary>
+    internal string? Name { get; private set; }
+
+    /// <summary>The scenes that are there together with it.</summary>
+    internal SceneSet<TScene>? Set { get; private set; }
+
+    /// <summary>The scene as the designer left it.</summary>
+    internal SceneRecord Authored { get; }
+
+    internal KeptState Kept { get; } = new();
+
+    /// <summary>How many entities there were last time.</summary>
+    internal int ExpectedCount { get; private set; }
+
+    /// <summary>Captures the scene as it is now.</summary>
+    /// <remarks>
+    /// What an entity refers or belongs to and no scene knows is not saved, and <see cref="SceneRecord.Warnings"/> says so.
+    /// </remarks>
     /// <exception cref="SceneException">
-    /// Two objects have one id, or a spawned one is of a kind that cannot be spawned, or something is referred to that is not there; or a
-    /// restoration is under way.
+    /// The scene could not be restored as it is: an object has no id, two have the same, entities belong to each other in a circle, or one
+    /// was spawned that cannot be spawned again. Or a callback of the game threw, or a restoration is under way.
     /// </exception>
     /// <exception cref="UnsavableStateException">A part cannot be saved as it is.</exception>
     public SceneRecord Capture()
     {
         RefuseWhileRestoring();
         var live = LookAround();
+        live.RequireIds();
+        var tree = RefuseCircles(live);
         var record = new SceneRecord { NextSpawn = _bindings.Numbers?.Invoke(Scene).Upcoming ?? 0 };
-        foreach (var entity in live.InOrder)
+        (_captured, _capture) = (live, record);
+        try
         {
-            if (entity.Id.IsSpawned && !entity.Kind.CanSpawn)
+            var taking = new SceneTaking<TScene>(live, this, record);
+            taking.Declare(isWhole: !_bindings.OmitsUnchanged);
+            record.MakeRoom(live.Count);
+            foreach (var index in live.InOrder())
             {
-                throw new SceneException(
-                    SaveErrorCode.SceneConflict,
-                    $"The {entity.Kind.Kind} {entity.Id} was spawned, and its kind does not say how to spawn one: it could not be "
-                        + "restored.",
-                    remedy: "Give the kind Spawn and Remove, or the object an authored name.");
+                RefuseUnspawnable(live.All[index]);
+                Take(taking, live, tree, index);
             }
-            Take(entity, live, record);
         }
-        _kept.AddEntities(record);
+        finally
+        {
+            (_captured, _capture) = (null, null);
+            _neighbours.Clear();
+        }
+        Kept.AddEntities(record);
         foreach (var id in _manifest.Keys.Where(id => !live.Contains(id)).Order())
             record.AddGone(id);
         return record;
     }
 
-    /// <summary>Takes the scene as it is now and keeps it in the archive.</summary>
+    /// <summary>Captures the scene as it is now and keeps it in the archive.</summary>
     /// <inheritdoc cref="Capture"/>
     public SceneRecord CaptureTo(SceneArchive archive, string name)
     {
@@ -89,15 +117,15 @@ public sealed class LiveScene<TScene>
     public SceneRecord Sketch(Action<SceneSketch> draw)
     {
         ArgumentNullException.ThrowIfNull(draw);
-        var sketch = new SceneSketch(_authored);
+        var sketch = new SceneSketch(Authored);
         draw(sketch);
-        return sketch.ToRecord(_bindings.Types);
+        return sketch.ToRecord(_types);
     }
 
-    /// <summary>The object of an entity that is in the scene now; null where there is none.</summary>
-    public object? Find(EntityId id) => LookAround().Find(id)?.Object;
+    /// <summary>The object of an entity that is in the scene now; null if there is none.</summary>
+    public object? Find(EntityId id) => LookAround().ObjectOf(id);
 
-    /// <summary>The entity that an object of the scene is; null where it is none.</summary>
+    /// <summary>The entity that an object of the scene is; null if it is none.</summary>
     public EntityId? IdOf(object entity)
     {
         ArgumentNullException.ThrowIfNull(entity);
@@ -105,44 +133,67 @@ public sealed class LiveScene<TScene>
     }
 
     /// <summary>What restoring a captured scene would do. Nothing is touched.</summary>
-    /// <exception cref="SceneException">
-    /// Two objects have one id, or entities of the record are each other's parents in a circle.
-    /// </exception>
+    /// <exception cref="SceneException">Entities of the record are each other's parents in a circle.</exception>
+    /// <exception cref="SaveContentException">A part does not fit its type.</exception>
     public RestorePlan Plan(SceneRecord record)
     {
         ArgumentNullException.ThrowIfNull(record);
-        return MakePlan(LookAround(), TypedScene.Of(record, _bindings.Types)).Plan;
+        var work = AtWork(record, isSliced: false);
+        foreach (var _ in work.Plan())
+        {
+        }
+        foreach (var _ in work.Planner.FindDangling(_ => null))
+        {
+        }
+        return new RestorePlan(work.Planner.Steps, work.Planner.Warnings);
     }
 
     /// <summary>
-    /// Puts a captured scene back: the plan is made and checked before anything is touched, then it is carried out phase by phase. If
-    /// a callback of the game throws, the scene is put back as it was before.
+    /// Restores a captured scene: the plan is made and checked before anything is touched, then it is carried out phase by phase. If
+    /// a callback of the game throws, the scene is rolled back to what it was before.
     /// </summary>
     /// <exception cref="SaveContentException">A part does not fit its type; the live scene is untouched.</exception>
     /// <exception cref="SceneException">The plan cannot be made, or a callback of the game threw; its error is inside.</exception>
-    public RestoreReport Restore(SceneRecord record) => BeginRestore(record).Finish();
+    public RestoreReport Restore(SceneRecord record)
+    {
+        ArgumentNullException.ThrowIfNull(record);
+        return Begin(AtWork(record, isSliced: false)).Finish();
+    }
 
     /// <summary>
-    /// Puts a captured scene back step by step, so that a loading screen can go on moving. Nothing is touched before the first step.
+    /// Restores a captured scene step by step, so that a loading screen can go on moving. The parts are read in the background if they
+    /// were not yet; the first steps make the plan, and nothing is touched before that.
     /// </summary>
-    /// <exception cref="SaveContentException">A part does not fit its type; the live scene is untouched.</exception>
-    /// <exception cref="SceneException">The plan cannot be made, or a restoration is under way.</exception>
+    /// <exception cref="SceneException">A restoration is under way.</exception>
     public SceneRestoration<TScene> BeginRestore(SceneRecord record)
     {
         ArgumentNullException.ThrowIfNull(record);
-        RefuseWhileRestoring();
-        return _restoring = new SceneRestoration<TScene>(
-            _bindings, Scene, TypedScene.Of(record, _bindings.Types), _authored, _kept, LookAround, MakePlan);
+        return Begin(AtWork(record, isSliced: true));
     }
 
-    /// <summary>Puts the scene of that name back; null, and nothing is touched, where the archive has none: it was never visited.</summary>
+    /// <summary>
+    /// Restores the scene of that name step by step; null if the archive has none: it was never visited. The scene is read in the background.
+    /// </summary>
+    /// <inheritdoc cref="BeginRestore"/>
+    public SceneRestoration<TScene>? BeginRestoreFrom(SceneArchive archive, string name)
+    {
+        ArgumentNullException.ThrowIfNull(archive);
+        return archive.Contains(name) ? Begin(AtWork(archive, name, isSliced: true)) : null;
+    }
+
+    /// <summary>Restores the scene of that name; null, and nothing is touched, if the archive has none: it was never visited.</summary>
     /// <exception cref="SaveException">The scene's content does not fit; the live scene is untouched.</exception>
     /// <inheritdoc cref="Restore"/>
     public RestoreReport? RestoreFrom(SceneArchive archive, string name)
     {
         ArgumentNullException.ThrowIfNull(archive);
-        return archive.Get(name, _bindings.Types) is { } record ? Restore(record) : null;
+        return archive.Contains(name) ? Begin(AtWork(archive, name, isSliced: false)).Finish() : null;
     }
+
+    /// <summary>Reads the scene of that name now, and begins to restore it.</summary>
+    /// <exception cref="SaveException">The scene's content does not fit; nothing has begun.</exception>
+    internal SceneRestoration<TScene> BeginReadAndRestore(SceneArchive archive, string name) =>
+        Begin(AtWork(archive, name, isSliced: false));
 
     /// <summary>Puts the scene back as the designer left it: what a new game or a level that starts anew needs.</summary>
     /// <inheritdoc cref="Restore"/>
@@ -150,45 +201,35 @@ public sealed class LiveScene<TScene>
 
     /// <summary>Puts the scene back as the designer left it, step by step.</summary>
     /// <inheritdoc cref="BeginRestore"/>
-    public SceneRestoration<TScene> BeginRestoreAuthored() => BeginRestore(_authored);
+    public SceneRestoration<TScene> BeginRestoreAuthored() => BeginRestore(Authored);
 
-    private LiveSet<TScene> LookAround()
+    internal SceneAtWork<TScene> AtWork(SceneRecord record, bool isSliced) => new(
+        _bindings, this, record.Entities.Count,
+        isSliced && TypedScene.MayHaveToRead(record, _types)
+            ? Task.Run(() => TypedScene.Of(record, _types))
+            : Task.FromResult(TypedScene.Of(record, _types)));
+
+    /// <summary>What restores a scene of an archive; as authored, if the archive has none of that name.</summary>
+    internal SceneAtWork<TScene> AtWork(SceneArchive archive, string name, bool isSliced)
     {
-        var live = new LiveSet<TScene>(_bindings, Scene, _lastCount);
-        _lastCount = live.Count;
-        return live;
+        if (!archive.Contains(name))
+            return AtWork(Authored, isSliced);
+        SceneRecord Read() => TypedScene.Of(archive.Get(name, _types)!, _types);
+        return new(_bindings, this, Authored.Entities.Count, isSliced ? Task.Run(Read) : Task.FromResult(Read()));
     }
 
-    private RestorePlanner<TScene> MakePlan(LiveSet<TScene> live, SceneRecord record) => new(_bindings, live, record, _manifest, _authored);
-
-    private void Take(LiveEntity<TScene> entity, LiveSet<TScene> live, SceneRecord record)
+    private SceneRestoration<TScene> Begin(SceneAtWork<TScene> work)
     {
-        var isPlacedHere = !entity.Id.IsSpawned && _manifest.ContainsKey(entity.Id);
-        var parent = live.ParentOf(entity) ?? _kept.LostParent(entity.Id);
-        var taken = new EntityRecord(entity.Id, entity.Kind.Kind, parent, IsCarried: !entity.Id.IsSpawned && !isPlacedHere);
-        record.Add(taken);
-        entity.Kind.TakeParts(entity, record, isPlacedHere ? _authored : null);
-        var index = record.Entities.Count - 1;
-        _kept.AddParts(record, taken, index);
-        SceneTaking.TakeReferences(entity, live, record, _kept);
-        if (isPlacedHere && entity.Kind.OmitsUnchanged && _authored.Find(entity.Id) is { } was && was.Kind == taken.Kind
-            && was.Parent == taken.Parent
-            && !record.ColumnsOf(taken.Kind).Exists(column => column.Has(index)))
-        {
-            record.RemoveLast();
-        }
+        RefuseWhileRestoring();
+        return _restoring = new SceneRestoration<TScene>(_bindings, [work]);
     }
 
-    /// <summary>Everything of every entity, whatever a save leaves out: what the designer made.</summary>
-    private SceneRecord TakeAll(LiveSet<TScene> live)
-    {
-        var record = new SceneRecord { NextSpawn = _bindings.Numbers?.Invoke(Scene).Upcoming ?? 0 };
-        foreach (var entity in live.InOrder)
-            SceneTaking.TakeWhole(entity, live, record);
-        return record;
-    }
+    /// <summary>It is restored together with others.</summary>
+    internal void Follow(SceneRestoration<TScene> restoration) => _restoring = restoration;
 
-    private void RefuseWhileRestoring()
+    internal void Join(SceneSet<TScene>? set, string? name) => (Set, Name) = (set, name);
+
+    internal void RefuseWhileRestoring()
     {
         if (IsRestoring)
         {
@@ -197,4 +238,133 @@ public sealed class LiveScene<TScene>
                 remedy: "Call Step until it says so, or Finish, or Cancel.");
         }
     }
+
+    internal LiveSet<TScene> LookAround()
+    {
+        var live = LiveSet<TScene>.Of(_bindings, Scene, ExpectedCount);
+        ExpectedCount = live.Count;
+        return live;
+    }
+
+    private SceneRecord TakeAuthored(LiveSet<TScene> live)
+    {
+        var record = new SceneRecord { NextSpawn = _bindings.Numbers?.Invoke(Scene).Upcoming ?? 0 };
+        (_captured, _capture) = (live, record);
+        try
+        {
+            var taking = new SceneTaking<TScene>(live, this, record);
+            taking.Declare(isWhole: true);
+            foreach (var index in live.InOrder())
+                Guard(live.All[index], () => taking.TakeWhole(index, this, live.ParentOf(index).Id));
+        }
+        finally
+        {
+            (_captured, _capture) = (null, null);
+        }
+        return record;
+    }
+
+    private void Take(SceneTaking<TScene> taking, LiveSet<TScene> live, LiveTree<TScene>? tree, int index)
+    {
+        var entity = live.All[index];
+        try
+        {
+            taking.Take(index, Authored, !entity.Id.IsSpawned && _manifest.ContainsKey(entity.Id), Kept, this,
+                ParentOf(live, tree, index));
+        }
+        catch (Exception exception) when (exception is not (OutOfMemoryException or SaveException))
+        {
+            throw Failed(entity, exception);
+        }
+    }
+
+    private static void Guard(LiveEntity<TScene> entity, Action take)
+    {
+        try
+        {
+            take();
+        }
+        catch (Exception exception) when (exception is not (OutOfMemoryException or SaveException))
+        {
+            throw Failed(entity, exception);
+        }
+    }
+
+    private static SceneException Failed(LiveEntity<TScene> entity, Exception exception) => new(
+        SaveErrorCode.SceneConflict,
+        entity.Objects.Asked is { } asked
+            ? $"The game's own code failed while the \"{asked}\" of the {entity.Kind.Name} {entity.Id} was captured: {exception.Message}"
+            : $"The game's own code failed while the {entity.Kind.Name} {entity.Id} was captured: {exception.Message}",
+        remedy: "Nothing was saved. If the object may be without it, give null or say so with when.",
+        innerException: exception);
+
+    private void RefuseUnspawnable(LiveEntity<TScene> entity)
+    {
+        if (!entity.Id.IsSpawned)
+            return;
+        if (!entity.Kind.CanSpawn)
+        {
+            throw new SceneException(
+                SaveErrorCode.SceneConflict,
+                $"The {entity.Kind.Name} {entity.Id} was spawned, and its kind does not say how to spawn one: it could not be restored.",
+                remedy: "Give the kind Spawn and Remove, or the object an authored name.");
+        }
+        if (!_bindings.KnowsNumbers)
+        {
+            throw new SceneException(
+                SaveErrorCode.SceneConflict,
+                $"The {entity.Kind.Name} {entity.Id} was spawned, and the bindings do not say where its number comes from: after loading, "
+                    + "numbers would begin at 1 again.",
+                remedy: "Call SpawnNumbers on the bindings; or OwnNumbers, if the game saves by itself how far it has counted.");
+        }
+    }
+
+    /// <summary>What an entity is saved as belonging to.</summary>
+    private EntityId? ParentOf(LiveSet<TScene> live, LiveTree<TScene>? tree, int index)
+    {
+        var entity = live.All[index];
+        if (tree is null || !entity.Kind.HasParent)
+            return null;
+        var parent = tree.ParentOf(index) is >= 0 and var at ? live.All[at].Id : tree.OutsideOf(index);
+        if (tree.StrangerOf(index) is { } stranger)
+        {
+            _capture?.AddWarning(
+                $"The {entity.Kind.Name} {entity.Id} belongs to a {stranger.GetType().Name} that is not in the scene; "
+                    + "it is saved as belonging to nothing.");
+        }
+        else if (parent is null)
+            return Kept.LostParent(entity.Id);
+        Kept.ForgetParent(entity.Id);
+        return parent;
+    }
+
+    private static LiveTree<TScene>? RefuseCircles(LiveSet<TScene> live)
+    {
+        if (!live.Kinds.Any(objects => objects.Kind.HasParent))
+            return null;
+        var tree = new LiveTree<TScene>(live);
+        foreach (var _ in tree.Climb())
+        {
+        }
+        if (tree.Circle is { } circle)
+        {
+            throw new SceneException(
+                SaveErrorCode.SceneConflict,
+                $"The {live.All[circle[0]].Kind.Name} {live.All[circle[0]].Id} belongs to itself: "
+                    + $"{string.Join(" in ", circle.Append(circle[0]).Select(index => live.All[index].Id))}.",
+                remedy: "Such a scene could not be restored. Set one of them free before the scene is captured.");
+        }
+        return tree;
+    }
+
+    EntityReference? IEntityLookup.ReferenceTo(object entity) => _captured?.IdOf(entity) is { } id
+        ? new EntityReference(id)
+        : Set?.NameOf(this, entity, _neighbours) ?? _bindings.FindElsewhere?.Invoke(Scene, entity);
+
+    object? IEntityLookup.Find(EntityReference reference) => reference.Scene is null
+        ? _captured?.ObjectOf(reference.Id)
+        : Set?.Find(reference) ?? _bindings.ResolveElsewhere?.Invoke(Scene, reference);
+
+    void IUnknownTargets.Reference(EntityId id, string kind, string name, int place, object target) => _capture?.AddWarning(
+        $"The {kind} {id} refers to a {target.GetType().Name} as its {name} that is not in the scene; the reference is not saved.");
 }

@@ -1,101 +1,201 @@
+using Lodrik.State;
+
 namespace Lodrik.Scenes;
 
-/// <summary>What is in a live scene at one moment, by id and by object.</summary>
-internal sealed class LiveSet<TScene> : IEntityLookup
+/// <summary>An entity of the live scene.</summary>
+/// <param name="Id">Its id.</param>
+/// <param name="Objects">The objects of its kind.</param>
+/// <param name="Slot">Its place among them.</param>
+internal readonly record struct LiveEntity<TScene>(EntityId Id, KindObjects<TScene> Objects, int Slot)
 {
-    private readonly SceneBindings<TScene> _bindings;
-    private readonly Dictionary<EntityId, LiveEntity<TScene>> _byId;
-    private readonly List<LiveEntity<TScene>> _all;
-    private List<LiveEntity<TScene>>? _inOrder;
-    private Dictionary<object, EntityId>? _ids;
+    public SceneKind<TScene> Kind => Objects.Kind;
 
-    /// <exception cref="SceneException">Two objects have one id.</exception>
+    public object Object => Objects.ObjectAt(Slot);
+}
+
+/// <summary>An object of the live scene that no id leads to.</summary>
+/// <param name="Entity">The object.</param>
+/// <param name="Other">The one that has its id as well; null if it has no id.</param>
+/// <param name="Failure">What the game's code threw when it was asked for the id.</param>
+internal sealed record StrayEntity<TScene>(LiveEntity<TScene> Entity, LiveEntity<TScene>? Other, Exception? Failure);
+
+/// <summary>What is in a live scene at one moment, by id and by object.</summary>
+internal sealed class LiveSet<TScene> : ILiveSink<TScene>
+{
+    private readonly EntityIndex _byId;
+    private readonly SceneBindings<TScene> _bindings;
+    private readonly List<LiveEntity<TScene>> _all;
+    private readonly List<StrayEntity<TScene>> _strays = [];
+    private readonly Dictionary<SceneKind<TScene>, KindObjects<TScene>> _objects = [];
+    private Dictionary<object, int>? _byObject;
+
+    private LiveSet(SceneBindings<TScene> bindings, TScene scene, int expected)
+    {
+        Scene = scene;
+        _bindings = bindings;
+        _byId = new EntityIndex(expected);
+        _all = new List<LiveEntity<TScene>>(expected);
+    }
+
+    /// <summary>Looks at what is in a scene.</summary>
     /// <param name="bindings">The game's kinds.</param>
     /// <param name="scene">The scene.</param>
-    /// <param name="expected">How many there were last time.</param>
-    public LiveSet(SceneBindings<TScene> bindings, TScene scene, int expected = 0)
+    /// <param name="expected">How many entities there were last time.</param>
+    public static LiveSet<TScene> Of(SceneBindings<TScene> bindings, TScene scene, int expected = 0)
     {
-        _bindings = bindings;
-        _byId = new Dictionary<EntityId, LiveEntity<TScene>>(expected);
-        _all = new List<LiveEntity<TScene>>(expected);
+        var steps = LookAround(bindings, scene, expected, out var live);
+        foreach (var _ in steps)
+        {
+        }
+        return live;
+    }
+
+    /// <summary>Looks at what is in a scene, and gives a value after each object, when it may be left for a while.</summary>
+    public static IEnumerable<int> LookAround(SceneBindings<TScene> bindings, TScene scene, int expected, out LiveSet<TScene> live)
+    {
+        live = new LiveSet<TScene>(bindings, scene, expected);
+        return Visit(bindings, live);
+    }
+
+    private static IEnumerable<int> Visit(SceneBindings<TScene> bindings, LiveSet<TScene> live)
+    {
         foreach (var family in bindings.Families)
         {
-            foreach (var entity in family.Live(scene))
-            {
-                if (!_byId.TryAdd(entity.Id, entity))
-                {
-                    throw new SceneException(
-                        SaveErrorCode.SceneConflict,
-                        $"Two objects of the scene have the id {entity.Id}: a {_byId[entity.Id].Kind.Kind} and a {entity.Kind.Kind}.",
-                        remedy: "Give each object an id of its own.");
-                }
-                _all.Add(entity);
-            }
+            foreach (var step in family.Visit(live.Scene, live))
+                yield return step;
         }
     }
+
+    public TScene Scene { get; }
 
     /// <summary>All of them, in the order in which the game has them.</summary>
     public IReadOnlyList<LiveEntity<TScene>> All => _all;
 
-    /// <summary>All of them, placed ones by name, then spawned ones by number.</summary>
-    public IReadOnlyList<LiveEntity<TScene>> InOrder
-    {
-        get
-        {
-            if (_inOrder is null)
-            {
-                _inOrder = [.. _all];
-                if (!IsSorted(_all))
-                    _inOrder.Sort(static (a, b) => a.Id.CompareTo(b.Id));
-            }
-            return _inOrder;
-        }
-    }
+    /// <summary>Objects without an id, and those whose id another has.</summary>
+    public IReadOnlyList<StrayEntity<TScene>> Strays => _strays;
+
+    /// <summary>The kinds that have been found.</summary>
+    public IEnumerable<KindObjects<TScene>> Kinds => _objects.Values;
 
     public int Count => _all.Count;
 
-    private static bool IsSorted(List<LiveEntity<TScene>> entities)
+    public KindObjects<TScene> ObjectsOf(SceneKind<TScene> kind)
     {
-        for (var i = 1; i < entities.Count; i++)
-        {
-            if (entities[i - 1].Id.CompareTo(entities[i].Id) > 0)
-                return false;
-        }
-        return true;
+        if (!_objects.TryGetValue(kind, out var objects))
+            _objects.Add(kind, objects = kind.Gather(Scene));
+        return objects;
     }
 
-    public bool Contains(EntityId id) => _byId.ContainsKey(id);
-
-    public LiveEntity<TScene>? Find(EntityId id) => _byId.GetValueOrDefault(id);
-
-    public EntityId? IdOf(object entity)
+    public void Found(EntityId id, KindObjects<TScene> objects, int slot, Exception? failure)
     {
-        if (_ids is null)
-        {
-            _ids = new Dictionary<object, EntityId>(_all.Count, SameObject.Comparer);
-            foreach (var one in _all)
-                _ids.TryAdd(one.Object, one.Id);
-        }
-        return _ids.TryGetValue(entity, out var id) ? id : default(EntityId?);
+        var entity = new LiveEntity<TScene>(id, objects, slot);
+        if (id == default)
+            _strays.Add(new StrayEntity<TScene>(entity, null, failure));
+        else if (_byId.TryAdd(id, _all.Count))
+            _all.Add(entity);
+        else
+            _strays.Add(new StrayEntity<TScene>(entity, _all[_byId.IndexOf(id)], null));
     }
 
-    /// <summary>What an entity belongs to.</summary>
-    /// <exception cref="SceneException">It belongs to an object that is not in the scene.</exception>
-    public EntityId? ParentOf(LiveEntity<TScene> entity) => entity.Parent switch
+    /// <summary>Refuses a scene in which an object has no id or two have the same.</summary>
+    /// <exception cref="SceneException">There is one.</exception>
+    public void RequireIds()
     {
-        null => default(EntityId?),
-        EntityId parent => parent,
-        var parent => IdOf(parent) ?? throw new SceneException(
+        if (_strays.Count == 0)
+            return;
+        var (entity, other, failure) = _strays[0];
+        if (other is { } first)
+        {
+            throw new SceneException(
+                SaveErrorCode.SceneConflict,
+                $"Two objects of the scene have the id {entity.Id}: a {first.Kind.Name} and a {entity.Kind.Name}.",
+                remedy: "Give each object an id of its own.");
+        }
+        throw new SceneException(
             SaveErrorCode.SceneConflict,
-            $"The {entity.Kind.Kind} {entity.Id} belongs to a {parent.GetType().Name} that is not in the scene.",
-            remedy: "Bind the kind of that object, or let go of it before the scene is captured."),
-    };
+            $"The {entity.Kind.Name} number {entity.Slot + 1} of its kind has no id ({Shorten.Text(entity.Object.ToString() ?? "")})"
+                + $"{(failure is null ? "" : $": {failure.Message}")}.",
+            remedy: "Give it an id before the scene is captured. If an engine gives it later, say with Alive that the object is not there yet.",
+            innerException: failure);
+    }
 
-    public EntityReference? ReferenceTo(object entity) =>
-        IdOf(entity) is { } id ? new EntityReference(id) : _bindings.FindElsewhere?.Invoke(entity);
+    /// <summary>The entities' places in the order of their ids: placed ones by name, then spawned ones by number.</summary>
+    public int[] InOrder()
+    {
+        // Most scenes have each sort in order already; comparing numbers is much faster than comparing ids.
+        var order = new int[_all.Count];
+        var placed = _all.Count(one => !one.Id.IsSpawned);
+        var (names, numbers) = (new string[placed], new long[_all.Count - placed]);
+        var (name, number) = (0, 0);
+        var isSorted = true;
+        for (var i = 0; i < order.Length; i++)
+        {
+            var id = _all[i].Id;
+            if (id.Name is { } text)
+            {
+                isSorted &= name == 0 || string.CompareOrdinal(names[name - 1], text) <= 0;
+                order[name] = i;
+                names[name++] = text;
+            }
+            else
+            {
+                isSorted &= number == 0 || numbers[number - 1] <= id.Number;
+                order[placed + number] = i;
+                numbers[number++] = id.Number;
+            }
+        }
+        if (!isSorted)
+        {
+            MemoryExtensions.Sort(names.AsSpan(), order.AsSpan(0, placed), StringComparer.Ordinal);
+            MemoryExtensions.Sort(numbers.AsSpan(), order.AsSpan(placed));
+        }
+        return order;
+    }
 
-    object? IEntityLookup.Find(EntityReference reference) =>
-        reference.Scene is null ? Find(reference.Id)?.Object : _bindings.ResolveElsewhere?.Invoke(reference);
+    public bool Contains(EntityId id) => _byId.IndexOf(id) >= 0;
+
+    /// <summary>The place of an entity; -1 if it is not there.</summary>
+    public int IndexOf(EntityId id) => _byId.IndexOf(id);
+
+    /// <summary>The object of an entity; null if it is not there.</summary>
+    public object? ObjectOf(EntityId id) => _byId.IndexOf(id) is >= 0 and var index ? _all[index].Object : null;
+
+    /// <summary>The place of the entity that an object is; -1 if it is none.</summary>
+    public int IndexOf(object entity)
+    {
+        // The object is asked for its id first, which the scene has it under in all but odd cases.
+        foreach (var family in _bindings.FamiliesOf(entity.GetType()))
+        {
+            if (_byId.IndexOf(family.IdOf(Scene, entity)) is >= 0 and var known && SameObject.Comparer.Equals(_all[known].Object, entity))
+                return known;
+        }
+        if (_byObject is null)
+        {
+            _byObject = new Dictionary<object, int>(_all.Count, SameObject.Comparer);
+            for (var i = 0; i < _all.Count; i++)
+                _byObject.TryAdd(_all[i].Object, i);
+        }
+        return _byObject.TryGetValue(entity, out var index) ? index : -1;
+    }
+
+    /// <summary>The entity that an object is; null if it is none.</summary>
+    public EntityId? IdOf(object entity) => IndexOf(entity) is >= 0 and var index ? _all[index].Id : default(EntityId?);
+
+    /// <summary>What an entity belongs to: its place, or -1 for nothing; and, if that is not in the scene, its id or its object.</summary>
+    public (int Index, EntityId? Id, object? Stranger) ParentOf(int index)
+    {
+        var (_, objects, slot) = _all[index];
+        if (!objects.Kind.HasParent)
+            return (-1, null, null);
+        if (objects.NamesParent)
+        {
+            var id = objects.ParentIdAt(slot);
+            return id is { } named && named != default ? (IndexOf(named), named, null) : (-1, null, null);
+        }
+        if (objects.ParentAt(slot) is not { } parent)
+            return (-1, null, null);
+        return IndexOf(parent) is >= 0 and var at ? (at, _all[at].Id, null) : (-1, null, parent);
+    }
 }
 
 /// <summary>Whether two are the same object, whatever they think of equality; the numbers of entities compare as numbers.</summary>

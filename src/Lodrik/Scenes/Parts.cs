@@ -3,105 +3,75 @@ using Lodrik.State;
 
 namespace Lodrik.Scenes;
 
-/// <summary>A part of a kind, whatever its type.</summary>
-internal interface IPartBinding<TEntity>
-{
-    string Name { get; }
-
-    bool OnlyIfChanged { get; }
-
-    PartColumn MakeColumn();
-
-    /// <summary>Whether the entity has the part at all.</summary>
-    bool AppliesTo(TEntity entity);
-
-    /// <summary>Takes the part into a column.</summary>
-    /// <param name="entity">The entity, which the part applies to.</param>
-    /// <param name="column">The column, made here.</param>
-    /// <param name="index">The entity's place in the record.</param>
-    /// <param name="authored">
-    /// The column of the authored scene and the entity's place in it, if the part need not be taken when it is the same.
-    /// </param>
-    void Take(TEntity entity, PartColumn column, int index, (PartColumn Column, int Index)? authored);
-
-    /// <summary>Puts a copy of the part that the column has; false where it has none.</summary>
-    bool Put(TEntity entity, PartColumn column, int index);
-
-    void Clear(TEntity entity);
-}
-
-internal sealed class StatePart<TEntity, TPart>(
-    string name, Func<TEntity, TPart?> take, Action<TEntity, TPart> put, Action<TEntity>? clear, Func<TEntity, bool>? when,
-    bool onlyIfChanged, Func<TEntity, bool>? has = null)
-    : IPartBinding<TEntity>
+/// <summary>A part that is a state type, by a getter and a setter.</summary>
+internal sealed class StatePart<TScene, TEntity, TPart>(
+    string name, Func<TScene, TEntity, TPart?> take, Action<TScene, TEntity, TPart> put, Action<TScene, TEntity>? clear,
+    Func<TScene, TEntity, bool>? when, bool onlyIfChanged, Func<TScene, TEntity, bool>? has = null)
+    : EntityPart<TScene, TEntity>(name)
     where TPart : IStateType<TPart>
 {
-    public string Name => name;
+    public override bool OnlyIfChanged => onlyIfChanged;
 
-    public bool OnlyIfChanged => onlyIfChanged;
+    public override bool IsSwitched => when is not null;
 
-    public PartColumn MakeColumn() => new StatePartColumn<TPart>(name);
+    public override PartColumn MakeColumn() => new StatePartColumn<TPart>(Name);
 
-    public bool AppliesTo(TEntity entity) => when is null || when(entity);
+    public override bool AppliesTo(TScene scene, TEntity entity) => when is null || when(scene, entity);
 
-    public void Take(TEntity entity, PartColumn column, int index, (PartColumn Column, int Index)? authored)
+    public override void Take(TScene scene, TEntity entity, PartColumn column, int index, PartColumn? authored, int authoredIndex)
     {
-        if ((has is not null && !has(entity)) || take(entity) is not { } part)
-            return;
-        if (authored is { } before && ((StatePartColumn<TPart>)before.Column).TryGet(before.Index, out var was) && T.Same(part, was))
-            return;
-        ((StatePartColumn<TPart>)column).Add(index, T.Copy(part));
+        TPart? was = default;
+        var hadOne = authored is not null && ((PartColumn<TPart>)authored).TryGet(authoredIndex, out was);
+        if ((has is not null && !has(scene, entity)) || take(scene, entity) is not { } part)
+        {
+            // Absent would mean that it is as authored.
+            if (hadOne)
+                column.AddNone(index);
+        }
+        else if (!hadOne || !TPart.AreEqualStates(part, was!, context: null))
+            ((PartColumn<TPart>)column).Add(index, Copy(part));
     }
 
-    public bool Put(TEntity entity, PartColumn column, int index)
+    public override void Put(TScene scene, TEntity entity, PartColumn column, int index)
     {
-        if (!((StatePartColumn<TPart>)column).TryGet(index, out var part) || part is null)
-            return false;
-        put(entity, T.Copy(part));
-        return true;
+        if (((PartColumn<TPart>)column).TryGet(index, out var part) && part is not null)
+            put(scene, entity, Copy(part));
+        else
+            Clear(scene, entity);
     }
 
-    public void Clear(TEntity entity) => clear?.Invoke(entity);
+    public override void Clear(TScene scene, TEntity entity) => clear?.Invoke(scene, entity);
 
-    private static class T
-    {
-        public static bool Same(TPart one, TPart other) => TPart.AreEqualStates(one, other, context: null);
-
-        // A value without anything behind it is a copy already.
-        public static TPart Copy(TPart part) => RuntimeHelpers.IsReferenceOrContainsReferences<TPart>() ? StateContent.Copy(part) : part;
-    }
+    // A value without anything behind it is a copy already.
+    private static TPart Copy(TPart part) =>
+        RuntimeHelpers.IsReferenceOrContainsReferences<TPart>() ? StateContent.Copy(part) : part;
 }
 
-internal sealed class ScalarPart<TEntity, TPart, TCodec>(
-    string name, Func<TEntity, TPart> take, Action<TEntity, TPart> put, bool onlyIfChanged) : IPartBinding<TEntity>
+/// <summary>A part that is no state type: a name, a switch.</summary>
+internal sealed class ScalarPart<TScene, TEntity, TPart, TCodec>(
+    string name, Func<TScene, TEntity, TPart> take, Action<TScene, TEntity, TPart> put, bool onlyIfChanged)
+    : EntityPart<TScene, TEntity>(name)
     where TCodec : IStateCodec<TPart>
 {
-    public string Name => name;
+    public override bool OnlyIfChanged => onlyIfChanged;
 
-    public bool OnlyIfChanged => onlyIfChanged;
+    public override PartColumn MakeColumn() => new ScalarPartColumn<TPart, TCodec>(Name);
 
-    public PartColumn MakeColumn() => new ScalarPartColumn<TPart, TCodec>(name);
-
-    public bool AppliesTo(TEntity entity) => true;
-
-    public void Take(TEntity entity, PartColumn column, int index, (PartColumn Column, int Index)? authored)
+    public override void Take(TScene scene, TEntity entity, PartColumn column, int index, PartColumn? authored, int authoredIndex)
     {
-        var part = take(entity);
-        if (authored is { } before && ((PartColumn<TPart>)before.Column).TryGet(before.Index, out var was)
-            && TCodec.AreEqual(part, was, context: null))
-            return;
-        ((PartColumn<TPart>)column).Add(index, part);
+        var part = take(scene, entity);
+        if (authored is null || !((PartColumn<TPart>)authored).TryGet(authoredIndex, out var was)
+            || !TCodec.AreEqual(part, was, context: null))
+            ((PartColumn<TPart>)column).Add(index, part);
     }
 
-    public bool Put(TEntity entity, PartColumn column, int index)
+    public override void Put(TScene scene, TEntity entity, PartColumn column, int index)
     {
-        if (!((PartColumn<TPart>)column).TryGet(index, out var part))
-            return false;
-        put(entity, part);
-        return true;
+        if (((PartColumn<TPart>)column).TryGet(index, out var part))
+            put(scene, entity, part);
     }
 
-    public void Clear(TEntity entity)
+    public override void Clear(TScene scene, TEntity entity)
     {
     }
 }

@@ -2,37 +2,7 @@ using Lodrik.State;
 
 namespace Lodrik.Scenes;
 
-/// <summary>Says which entity an object is, and which object an entity is.</summary>
-internal interface IEntityLookup
-{
-    /// <summary>The reference to an object; null where nobody knows it.</summary>
-    EntityReference? ReferenceTo(object entity);
-
-    /// <summary>The object of a reference; null where it is not there.</summary>
-    object? Find(EntityReference reference);
-}
-
-/// <summary>A reference of a kind, or a list of them.</summary>
-internal interface IReferenceBinding<TEntity>
-{
-    string Name { get; }
-
-    PartColumn MakeColumn();
-
-    /// <summary>Gets what the entity refers to.</summary>
-    /// <exception cref="SceneException">It refers to something that nobody knows.</exception>
-    IReadOnlyList<EntityReference> Take(TEntity entity, IEntityLookup lookup);
-
-    void Put(TEntity entity, IReadOnlyList<EntityReference> references, IEntityLookup lookup);
-
-    /// <summary>Whether there is at most one.</summary>
-    bool IsSingle { get; }
-
-    /// <summary>Whether the object has the reference itself, whether or not there is something behind it.</summary>
-    bool KeepsReferences { get; }
-}
-
-/// <summary>How references stand in a record: one as its text, several as a list.</summary>
+/// <summary>How references are kept in a record: one as its text, several as a list.</summary>
 internal static class ReferenceColumns
 {
     public static PartColumn One(string name) => new ScalarPartColumn<EntityReference, EntityReferenceCodec>(name);
@@ -40,7 +10,7 @@ internal static class ReferenceColumns
     public static PartColumn Many(string name) =>
         new ScalarPartColumn<List<EntityReference>?, ListCodec<EntityReference, EntityReferenceCodec>>(name);
 
-    public static void Add(PartColumn column, int index, IReadOnlyList<EntityReference> references)
+    public static void Add(PartColumn column, int index, List<EntityReference> references)
     {
         if (column is PartColumn<EntityReference> one)
             one.Add(index, references[0]);
@@ -48,77 +18,85 @@ internal static class ReferenceColumns
             ((PartColumn<List<EntityReference>?>)column).Add(index, [.. references]);
     }
 
-    public static IReadOnlyList<EntityReference> Get(PartColumn column, int index) => column switch
+    /// <summary>The references of an entity.</summary>
+    /// <param name="column">The column.</param>
+    /// <param name="index">The entity's place in the record.</param>
+    /// <param name="buffer">What a single reference is handed over in.</param>
+    public static List<EntityReference> Get(PartColumn column, int index, List<EntityReference> buffer)
     {
-        PartColumn<EntityReference> one => one.TryGet(index, out var reference) && reference != default ? [reference] : [],
-        PartColumn<List<EntityReference>?> many => many.TryGet(index, out var references) ? references ?? [] : [],
-        _ => [],
-    };
+        if (column is PartColumn<List<EntityReference>?> many)
+            return many.TryGet(index, out var references) && references is not null ? references : [];
+        buffer.Clear();
+        if (column is PartColumn<EntityReference> one && one.TryGet(index, out var reference) && reference != default)
+            buffer.Add(reference);
+        return buffer;
+    }
 
-    /// <exception cref="SceneException">Nobody knows the object.</exception>
-    public static EntityReference ReferenceTo(object target, string name, IEntityLookup lookup) =>
-        lookup.ReferenceTo(target) ?? throw new SceneException(
-        SaveErrorCode.SceneConflict,
-        $"The reference \"{name}\" leads to a {target.GetType().Name} that is not in the scene.",
-        remedy: "Bind the kind of that object, say with Elsewhere where it is, or let go of it before the scene is captured.");
+    public static bool AreEqual(List<EntityReference> references, PartColumn authored, int index, List<EntityReference> buffer) =>
+        references.SequenceEqual(Get(authored, index, buffer));
 }
 
-internal sealed class ObjectReference<TEntity, TTarget>(string name, Func<TEntity, TTarget?> take, Action<TEntity, TTarget?> put)
-    : IReferenceBinding<TEntity> where TTarget : class
+internal sealed class ObjectReference<TScene, TEntity, TTarget>(
+    string name, Func<TScene, TEntity, TTarget?> take, Action<TScene, TEntity, TTarget?> put)
+    : EntityLink<TScene, TEntity>(name) where TTarget : class
 {
-    public string Name => name;
+    public override bool IsSingle => true;
 
-    public bool IsSingle => true;
+    public override bool KeepsReferences => false;
 
-    public bool KeepsReferences => false;
+    public override PartColumn MakeColumn() => ReferenceColumns.One(Name);
 
-    public PartColumn MakeColumn() => ReferenceColumns.One(name);
+    public override void Take(TScene scene, TEntity entity, TakenReferences taken)
+    {
+        if (take(scene, entity) is { } target)
+            taken.Add(target);
+    }
 
-    public IReadOnlyList<EntityReference> Take(TEntity entity, IEntityLookup lookup) =>
-        take(entity) is { } target ? [ReferenceColumns.ReferenceTo(target, name, lookup)] : [];
-
-    public void Put(TEntity entity, IReadOnlyList<EntityReference> references, IEntityLookup lookup) =>
-        put(entity, references.Count > 0 ? lookup.Find(references[0]) as TTarget : null);
+    public override void Put(TScene scene, TEntity entity, IReadOnlyList<EntityReference> references, IReadOnlyList<object?> targets) =>
+        put(scene, entity, targets.Count > 0 ? targets[0] as TTarget : null);
 }
 
-internal sealed class IdReference<TEntity>(
-    string name, Func<TEntity, EntityReference?> take, Action<TEntity, EntityReference?, object?> put) : IReferenceBinding<TEntity>
+internal sealed class IdReference<TScene, TEntity>(
+    string name, Func<TScene, TEntity, EntityReference?> take, Action<TScene, TEntity, EntityReference?, object?> put)
+    : EntityLink<TScene, TEntity>(name)
 {
-    public string Name => name;
+    public override bool IsSingle => true;
 
-    public bool IsSingle => true;
+    public override bool KeepsReferences => true;
 
-    public bool KeepsReferences => true;
+    public override PartColumn MakeColumn() => ReferenceColumns.One(Name);
 
-    public PartColumn MakeColumn() => ReferenceColumns.One(name);
+    public override void Take(TScene scene, TEntity entity, TakenReferences taken)
+    {
+        if (take(scene, entity) is { } reference && reference != default)
+            taken.Add(reference);
+    }
 
-    public IReadOnlyList<EntityReference> Take(TEntity entity, IEntityLookup lookup) =>
-        take(entity) is { } reference && reference != default ? [reference] : [];
-
-    public void Put(TEntity entity, IReadOnlyList<EntityReference> references, IEntityLookup lookup)
+    public override void Put(TScene scene, TEntity entity, IReadOnlyList<EntityReference> references, IReadOnlyList<object?> targets)
     {
         if (references.Count > 0)
-            put(entity, references[0], lookup.Find(references[0]));
+            put(scene, entity, references[0], targets[0]);
         else
-            put(entity, null, null);
+            put(scene, entity, null, null);
     }
 }
 
-internal sealed class ObjectReferences<TEntity, TTarget>(
-    string name, Func<TEntity, IEnumerable<TTarget>> take, Action<TEntity, IReadOnlyList<TTarget>> put) : IReferenceBinding<TEntity>
-    where TTarget : class
+internal sealed class ObjectReferences<TScene, TEntity, TTarget>(
+    string name, Func<TScene, TEntity, IEnumerable<TTarget>> take, Action<TScene, TEntity, IReadOnlyList<TTarget>> put)
+    : EntityLink<TScene, TEntity>(name) where TTarget : class
 {
-    public string Name => name;
+    public override bool IsSingle => false;
 
-    public bool IsSingle => false;
+    public override bool KeepsReferences => false;
 
-    public bool KeepsReferences => false;
+    public override PartColumn MakeColumn() => ReferenceColumns.Many(Name);
 
-    public PartColumn MakeColumn() => ReferenceColumns.Many(name);
+    public override void Take(TScene scene, TEntity entity, TakenReferences taken)
+    {
+        foreach (var target in take(scene, entity))
+            taken.Add((object)target);
+    }
 
-    public IReadOnlyList<EntityReference> Take(TEntity entity, IEntityLookup lookup) =>
-        [.. take(entity).Select(target => ReferenceColumns.ReferenceTo(target, name, lookup))];
-
-    public void Put(TEntity entity, IReadOnlyList<EntityReference> references, IEntityLookup lookup) =>
-        put(entity, [.. references.Select(lookup.Find).OfType<TTarget>()]);
+    public override void Put(TScene scene, TEntity entity, IReadOnlyList<EntityReference> references, IReadOnlyList<object?> targets) =>
+        put(scene, entity, [.. targets.OfType<TTarget>()]);
 }

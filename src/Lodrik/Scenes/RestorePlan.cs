@@ -115,6 +115,9 @@ public sealed class RestorePlan
 /// <summary>Where a restoration is, in this order.</summary>
 public enum RestorePhase
 {
+    /// <summary>It is found out what has to be done. Nothing is touched.</summary>
+    Planning,
+
     /// <summary>The screen is covered.</summary>
     CurtainDown,
 
@@ -127,6 +130,9 @@ public enum RestorePhase
     /// <summary>What is in the save and not there is created, parents first.</summary>
     Spawning,
 
+    /// <summary>It is checked that what was removed is gone, and that nothing is there twice.</summary>
+    Checking,
+
     /// <summary>Everything gets what it belongs to.</summary>
     Parenting,
 
@@ -135,6 +141,9 @@ public enum RestorePhase
 
     /// <summary>Everything gets what it refers to.</summary>
     Referring,
+
+    /// <summary>The engine gets the frames that it needs for what was spawned.</summary>
+    Waiting,
 
     /// <summary>Everything is there, and the game does what follows from it.</summary>
     Settling,
@@ -149,7 +158,7 @@ public enum RestorePhase
 /// <summary>How far a restoration has got.</summary>
 /// <param name="Phase">What is being done.</param>
 /// <param name="Done">How many of all single steps are done.</param>
-/// <param name="Total">How many there are.</param>
+/// <param name="Total">How many there are; more than enough until the plan is made.</param>
 public readonly record struct RestoreProgress(RestorePhase Phase, int Done, int Total);
 
 /// <summary>The time that a phase of a restoration took.</summary>

@@ -1,165 +1,308 @@
+using System.Runtime.InteropServices;
+
 namespace Lodrik.Scenes;
 
-/// <summary>Compares a captured scene with the live one and decides, entity by entity, what has to happen.</summary>
+/// <summary>
+/// Compares a captured scene with the live one and decides, entity by entity, what has to happen. It works in steps: <see cref="Decide"/>
+/// gives a value after each, when it may be left for a while.
+/// </summary>
 internal sealed class RestorePlanner<TScene>
 {
+    // How many entities are decided for between two looks at the clock.
+    private const int Batch = 16;
+
     private readonly SceneBindings<TScene> _bindings;
     private readonly SceneRecord _record;
     private readonly SceneRecord _authored;
     private readonly IReadOnlyDictionary<EntityId, string> _manifest;
+    private readonly LiveSet<TScene> _live;
+    private readonly IEnumerable<int> _lookAround;
     private readonly List<RestoreStep> _steps = [];
     private readonly List<string> _warnings = [];
     private readonly List<RestoreTarget<TScene>> _targets = [];
-    private readonly RestoreTarget<TScene>?[] _byRecordIndex;
-    private readonly Dictionary<EntityId, RestoreTarget<TScene>> _asAuthored = [];
     private readonly List<LiveEntity<TScene>> _removed = [];
-    private readonly HashSet<EntityId> _removedIds = [];
     private readonly List<LiveEntity<TScene>> _others = [];
+    private readonly List<int> _passedOver = [];
+    private readonly List<int> _order = [];
+    private int[] _byRecordIndex = [];
+    private int[] _byAuthoredIndex = [];
+    private bool[] _isRemoved = [];
 
-    /// <exception cref="SceneException">Entities of the record are each other's parents in a circle.</exception>
+    /// <param name="bindings">The game's kinds.</param>
+    /// <param name="scene">The scene.</param>
+    /// <param name="expected">How many entities were in it last time.</param>
+    /// <param name="record">What it is going to be.</param>
+    /// <param name="manifest">What the designer placed, with its kinds.</param>
+    /// <param name="authored">How the designer left it.</param>
     public RestorePlanner(
-        SceneBindings<TScene> bindings, LiveSet<TScene> live, SceneRecord record, IReadOnlyDictionary<EntityId, string> manifest,
+        SceneBindings<TScene> bindings, TScene scene, int expected, SceneRecord record, IReadOnlyDictionary<EntityId, string> manifest,
         SceneRecord authored)
     {
         (_bindings, _record, _manifest, _authored) = (bindings, record, manifest, authored);
-        Live = live;
-        _byRecordIndex = new RestoreTarget<TScene>?[record.Entities.Count];
-        _steps.EnsureCapacity(record.Entities.Count);
-        _targets.EnsureCapacity(record.Entities.Count);
-
-        // Each id is looked up once in each direction; a scene may have a hundred thousand of them.
-        var liveOf = new LiveEntity<TScene>?[record.Entities.Count];
-        var unsaved = new List<LiveEntity<TScene>>();
-        var isThere = new bool[authored.Entities.Count];
-        var authoredOf = new int[record.Entities.Count];
-        Array.Fill(authoredOf, -1);
-        foreach (var entity in live.All)
-        {
-            var index = record.TryIndexOf(entity.Id);
-            var authoredIndex = entity.Id.IsSpawned ? -1 : authored.TryIndexOf(entity.Id);
-            if (authoredIndex >= 0)
-                isThere[authoredIndex] = true;
-            if (index < 0)
-                unsaved.Add(entity);
-            else
-                (liveOf[index], authoredOf[index]) = (entity, authoredIndex);
-        }
-        for (var index = 0; index < liveOf.Length; index++)
-            DecideSaved(index, liveOf[index], authoredOf[index]);
-        foreach (var entity in unsaved)
-            DecideUnsaved(entity);
-        FindAbsent(isThere);
-
-        Order = ParentsFirst();
-        Removals = ChildrenFirst();
-        FindDangling();
-        Plan = new RestorePlan(_steps, _warnings);
+        _lookAround = LiveSet<TScene>.LookAround(bindings, scene, expected, out _live);
     }
 
-    public RestorePlan Plan { get; }
+    /// <summary>Whether anything is created.</summary>
+    public bool Spawns { get; private set; }
+
+    /// <summary>The largest number of a spawned entity that is going to be there.</summary>
+    public long LargestNumber { get; private set; }
+
+    /// <summary>How many times something is done to the targets.</summary>
+    public int TargetSteps { get; private set; }
+
+    /// <summary>What happens to each entity.</summary>
+    public IReadOnlyList<RestoreStep> Steps => _steps;
+
+    public List<string> Warnings => _warnings;
 
     /// <summary>What is in the scene before anything happens.</summary>
-    public LiveSet<TScene> Live { get; }
+    public LiveSet<TScene> Live => _live;
 
-    /// <summary>The entities that are going to be there, each behind the one that it belongs to.</summary>
-    public IReadOnlyList<RestoreTarget<TScene>> Order { get; }
+    /// <summary>The entities that are going to be there.</summary>
+    public Span<RestoreTarget<TScene>> Targets => CollectionsMarshal.AsSpan(_targets);
+
+    /// <summary>The places of the targets, each after the one that it belongs to.</summary>
+    public IReadOnlyList<int> Order => _order;
 
     /// <summary>What is removed, each before the one that it belongs to.</summary>
-    public IReadOnlyList<LiveEntity<TScene>> Removals { get; }
+    public IReadOnlyList<LiveEntity<TScene>> Removals => _removed;
+
+    /// <summary>What stays and has to lose its parent first, as that goes.</summary>
+    public IReadOnlyList<LiveEntity<TScene>> Orphans { get; private set; } = [];
 
     /// <summary>What stays although it should not, as its kind does not say how to remove it.</summary>
     public IReadOnlyList<LiveEntity<TScene>> Others => _others;
 
-    public bool IsRemoved(EntityId id) => _removedIds.Contains(id);
+    /// <summary>The places in the record of the entities that cannot be in the scene now.</summary>
+    public IReadOnlyList<int> PassedOver => _passedOver;
 
-    /// <summary>An entity that is going to be there; null where the plan does nothing for it.</summary>
-    public RestoreTarget<TScene>? Find(EntityId id) =>
-        _record.TryIndexOf(id) is >= 0 and var index ? _byRecordIndex[index] : _asAuthored.GetValueOrDefault(id);
+    /// <summary>The place of an entity among the targets; -1 if the plan does nothing for it.</summary>
+    public int IndexOf(EntityId id)
+    {
+        if (_record.TryIndexOf(id) is >= 0 and var index && _byRecordIndex[index] is >= 0 and var target)
+            return target;
+        return _authored.TryIndexOf(id) is >= 0 and var authored ? _byAuthoredIndex[authored] : -1;
+    }
 
-    private void DecideSaved(int index, LiveEntity<TScene>? live, int authoredIndex)
+    /// <summary>The object of an entity as far as the restoration has got; null if it is not there.</summary>
+    public object? ObjectOf(EntityId id)
+    {
+        if (IndexOf(id) is >= 0 and var index)
+            return Targets[index] is { Slot: >= 0 } target ? target.Objects.ObjectAt(target.Slot) : null;
+        return _live.IndexOf(id) is >= 0 and var live && !_isRemoved[live] ? _live.All[live].Object : null;
+    }
+
+    /// <summary>Whether an entity is going to be there.</summary>
+    public bool WillBeThere(EntityId id) => IndexOf(id) >= 0 || (_live.IndexOf(id) is >= 0 and var live && !_isRemoved[live]);
+
+    /// <summary>Makes the plan.</summary>
+    /// <exception cref="SceneException">Entities of the record are each other's parents in a circle.</exception>
+    public IEnumerable<int> Decide()
+    {
+        foreach (var step in _record.MakeIndex())
+            yield return step;
+        foreach (var step in _authored.MakeIndex())
+            yield return step;
+        foreach (var step in _lookAround)
+            yield return step;
+        _steps.EnsureCapacity(Math.Max(_record.Entities.Count, _live.Count));
+        _targets.EnsureCapacity(Math.Max(_record.Entities.Count, _live.Count));
+        _byRecordIndex = NewIndex(_record.Entities.Count);
+        _byAuthoredIndex = NewIndex(_authored.Entities.Count);
+        _isRemoved = new bool[_live.Count];
+
+        // Each id is looked up once in each direction; a scene may have a hundred thousand of them.
+        var liveOf = NewIndex(_record.Entities.Count);
+        var authoredOf = NewIndex(_record.Entities.Count);
+        var isThere = new bool[_authored.Entities.Count];
+        var unsaved = new List<int>();
+        for (var live = 0; live < _live.Count; live++)
+        {
+            var id = _live.All[live].Id;
+            var index = _record.TryIndexOf(id);
+            var authored = id.IsSpawned ? -1 : _authored.TryIndexOf(id);
+            if (authored >= 0)
+                isThere[authored] = true;
+            if (index < 0)
+                unsaved.Add(live);
+            else
+                (liveOf[index], authoredOf[index]) = (live, authored);
+            if (live % Batch == 0)
+                yield return 0;
+        }
+        for (var index = 0; index < liveOf.Length; index++)
+        {
+            if (!DecideSaved(index, liveOf[index], authoredOf[index]))
+                unsaved.Add(liveOf[index]);
+            if (index % Batch == 0)
+                yield return 0;
+        }
+        foreach (var live in unsaved)
+        {
+            DecideUnsaved(live);
+            yield return 0;
+        }
+        foreach (var stray in _live.Strays)
+            DecideStray(stray);
+        foreach (var step in DecideAbsent(isThere))
+            yield return step;
+        foreach (var step in PutInOrder())
+            yield return step;
+        foreach (var step in PutRemovalsInOrder())
+            yield return step;
+    }
+
+    /// <summary>Reports references to entities that are not going to be there.</summary>
+    /// <param name="willBeThere">Whether an entity of another scene is going to be there; null if nobody knows.</param>
+    public IEnumerable<int> FindDangling(Func<EntityReference, bool?> willBeThere)
+    {
+        var buffer = new List<EntityReference>();
+        for (var index = 0; index < _targets.Count; index++)
+        {
+            var target = _targets[index];
+            if (index % Batch == 0)
+                yield return 0;
+            if (!target.Kind.HasReferences || target.RecordIndex < 0)
+                continue;
+            var columns = target.Kind.In(_record).Columns;
+            for (var link = target.Kind.PartCount; link < columns.Length; link++)
+            {
+                foreach (var reference in ReferenceColumns.Get(columns[link], target.RecordIndex, buffer))
+                {
+                    if (reference.Scene is null ? WillBeThere(reference.Id) : willBeThere(reference) ?? true)
+                        continue;
+                    _warnings.Add(
+                        $"{target.Kind.Name} {target.Id} refers to {reference} as its {target.Kind.Members[link].Name}, which is not there; "
+                            + "it refers to nothing now");
+                }
+            }
+        }
+    }
+
+    /// <summary>Decides for an entity of the record; false if its live namesake has to be decided for by itself.</summary>
+    private bool DecideSaved(int index, int liveIndex, int authoredIndex)
     {
         var saved = _record.Entities[index];
+        var live = liveIndex < 0 ? default : _live.All[liveIndex];
         if (_bindings.Find(saved.Kind) is not { } kind)
         {
             Step(saved, RestoreAction.UnknownKind, "the game has no such kind; it is kept for the next save");
-            if (live is not null)
-                _others.Add(live);
-            return;
+            _passedOver.Add(index);
+            return liveIndex < 0;
         }
-        if (live?.Kind == kind)
+        if (liveIndex >= 0 && live.Kind == kind && !(authoredIndex < 0 && LacksMembers(kind, index)))
         {
             Step(saved, RestoreAction.Update, "it is there");
-            Target(saved, kind, index, authoredIndex, live.Object);
+            Target(saved, kind, index, authoredIndex, live.Slot);
         }
-        else if (live is null && !saved.Id.IsSpawned && !saved.IsCarried && !_manifest.ContainsKey(saved.Id))
+        else if (liveIndex < 0 && !saved.Id.IsSpawned && !saved.IsCarried && !_manifest.ContainsKey(saved.Id))
+        {
             Step(saved, RestoreAction.TakenOut, "this version of the game does not place it any more; it is kept for the next save");
+            _passedOver.Add(index);
+        }
         else if (!kind.CanSpawn)
-            Stuck(saved, live, "it is not in the scene, and its kind does not say how to spawn one");
-        else if (live is { Kind.CanSpawn: false })
-            Stuck(saved, live, $"a {live.Kind.Kind} that cannot be removed has its id");
+        {
+            Stuck(saved, index, "it is not in the scene, and its kind does not say how to spawn one");
+            return liveIndex < 0;
+        }
+        else if (liveIndex >= 0 && !live.Kind.CanSpawn)
+        {
+            Stuck(saved, index, $"a {live.Kind.Name} that cannot be removed has its id");
+            _others.Add(live);
+        }
         else
         {
-            if (live is not null)
-                Remove(live, $"it is a {saved.Kind} in the save");
+            if (liveIndex >= 0)
+                Remove(live, liveIndex, live.Kind == kind
+                    ? "the save is older than a part of it; it is created again, as nobody knows how that part began"
+                    : $"it is a {saved.Kind} in the save");
             if (saved.Id.IsSpawned || saved.IsCarried)
                 Step(saved, RestoreAction.Spawn,
                     saved.IsCarried ? "it had been brought into the scene before the save" : "it was spawned before the save");
             else
                 Step(saved, RestoreAction.BringBack, "it was removed since the save");
-            Target(saved, kind, index, saved.Id.IsSpawned ? -1 : _authored.TryIndexOf(saved.Id), null);
+            Target(saved, kind, index, saved.Id.IsSpawned ? -1 : _authored.TryIndexOf(saved.Id), -1);
         }
+        return true;
     }
 
-    private void DecideUnsaved(LiveEntity<TScene> live)
+    /// <summary>
+    /// Whether the save is older than a part that every entity of the kind has. One that is there has in it what the running game made of
+    /// it, which is not what it is to have.
+    /// </summary>
+    private bool LacksMembers(SceneKind<TScene> kind, int index)
     {
+        if (!kind.CanSpawn)
+            return false;
+        var (columns, knows) = kind.In(_record);
+        for (var i = 0; i < columns.Length; i++)
+        {
+            if (!knows[i] && !kind.Members[i].IsSwitched && !columns[i].Has(index))
+                return true;
+        }
+        return false;
+    }
+
+    private void DecideUnsaved(int liveIndex)
+    {
+        var live = _live.All[liveIndex];
         string? authoredKind = null;
         if (live.Id.IsSpawned)
-            Remove(live, "it was spawned since the save");
+            Remove(live, liveIndex, "it was spawned since the save");
         else if (_record.IsGone(live.Id))
-            Remove(live, "it is gone in the save");
+            Remove(live, liveIndex, "it is gone in the save");
         else if (!_manifest.TryGetValue(live.Id, out authoredKind))
-            Remove(live, "it was brought into the scene since the save");
-        else if (live.Kind.Kind != authoredKind)
+            Remove(live, liveIndex, "it was brought into the scene since the save");
+        else if (live.Kind.Name != authoredKind)
         {
-            if (Remove(live, $"the designer placed a {authoredKind}"))
+            if (Remove(live, liveIndex, $"the designer placed a {authoredKind}"))
                 BringBackAuthored(live.Id, authoredKind, "the save does not mention it: it is as the designer left it");
         }
         else
         {
-            _steps.Add(new RestoreStep(live.Id, live.Kind.Kind, RestoreAction.AsAuthored, live.Kind.OmitsUnchanged
+            _steps.Add(new RestoreStep(live.Id, live.Kind.Name, RestoreAction.AsAuthored, live.Kind.OmitsUnchanged
                 ? "it is in the save as the designer left it"
                 : "the save does not know it: it was placed by a later version of the game"));
             if (_authored.TryIndexOf(live.Id) is >= 0 and var index)
-                Target(_authored.Entities[index], live.Kind, -1, index, live.Object);
+                Target(_authored.Entities[index], live.Kind, -1, index, live.Slot);
             else
                 _others.Add(live);
         }
     }
 
+    private void DecideStray(StrayEntity<TScene> stray) =>
+        Remove(stray.Entity, -1, stray.Other is null ? "it has no id" : "another object has its id");
+
     /// <summary>Decides for what was placed, is neither in the scene nor in the record, and is not gone in the record.</summary>
-    private void FindAbsent(bool[] isThere)
+    private IEnumerable<int> DecideAbsent(bool[] isThere)
     {
         var placed = 0;
         for (var index = 0; index < isThere.Length; index++)
         {
-            var authored = _authored.Entities[index];
-            if (!_manifest.ContainsKey(authored.Id))
+            var id = _authored.Entities[index].Id;
+            if (index % Batch == 0)
+                yield return 0;
+            if (!_manifest.TryGetValue(id, out var kind))
                 continue;
             placed++;
-            if (!isThere[index] && !_record.IsGone(authored.Id) && _record.TryIndexOf(authored.Id) < 0)
-                BringBackAuthored(
-                    authored.Id, _manifest[authored.Id], "it was removed since the save, and is there in it as the designer left it");
+            if (!isThere[index] && !_record.IsGone(id) && !IsInRecord(id))
+                BringBackAuthored(id, kind, "it was removed since the save, and is there in it as the designer left it");
         }
         if (placed == _manifest.Count)
-            return;
+            yield break;
         // A stored manifest may name what was not in the scene when it began.
         foreach (var (id, kind) in _manifest)
         {
             if (_authored.TryIndexOf(id) < 0 && !_record.IsGone(id) && _record.TryIndexOf(id) < 0)
                 _steps.Add(new RestoreStep(
-                    id, kind, RestoreAction.Stuck, "it was not in the scene when that began, so that nobody knows what it was like"));
+                    id, kind, RestoreAction.Stuck, "it was not in the scene at the start, so its authored state is unknown"));
         }
     }
+
+    /// <summary>Whether the record has an entity for this version of the game to show.</summary>
+    private bool IsInRecord(EntityId id) =>
+        _record.TryIndexOf(id) is >= 0 and var index && _bindings.Find(_record.Entities[index].Kind) is not null;
 
     private void BringBackAuthored(EntityId id, string kindName, string reason)
     {
@@ -170,125 +313,256 @@ internal sealed class RestorePlanner<TScene>
             return;
         }
         _steps.Add(new RestoreStep(id, kindName, RestoreAction.BringBack, reason));
-        Target(_authored.Entities[index], kind, -1, index, null);
+        Target(_authored.Entities[index], kind, -1, index, -1);
     }
 
-    private bool Remove(LiveEntity<TScene> live, string reason)
+    private bool Remove(LiveEntity<TScene> live, int liveIndex, string reason)
     {
         if (!live.Kind.CanSpawn)
         {
             _steps.Add(
-                new RestoreStep(live.Id, live.Kind.Kind, RestoreAction.Stuck, $"{reason}, and its kind does not say how to remove one"));
+                new RestoreStep(live.Id, live.Kind.Name, RestoreAction.Stuck, $"{reason}, and its kind does not say how to remove one"));
             _others.Add(live);
             return false;
         }
-        _steps.Add(new RestoreStep(live.Id, live.Kind.Kind, RestoreAction.Remove, reason));
+        _steps.Add(new RestoreStep(live.Id, live.Kind.Name, RestoreAction.Remove, reason));
         _removed.Add(live);
-        _removedIds.Add(live.Id);
+        if (liveIndex >= 0)
+            _isRemoved[liveIndex] = true;
         return true;
     }
 
-    private void Stuck(EntityRecord saved, LiveEntity<TScene>? live, string reason)
+    private void Stuck(EntityRecord saved, int index, string reason)
     {
         Step(saved, RestoreAction.Stuck, reason);
-        if (live is not null)
-            _others.Add(live);
+        _passedOver.Add(index);
     }
 
     private void Step(EntityRecord saved, RestoreAction action, string reason) =>
         _steps.Add(new RestoreStep(saved.Id, saved.Kind, action, reason));
 
-    private void Target(EntityRecord saved, IBoundKind<TScene> kind, int index, int authoredIndex, object? live)
+    private void Target(EntityRecord saved, SceneKind<TScene> kind, int index, int authoredIndex, int slot)
     {
-        var target = new RestoreTarget<TScene>(saved, kind, index, authoredIndex, live);
-        _targets.Add(target);
+        var target = new RestoreTarget<TScene>
+        {
+            Id = saved.Id,
+            Objects = _live.ObjectsOf(kind),
+            Slot = slot,
+            IsSpawned = slot < 0,
+            RecordIndex = index,
+            AuthoredIndex = authoredIndex,
+            Parent = -1,
+        };
+        if (kind.HasParent)
+            FindParent(ref target, saved);
         if (index >= 0)
-            _byRecordIndex[index] = target;
+            _byRecordIndex[index] = _targets.Count;
         else
-            _asAuthored.Add(saved.Id, target);
+            _byAuthoredIndex[authoredIndex] = _targets.Count;
+        _targets.Add(target);
+        Spawns |= target.IsSpawned;
+        LargestNumber = Math.Max(LargestNumber, target.Id.Number);
+        TargetSteps += 1 + One(target.IsSpawned) + One(kind.HasParent && !target.LeavesParent) + One(kind.HasReferences) + One(kind.HasSettled);
     }
 
-    private List<RestoreTarget<TScene>> ParentsFirst()
+    private static int One(bool isDone) => isDone ? 1 : 0;
+
+    private void FindParent(ref RestoreTarget<TScene> target, EntityRecord saved)
     {
-        var order = new List<RestoreTarget<TScene>>(_targets.Count);
-        var children = new List<RestoreTarget<TScene>>();
-        foreach (var target in _targets)
+        target.ParentId = saved.Parent.GetValueOrDefault();
+        target.SaysParent = target.RecordIndex >= 0 && (saved.Parent is not null || saved.IsSetFree);
+        if (target.SaysParent || target.RecordIndex < 0)
+            return;
+        var isKnown = _record.KnowsParent(target.Kind.Name);
+        var hasAuthored = target.AuthoredIndex >= 0 && _authored.Entities[target.AuthoredIndex].Kind == target.Kind.Name;
+        if (hasAuthored && (target.Kind.OmitsUnchanged || !isKnown))
+            target.ParentId = _authored.Entities[target.AuthoredIndex].Parent.GetValueOrDefault();
+        else if (isKnown)
+            target.SaysParent = true;
+        else
+            target.LeavesParent = target.IsSpawned;
+    }
+
+    /// <summary>Puts the targets in an order in which each comes after the one that it belongs to.</summary>
+    private IEnumerable<int> PutInOrder()
+    {
+        _order.EnsureCapacity(_targets.Count);
+        var children = new List<int>();
+        for (var index = 0; index < _targets.Count; index++)
         {
-            if (target.Saved.Parent is null)
-                order.Add(target);
+            if (_targets[index].ParentId == default)
+                _order.Add(index);
             else
-                children.Add(target);
+                children.Add(index);
+            if (index % Batch == 0)
+                yield return 0;
         }
         if (children.Count == 0)
-            return order;
+            yield break;
         foreach (var child in children)
         {
-            child.Parent = Find(child.Saved.Parent!.Value);
-            if (child.Parent is null)
-                _warnings.Add(
-                    $"{child.Kind.Kind} {child.Id} belongs to {child.Saved.Parent}, which is not there; it belongs to nothing now");
+            FindParentTarget(child);
+            if (child % Batch == 0)
+                yield return 0;
         }
-        var done = new HashSet<RestoreTarget<TScene>>(order);
-        var line = new List<RestoreTarget<TScene>>();
-        var onLine = new HashSet<RestoreTarget<TScene>>();
+        // 0 for those that have not been looked at, 1 for those on the line of the child that is being looked at, 2 for those in order.
+        var states = new byte[_targets.Count];
+        foreach (var index in _order)
+            states[index] = 2;
+        var line = new List<int>();
         foreach (var child in children)
         {
             // Up to the first ancestor that is done, then down again; no recursion, a line of parents may be long.
             line.Clear();
-            onLine.Clear();
-            for (var at = child; at is not null && !done.Contains(at); at = at.Parent)
+            for (var at = child; at >= 0 && states[at] != 2; at = _targets[at].Parent)
             {
-                if (!onLine.Add(at))
+                if (states[at] == 1)
                 {
-                    throw new SceneException(
-                        SaveErrorCode.SceneConflict,
-                        $"In the save, {at.Id} belongs to itself: {string.Join(" in ", line.Select(step => step.Id).Append(at.Id))}.",
-                        remedy: "Nothing was changed. Load an older generation or a copy.");
+                    OpenCircle(line, at);
+                    foreach (var again in line)
+                        states[again] = 0;
+                    line.Clear();
+                    at = child;
                 }
+                states[at] = 1;
                 line.Add(at);
+                if (line.Count % Batch == 0)
+                    yield return 0;
             }
             for (var i = line.Count - 1; i >= 0; i--)
             {
-                done.Add(line[i]);
-                order.Add(line[i]);
+                states[line[i]] = 2;
+                _order.Add(line[i]);
             }
+            if (child % Batch == 0)
+                yield return 0;
         }
-        return order;
     }
 
-    private List<LiveEntity<TScene>> ChildrenFirst()
+    private void FindParentTarget(int child)
     {
-        var depths = new Dictionary<EntityId, int>();
+        ref var target = ref Targets[child];
+        target.Parent = IndexOf(target.ParentId);
+        if (target.Parent < 0 && !target.Objects.NamesParent)
+            _warnings.Add(
+                $"{target.Kind.Name} {target.Id} belongs to {target.ParentId}, which is not there; it belongs to nothing now");
+    }
+
+    /// <summary>
+    /// Opens a circle of parents at an entity whose parent the designer changed since the save: what the save says is kept.
+    /// </summary>
+    private void OpenCircle(List<int> line, int from)
+    {
+        var circle = line[line.IndexOf(from)..];
+        var free = circle.FindIndex(at => !_targets[at].SaysParent);
+        if (free < 0)
+        {
+            throw new SceneException(
+                SaveErrorCode.SceneConflict,
+                $"In the save, {_targets[from].Id} belongs to itself: {string.Join(" in ", circle.Append(from).Select(at => _targets[at].Id))}.",
+                remedy: "Nothing was changed. Load an older generation or a copy.");
+        }
+        ref var target = ref Targets[circle[free]];
+        _warnings.Add(
+            $"{target.Kind.Name} {target.Id} belongs to {target.ParentId} in this version of the game, which belongs to it in the save; it "
+                + "belongs to nothing now");
+        (target.Parent, target.ParentId) = (-1, default);
+    }
+
+    /// <summary>
+    /// Puts what is removed in an order in which each comes before the one that it belongs to: in some engines what goes takes along what
+    /// belongs to it. What stays loses such a parent first.
+    /// </summary>
+    private IEnumerable<int> PutRemovalsInOrder()
+    {
+        if (_removed.Count == 0 || !_live.Kinds.Any(objects => objects.Kind.HasParent))
+            yield break;
+        var tree = new LiveTree<TScene>(_live);
+        foreach (var step in tree.Climb())
+            yield return step;
+        var orphans = new List<LiveEntity<TScene>>();
+        for (var index = 0; index < _live.Count; index++)
+        {
+            if (!_isRemoved[index] && tree.ParentOf(index) is >= 0 and var parent && _isRemoved[parent])
+                orphans.Add(_live.All[index]);
+        }
+        Orphans = orphans;
+        var byDepth = new List<List<LiveEntity<TScene>>>();
         foreach (var entity in _removed)
         {
-            if (entity.Parent is not null)
-                depths[entity.Id] = DepthOf(entity);
+            var index = _live.IndexOf(entity.Id);
+            var depth = index >= 0 && _live.All[index] == entity ? tree.DepthOf(index) : 0;
+            while (byDepth.Count <= depth)
+                byDepth.Add([]);
+            byDepth[depth].Add(entity);
+            if (index % Batch == 0)
+                yield return 0;
         }
-        return depths.Count == 0 ? _removed : [.. _removed.OrderByDescending(entity => depths.GetValueOrDefault(entity.Id))];
+        _removed.Clear();
+        for (var depth = byDepth.Count - 1; depth >= 0; depth--)
+            _removed.AddRange(byDepth[depth]);
     }
 
-    private int DepthOf(LiveEntity<TScene> entity)
+    private static int[] NewIndex(int count)
     {
-        var depth = 0;
-        for (var at = entity; at?.Parent is { } parent && depth <= Live.Count; depth++)
-            at = (parent is EntityId id ? id : Live.IdOf(parent)) is { } known ? Live.Find(known) : null;
-        return depth;
+        var index = new int[count];
+        Array.Fill(index, -1);
+        return index;
     }
+}
 
-    /// <summary>Reports references to entities of this scene that are not going to be there.</summary>
-    private void FindDangling()
+/// <summary>What belongs to what in a live scene, and how deep.</summary>
+internal sealed class LiveTree<TScene>(LiveSet<TScene> live)
+{
+    private readonly int[] _parents = new int[live.Count];
+    private readonly int[] _depths = new int[live.Count];
+    private Dictionary<int, EntityId>? _outside;
+    private Dictionary<int, object>? _strangers;
+
+    public int ParentOf(int index) => _parents[index];
+
+    /// <summary>The id of a parent that is named and not in the scene; null if there is none.</summary>
+    public EntityId? OutsideOf(int index) => _outside is not null && _outside.TryGetValue(index, out var id) ? id : default(EntityId?);
+
+    /// <summary>A parent that is no entity of the scene; null if there is none.</summary>
+    public object? StrangerOf(int index) => _strangers?.GetValueOrDefault(index);
+
+    public int DepthOf(int index) => _depths[index];
+
+    /// <summary>The entities of a circle, if there is one: each belongs to the next, and the last to the first.</summary>
+    public IReadOnlyList<int>? Circle { get; private set; }
+
+    /// <summary>Looks at all entities, and gives a value after each.</summary>
+    public IEnumerable<int> Climb()
     {
-        foreach (var target in _targets)
+        for (var index = 0; index < _parents.Length; index++)
         {
-            if (!target.Kind.HasReferences || target.RecordIndex < 0)
-                continue;
-            foreach (var (name, reference) in target.Kind.ReferencesOf(_record, target.RecordIndex))
+            (_parents[index], var outside, var stranger) = live.ParentOf(index);
+            if (_parents[index] < 0 && outside is { } id)
+                (_outside ??= []).Add(index, id);
+            if (stranger is not null)
+                (_strangers ??= []).Add(index, stranger);
+            if (index % 16 == 0)
+                yield return 0;
+        }
+        // 0 is unknown, -1 is on the line that is being climbed; a root has the depth 1.
+        var line = new List<int>();
+        for (var index = 0; index < _parents.Length; index++)
+        {
+            line.Clear();
+            var at = index;
+            for (; at >= 0 && _depths[at] == 0; at = _parents[at])
             {
-                if (reference.Scene is null && Find(reference.Id) is null && !_others.Exists(other => other.Id == reference.Id))
-                    _warnings.Add(
-                        $"{target.Kind.Kind} {target.Id} refers to {reference.Id} as its {name}, which is not there; it refers to nothing "
-                            + "now");
+                _depths[at] = -1;
+                line.Add(at);
             }
+            if (at >= 0 && _depths[at] < 0)
+                Circle ??= line[line.IndexOf(at)..];
+            var depth = at >= 0 && _depths[at] > 0 ? _depths[at] : 0;
+            for (var i = line.Count - 1; i >= 0; i--)
+                _depths[line[i]] = ++depth;
+            if (index % 16 == 0)
+                yield return 0;
         }
     }
 }

@@ -1,28 +1,36 @@
 namespace Lodrik.Scenes;
 
 /// <summary>An entity that is going to be in the scene when a restoration is done.</summary>
-/// <param name="saved">What the record, or the authored scene, says of it.</param>
-/// <param name="kind">Its kind.</param>
-/// <param name="recordIndex">Its place in the record; -1 where it is as authored.</param>
-/// <param name="authoredIndex">Its place in the authored scene; -1 where it was not placed.</param>
-/// <param name="live">The object that is there already; null where one has to be spawned.</param>
-internal sealed class RestoreTarget<TScene>(EntityRecord saved, IBoundKind<TScene> kind, int recordIndex, int authoredIndex, object? live)
+internal struct RestoreTarget<TScene>
 {
-    public EntityRecord Saved => saved;
+    public EntityId Id { get; init; }
 
-    public EntityId Id => saved.Id;
+    /// <summary>The objects of its kind, which it is found or created among.</summary>
+    public KindObjects<TScene> Objects { get; init; }
 
-    public IBoundKind<TScene> Kind => kind;
+    /// <summary>Its place among those; -1 until it is created.</summary>
+    public int Slot { get; set; }
 
-    public int RecordIndex => recordIndex;
+    /// <summary>Whether it has to be created.</summary>
+    public bool IsSpawned { get; init; }
 
-    public int AuthoredIndex => authoredIndex;
+    /// <summary>Its place in the record; -1 if it is as authored.</summary>
+    public int RecordIndex { get; init; }
 
-    public bool IsSpawned { get; } = live is null;
+    /// <summary>Its place in the authored scene; -1 if it was not placed.</summary>
+    public int AuthoredIndex { get; init; }
 
-    /// <summary>The game's own object, once it is there.</summary>
-    public object? Object { get; set; } = live;
+    /// <summary>What it is going to belong to; the default for nothing.</summary>
+    public EntityId ParentId { get; set; }
 
-    /// <summary>What it is going to belong to; null for nothing.</summary>
-    public RestoreTarget<TScene>? Parent { get; set; }
+    /// <summary>Where that is among the targets; -1 if it is none of them.</summary>
+    public int Parent { get; set; }
+
+    /// <summary>Whether the save says what it belongs to; otherwise the designer does, or nobody.</summary>
+    public bool SaysParent { get; set; }
+
+    /// <summary>Whether nobody knows what it belongs to, so that it is left with what it was spawned with.</summary>
+    public bool LeavesParent { get; set; }
+
+    public readonly SceneKind<TScene> Kind => Objects.Kind;
 }

@@ -21,12 +21,15 @@ public sealed class SceneArchive : ISectionGroup
     public bool Contains(string name) => _scenes.ContainsKey(name);
 
     /// <summary>Keeps a scene under a name, in place of the one that was there.</summary>
-    /// <param name="name">The scene's name: not empty.</param>
+    /// <param name="name">The scene's name: not empty, and without lone surrogates.</param>
     /// <param name="scene">The scene as it was captured.</param>
+    /// <exception cref="ArgumentException">The name is not valid.</exception>
     public void Put(string name, SceneRecord scene)
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         ArgumentNullException.ThrowIfNull(scene);
+        if (LoneSurrogates.AreIn(name))
+            throw new ArgumentException("The name of the scene contains a lone surrogate, which no file can hold.", nameof(name));
         _scenes[name] = scene;
     }
 
@@ -93,5 +96,6 @@ public sealed class SpawnNumbers
     /// <summary>Takes the next number.</summary>
     public long Next() => Upcoming++;
 
-    internal void ContinueFrom(long upcoming) => Upcoming = Math.Max(1, upcoming);
+    // Scenes may share one source: restoring one of them must not hand out a number that another uses.
+    internal void ContinueFrom(long upcoming) => Upcoming = Math.Max(Upcoming, upcoming);
 }

@@ -9,14 +9,15 @@ namespace Lodrik.Scenes;
 /// <typeparam name="TScene">The game's own scene: whatever its objects are found in.</typeparam>
 public sealed class SceneBindings<TScene>
 {
-    private readonly Dictionary<string, IBoundKind<TScene>> _kinds = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, SceneKind<TScene>> _kinds = new(StringComparer.Ordinal);
     private readonly Dictionary<string, string> _aliases = new(StringComparer.Ordinal);
-    private readonly List<IBoundFamily<TScene>> _families = [];
+    private readonly List<IEntityFamily<TScene>> _families = [];
+    private readonly Dictionary<Type, IReadOnlyList<IEntityFamily<TScene>>> _familiesOf = [];
 
     /// <summary>Makes bindings without any kind.</summary>
-    public SceneBindings() => Types = new BoundTypes(this);
+    public SceneBindings() => Types = new BoundTypes(this, null);
 
-    internal IReadOnlyList<IBoundFamily<TScene>> Families => _families;
+    internal IReadOnlyList<IEntityFamily<TScene>> Families => _families;
 
     internal SceneTypes Types { get; }
 
@@ -28,9 +29,17 @@ public sealed class SceneBindings<TScene>
 
     internal Action<TScene>? RaiseCurtain { get; private set; }
 
-    internal Func<object, EntityReference?>? FindElsewhere { get; private set; }
+    internal Func<TScene, object, EntityReference?>? FindElsewhere { get; private set; }
 
-    internal Func<EntityReference, object?>? ResolveElsewhere { get; private set; }
+    internal Func<TScene, EntityReference, object?>? ResolveElsewhere { get; private set; }
+
+    /// <summary>Whether the game says where the numbers of spawned entities come from.</summary>
+    internal bool KnowsNumbers { get; private set; }
+
+    /// <summary>Whether entities of some kind are left out of a record if they are unchanged.</summary>
+    internal bool OmitsUnchanged { get; private set; }
+
+    internal int FramesToSettle { get; private set; }
 
     /// <summary>Binds a kind.</summary>
     /// <param name="kind">The kind's name in the save.</param>
@@ -77,11 +86,21 @@ public sealed class SceneBindings<TScene>
         return this;
     }
 
-    /// <summary>Where a scene keeps the numbers of its spawned entities, so that they go on after loading.</summary>
+    /// <summary>Where a scene keeps the numbers of its spawned entities, so that they continue after loading.</summary>
     public SceneBindings<TScene> SpawnNumbers(Func<TScene, SpawnNumbers> numbers)
     {
         ArgumentNullException.ThrowIfNull(numbers);
-        Numbers = numbers;
+        (Numbers, KnowsNumbers) = (numbers, true);
+        return this;
+    }
+
+    /// <summary>
+    /// The game numbers its spawned entities itself, saves how far it has got, and never uses a number again. Without this and without
+    /// <see cref="SpawnNumbers"/>, a scene with spawned entities is not captured: after loading, numbers would begin at 1 again.
+    /// </summary>
+    public SceneBindings<TScene> OwnNumbers()
+    {
+        KnowsNumbers = true;
         return this;
     }
 
@@ -118,12 +137,46 @@ public sealed class SceneBindings<TScene>
     {
         ArgumentNullException.ThrowIfNull(find);
         ArgumentNullException.ThrowIfNull(resolve);
+        return Elsewhere((_, entity) => find(entity), (_, reference) => resolve(reference));
+    }
+
+    /// <summary>How references reach what is not in the scene, if that needs the scene that they start from.</summary>
+    /// <inheritdoc cref="Elsewhere(Func{object, EntityReference?}, Func{EntityReference, object})"/>
+    public SceneBindings<TScene> Elsewhere(
+        Func<TScene, object, EntityReference?> find, Func<TScene, EntityReference, object?> resolve)
+    {
+        ArgumentNullException.ThrowIfNull(find);
+        ArgumentNullException.ThrowIfNull(resolve);
         FindElsewhere = find;
         ResolveElsewhere = resolve;
         return this;
     }
 
-    internal IBoundKind<TScene>? Find(string kind) => _kinds.GetValueOrDefault(_aliases.GetValueOrDefault(kind, kind));
+    /// <summary>
+    /// How many frames an engine takes over what it does with a new object, such as giving it an id or overwriting its position. A
+    /// restoration that spawned something waits for so many further calls of <see cref="SceneRestoration{TScene}.Step"/>, one in each frame,
+    /// and puts the parts of what it spawned once more before the scene settles.
+    /// </summary>
+    /// <param name="frames">The number of frames, from 1.</param>
+    public SceneBindings<TScene> SettleAfter(int frames)
+    {
+        ArgumentOutOfRangeException.ThrowIfLessThan(frames, 1);
+        FramesToSettle = frames;
+        return this;
+    }
+
+    /// <summary>The types, for decoding a record of a scene of which it is known how the designer left it.</summary>
+    internal SceneTypes TypesFor(SceneRecord authored) => new BoundTypes(this, authored);
+
+    /// <summary>The families that objects of a type may be found in.</summary>
+    internal IReadOnlyList<IEntityFamily<TScene>> FamiliesOf(Type type)
+    {
+        if (!_familiesOf.TryGetValue(type, out var families))
+            _familiesOf.Add(type, families = [.. _families.Where(family => family.Has(type))]);
+        return families;
+    }
+
+    internal SceneKind<TScene>? Find(string kind) => _kinds.GetValueOrDefault(_aliases.GetValueOrDefault(kind, kind));
 
     private SceneBindings<TScene> Bind<TEntity>(
         IReadOnlyList<string> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string>? kindOf,
@@ -146,14 +199,18 @@ public sealed class SceneBindings<TScene>
             if (_aliases.ContainsKey(kind) || !_kinds.TryAdd(kind, one))
                 throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{kind}\" is bound twice.");
             bound.Add(kind, one);
+            OmitsUnchanged |= one.OmitsUnchanged;
         }
+        _familiesOf.Clear();
         _families.Add(new BoundFamily<TScene, TEntity>(binding, bound, entities, kindOf));
         return this;
     }
 
     /// <summary>What decoding a record asks of the bindings.</summary>
-    private sealed class BoundTypes(SceneBindings<TScene> bindings) : SceneTypes
+    private sealed class BoundTypes(SceneBindings<TScene> bindings, SceneRecord? authored) : SceneTypes
     {
+        public override SceneRecord? Authored => authored;
+
         public override bool HasFormerKinds => bindings._aliases.Count > 0;
 
         public override string KindName(string saved) => bindings._aliases.GetValueOrDefault(saved, saved);

@@ -8,50 +8,47 @@ namespace Lodrik.Scenes;
 /// </summary>
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <remarks>The game must not change the scene from the moment that this was made until it is done.</remarks>
-public sealed class SceneRestoration<TScene> : IEntityLookup
+public sealed class SceneRestoration<TScene>
 {
     private readonly SceneBindings<TScene> _bindings;
-    private readonly TScene _scene;
-    private readonly SceneRecord _record;
-    private readonly SceneRecord _authored;
-    private readonly KeptState _kept;
-    private readonly RestorePlanner<TScene> _planner;
-    private readonly SceneRecord _before = new();
-    private readonly Dictionary<(EntityId Id, string Name), IReadOnlyList<(int Place, EntityReference Reference)>> _unresolved = [];
+    private readonly IReadOnlyList<SceneAtWork<TScene>> _scenes;
     private readonly TimeSpan[] _times = new TimeSpan[(int)RestorePhase.Done];
-    private readonly TimeSpan _planning;
-    private readonly IEnumerator<(RestorePhase Phase, Func<IEnumerable<int>> Steps)> _phases;
-    private readonly int _total;
+    private readonly IEnumerator<(RestorePhase Phase, Func<SceneAtWork<TScene>, IEnumerable<int>> Steps)> _phases;
     private IEnumerator<int>? _steps;
     private RestorePhase _phase;
-    private (string? Doing, EntityId Id, string Kind) _doing;
+    private RestorePlan? _plan;
+    private (string? Doing, EntityId Id, KindObjects<TScene>? Objects) _doing;
     private int _done;
+    private int _total;
+    private int _framesLeft;
+    private bool _isWaiting;
+    private bool _isActing;
     private bool _isTouched;
+    private bool _isCovered;
     private bool _isAbandoned;
     private RestoreReport? _report;
 
-    internal SceneRestoration(
-        SceneBindings<TScene> bindings, TScene scene, SceneRecord record, SceneRecord authored, KeptState kept,
-        Func<LiveSet<TScene>> lookAround, Func<LiveSet<TScene>, SceneRecord, RestorePlanner<TScene>> plan)
+    internal SceneRestoration(SceneBindings<TScene> bindings, IReadOnlyList<SceneAtWork<TScene>> scenes)
     {
-        (_bindings, _scene, _record, _authored, _kept) = (bindings, scene, record, authored, kept);
-        var started = Stopwatch.GetTimestamp();
-        _planner = plan(lookAround(), record);
-        _planning = Stopwatch.GetElapsedTime(started);
-        _total = CountSteps();
+        (_bindings, _scenes) = (bindings, scenes);
+        _total = 1 + (16 * scenes.Sum(scene => scene.ExpectedCount));
         _phases = Phases().GetEnumerator();
+        foreach (var scene in scenes)
+            scene.FindInOthers = FindInOthers;
     }
 
     /// <summary>What is being done.</summary>
-    public RestorePlan Plan => _planner.Plan;
+    /// <exception cref="SceneException">The plan is not made yet: the first steps make it.</exception>
+    public RestorePlan Plan => _plan ?? throw new SceneException(
+        SaveErrorCode.NotReady, "The plan of the restoration is not made yet.", remedy: "Call Step until the phase is not Planning any more.");
 
     /// <summary>How far it has got.</summary>
-    public RestoreProgress Progress => new(IsDone ? RestorePhase.Done : _phase, IsDone ? _total : _done, _total);
+    public RestoreProgress Progress => new(IsDone ? RestorePhase.Done : _phase, IsDone ? _total : Math.Min(_done, _total), _total);
 
     /// <summary>Whether it is over: done, cancelled or failed.</summary>
     public bool IsDone => _report is not null || _isAbandoned;
 
-    /// <summary>Whether the scene is what it was before or what it was to become; false where putting it back failed as well.</summary>
+    /// <summary>Whether the scene is what it was before or what it was to become; false if rolling it back failed as well.</summary>
     internal bool IsSceneWhole { get; private set; } = true;
 
     /// <summary>What was done.</summary>
@@ -63,14 +60,81 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
     /// <summary>Goes on for about so long: a single callback of the game is never interrupted.</summary>
     /// <param name="budget">The time; at least one step is made.</param>
     /// <returns>Whether the restoration is done.</returns>
-    /// <exception cref="SceneException">A callback of the game threw; its error is inside. The scene is as it was before.</exception>
+    /// <exception cref="SceneException">
+    /// The plan cannot be made. Or a callback of the game threw; its error is inside, and the scene is as it was before. Or a callback called
+    /// this.
+    /// </exception>
+    /// <exception cref="SaveException">The content of the scene does not fit; the live scene is untouched.</exception>
     public bool Step(TimeSpan budget)
     {
         if (_isAbandoned)
             throw new SceneException(SaveErrorCode.NotReady, "The restoration was given up.");
+        RefuseWhileActing();
+        _isActing = true;
+        try
+        {
+            return Act(budget);
+        }
+        finally
+        {
+            _isActing = false;
+        }
+    }
+
+    /// <summary>Does all that is left, and gives the report.</summary>
+    /// <exception cref="SceneException">
+    /// A callback of the game threw; its error is inside, and the scene is as it was before. Or a callback called this, or the bindings wait
+    /// for frames (<see cref="SceneBindings{TScene}.SettleAfter"/>), which pass only between the steps.
+    /// </exception>
+    public RestoreReport Finish()
+    {
+        if (_bindings.FramesToSettle > 0 && !IsDone)
+        {
+            throw new SceneException(
+                SaveErrorCode.NotReady, "The bindings wait for frames of the engine (SettleAfter), and none passes within one call.",
+                remedy: "Begin the restoration with BeginRestore, and call Step once in each frame.");
+        }
+        Step(Timeout.InfiniteTimeSpan);
+        return Report;
+    }
+
+    /// <summary>Gives the restoration up, and rolls the scene back to what it was before. Nothing happens if it is over already.</summary>
+    /// <exception cref="SceneException">
+    /// Not everything could be rolled back, as callbacks of the game threw. Or a callback called this.
+    /// </exception>
+    public void Cancel()
+    {
+        RefuseWhileActing();
+        if (IsDone)
+            return;
+        _isAbandoned = _isActing = true;
+        try
+        {
+            var failures = RollBack();
+            if (failures.Count > 0)
+            {
+                throw new SceneException(
+                    SaveErrorCode.SceneConflict, "The restoration was cancelled, and not everything could be rolled back.",
+                    remedy: Unmended(failures), innerException: failures[0]);
+            }
+        }
+        finally
+        {
+            _isActing = false;
+        }
+    }
+
+    private bool Act(TimeSpan budget)
+    {
+        if (_isWaiting)
+        {
+            _isWaiting = false;
+            _framesLeft--;
+        }
+        var isSliced = budget != Timeout.InfiniteTimeSpan;
         var started = Stopwatch.GetTimestamp();
         var mark = started;
-        while (_report is null)
+        while (_report is null && !_isWaiting)
         {
             var phase = _phase;
             var goesOn = Advance();
@@ -82,7 +146,7 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
             }
             if (!goesOn)
                 Complete();
-            else if (budget != Timeout.InfiniteTimeSpan && Stopwatch.GetElapsedTime(started) >= budget)
+            else if (isSliced && Stopwatch.GetElapsedTime(started) >= budget)
                 break;
         }
         if (_report is null)
@@ -90,25 +154,14 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
         return _report is not null;
     }
 
-    /// <summary>Does all that is left, and gives the report.</summary>
-    /// <exception cref="SceneException">A callback of the game threw; its error is inside. The scene is as it was before.</exception>
-    public RestoreReport Finish()
+    private void RefuseWhileActing()
     {
-        Step(Timeout.InfiniteTimeSpan);
-        return Report;
-    }
-
-    /// <summary>Gives the restoration up, and puts the scene back as it was before. Nothing happens where it is over already.</summary>
-    /// <exception cref="SceneException">Not everything could be put back, as callbacks of the game threw.</exception>
-    public void Cancel()
-    {
-        if (IsDone)
-            return;
-        _isAbandoned = true;
-        var failures = RollBack();
-        if (failures.Count > 0)
-            throw new SceneException(SaveErrorCode.SceneConflict, "The restoration was cancelled, and not everything could be put back.",
-                remedy: Unmended(failures), innerException: failures[0]);
+        if (_isActing)
+        {
+            throw new SceneException(
+                SaveErrorCode.NotReady, "A callback of the game tried to go on with the restoration that called it, or to end it.",
+                remedy: "Call Step, Finish and Cancel outside of the callbacks of the bindings.");
+        }
     }
 
     private bool Advance()
@@ -120,211 +173,270 @@ public sealed class SceneRestoration<TScene> : IEntityLookup
                 if (!_phases.MoveNext())
                     return false;
                 (_phase, var steps) = _phases.Current;
-                _steps = steps().GetEnumerator();
+                _doing = default;
+                _steps = _scenes.SelectMany(steps).GetEnumerator();
             }
+            _done++;
             return true;
         }
         catch (Exception exception) when (exception is not OutOfMemoryException)
         {
             _isAbandoned = true;
-            var doing = _doing.Doing is { } name ? $"while {name} the {_doing.Kind} {_doing.Id}" : $"in the phase {_phase}";
+            if (_phase == RestorePhase.Planning && exception is SaveException)
+                throw;
+            var doing = Doing();
             var failures = RollBack();
             throw new SceneException(
-                SaveErrorCode.SceneConflict,
-                $"The game's own code failed {doing}: {exception.Message}",
+                SaveErrorCode.SceneConflict, $"The game's own code failed {doing}: {exception.Message}",
                 remedy: failures.Count == 0 ? "The scene is as it was before." : Unmended(failures),
                 innerException: exception);
         }
     }
 
+    private string Doing() => _doing is not ({ } name, var id, { } objects)
+        ? $"in the phase {_phase}"
+        : objects.Asked is { } asked
+        ? $"while {name} the {objects.Kind.Name} {id} ({asked})"
+        : $"while {name} the {objects.Kind.Name} {id}";
+
     private static string Unmended(List<Exception> failures) =>
-        "Not everything could be put back as it was "
+        "Not everything could be rolled back "
             + $"({string.Join("; ", failures.Select(failure => failure.Message).Distinct().Take(3))}): begin the scene anew and restore it "
         + "again.";
 
     private void Complete()
     {
-        _kept.Take(Plan, _record, _unresolved);
+        foreach (var scene in _scenes)
+            scene.Of.Kept.TakeOver(scene.Record, scene.Planner.PassedOver, scene.Of.Manifest.ContainsKey, scene.Lost);
+        var planning = _times[(int)RestorePhase.Planning];
         _report = new RestoreReport(
-            Plan, _planning, _times.Aggregate(TimeSpan.Zero, (all, one) => all + one),
+            _plan!, planning, _times.Aggregate(TimeSpan.Zero, (all, one) => all + one) - planning,
             [.. _times.Select((time, phase) => new PhaseTime((RestorePhase)phase, time))]);
     }
 
-    /// <summary>The phases in their order. Each gives a value after every single step, where it may be left for a while.</summary>
-    private IEnumerable<(RestorePhase Phase, Func<IEnumerable<int>> Steps)> Phases() =>
-    [
-        (RestorePhase.CurtainDown, LowerCurtain),
-        (RestorePhase.Remembering, Remember),
-        (RestorePhase.Removing, Remove),
-        (RestorePhase.Spawning, Spawn),
-        (RestorePhase.Parenting, PutParents),
-        (RestorePhase.Putting, PutParts),
-        (RestorePhase.Referring, PutReferences),
-        (RestorePhase.Settling, Settle),
-        (RestorePhase.CurtainUp, RaiseCurtain),
-    ];
+    // Warnings may still come: what the spawn callbacks created beside.
+    private RestorePlan MakePlan() => _scenes is [var only]
+        ? new RestorePlan(only.Planner.Steps, only.Planner.Warnings)
+        : new RestorePlan([.. _scenes.SelectMany(scene => scene.Planner.Steps)], [.. _scenes.SelectMany(scene => scene.Planner.Warnings)]);
 
-    private IEnumerable<int> LowerCurtain()
+    /// <summary>The phases in their order, each for all scenes. They give a value after every single step, when they may be left for a while.</summary>
+    private IEnumerable<(RestorePhase Phase, Func<SceneAtWork<TScene>, IEnumerable<int>> Steps)> Phases()
     {
-        _bindings.LowerCurtain?.Invoke(_scene);
+        yield return (RestorePhase.Planning, scene => scene.Plan());
+        yield return (RestorePhase.Planning, scene => scene.Planner.FindDangling(WillBeThere));
+        _plan = MakePlan();
+        _total = _done + _scenes.Sum(CountSteps);
+        _isCovered = true;
+        yield return (RestorePhase.CurtainDown, LowerCurtain);
+        yield return (RestorePhase.Remembering, Remember);
+        _isTouched = true;
+        yield return (RestorePhase.Removing, Remove);
+        yield return (RestorePhase.Spawning, Spawn);
+        yield return (RestorePhase.Checking, Check);
+        yield return (RestorePhase.Parenting, PutParents);
+        yield return (RestorePhase.Putting, PutParts);
+        yield return (RestorePhase.Referring, PutReferences);
+        if (_bindings.FramesToSettle > 0 && _scenes.Any(scene => scene.Planner.Spawns))
+        {
+            _framesLeft = _bindings.FramesToSettle;
+            yield return (RestorePhase.Waiting, Wait);
+            yield return (RestorePhase.Putting, PutSpawnedParts);
+        }
+        yield return (RestorePhase.Settling, Settle);
+        yield return (RestorePhase.CurtainUp, RaiseCurtain);
+    }
+
+    private IEnumerable<int> LowerCurtain(SceneAtWork<TScene> scene)
+    {
+        _bindings.LowerCurtain?.Invoke(scene.Scene);
         yield return 0;
     }
 
-    private IEnumerable<int> Remember()
+    private IEnumerable<int> Remember(SceneAtWork<TScene> scene)
     {
-        _before.MakeRoom(_planner.Live.Count);
-        _before.NextSpawn = _bindings.Numbers?.Invoke(_scene).Upcoming ?? 0;
-        foreach (var live in _planner.Live.All)
+        var live = scene.Planner.Live;
+        scene.Before.MakeRoom(live.Count);
+        scene.Before.NextSpawn = _bindings.Numbers?.Invoke(scene.Scene).Upcoming ?? 0;
+        var taking = new SceneTaking<TScene>(live, scene, scene.Before);
+        taking.Declare(isWhole: true);
+        for (var index = 0; index < live.Count; index++)
         {
-            Doing("remembering", live.Id, live.Kind.Kind);
-            SceneTaking.TakeWhole(live, _planner.Live, _before);
+            var (id, objects, slot) = live.All[index];
+            Doing("remembering", id, objects);
+            scene.Parents.Add(objects.Kind.HasParent && !objects.NamesParent ? objects.ParentAt(slot) : null);
+            taking.TakeWhole(index, null, objects.NamesParent ? objects.ParentIdAt(slot) : null);
             yield return 0;
         }
     }
 
-    private IEnumerable<int> Remove()
+    private IEnumerable<int> Remove(SceneAtWork<TScene> scene)
     {
-        _isTouched = true;
-        foreach (var live in _planner.Live.All)
+        foreach (var live in scene.Planner.Orphans)
         {
-            if (!LosesParent(live))
-                continue;
-            Doing("parenting", live.Id, live.Kind.Kind);
-            live.Kind.PutParent(live.Object, null);
+            Doing("parenting", live.Id, live.Objects);
+            live.Objects.PutParent(live.Slot, null, null);
+            yield return 0;
         }
-        foreach (var live in _planner.Removals)
+        foreach (var live in scene.Planner.Removals)
         {
-            Doing("removing", live.Id, live.Kind.Kind);
-            live.Kind.Remove(_scene, live.Object);
+            Doing("removing", live.Id, live.Objects);
+            live.Objects.Remove(live.Slot);
             yield return 0;
         }
     }
 
-    /// <summary>
-    /// Whether an entity stays and its parent goes. In some games what goes takes along what belongs to it: what stays is let go of first.
-    /// </summary>
-    private bool LosesParent(LiveEntity<TScene> live) =>
-        live.Parent is not null && !_planner.IsRemoved(live.Id) && _planner.Live.ParentOf(live) is { } parent && _planner.IsRemoved(parent);
-
-    private IEnumerable<int> Spawn()
+    private IEnumerable<int> Spawn(SceneAtWork<TScene> scene)
     {
-        foreach (var target in _planner.Order)
+        // What the game spawns from within a callback must not get the number of one that is still to come.
+        _bindings.Numbers?.Invoke(scene.Scene).ContinueFrom(Math.Max(scene.Record.NextSpawn, scene.Planner.LargestNumber + 1));
+        foreach (var index in scene.Planner.Order)
         {
+            var target = scene.Planner.Targets[index];
             if (!target.IsSpawned)
                 continue;
-            Doing("spawning", target.Id, target.Kind.Kind);
-            target.Object = target.Kind.Spawn(_scene, target.Id);
+            Doing("spawning", target.Id, target.Objects);
+            scene.Planner.Targets[index].Slot = target.Objects.Spawn(target.Id);
             yield return 0;
         }
     }
 
-    private IEnumerable<int> PutParents()
+    private IEnumerable<int> Check(SceneAtWork<TScene> scene)
     {
-        foreach (var target in _planner.Order)
+        var check = new SpawnCheck<TScene>(_bindings, scene);
+        foreach (var step in check.Act())
+            yield return step;
+    }
+
+    private IEnumerable<int> PutParents(SceneAtWork<TScene> scene)
+    {
+        foreach (var index in scene.Planner.Order)
         {
-            if (!target.Kind.HasParent)
+            var target = scene.Planner.Targets[index];
+            if (!target.Kind.HasParent || target.LeavesParent)
                 continue;
-            Doing("parenting", target.Id, target.Kind.Kind);
-            target.Kind.PutParent(target.Object!, target.Parent?.Object);
-            if (target.Saved.Parent is { } lost && target.Parent is null)
-                _unresolved[(target.Id, KeptState.ParentName)] = [(0, lost)];
+            Doing("parenting", target.Id, target.Objects);
+            var parent = target.Parent < 0 ? null : scene.Planner.Targets[target.Parent] is { Slot: >= 0 } there
+                ? there.Objects.ObjectAt(there.Slot)
+                : null;
+            if (parent is null && target.ParentId is var lost && lost != default)
+            {
+                // It may be something that stays although it should not.
+                parent = scene.Find(lost);
+                if (parent is null && !target.Objects.NamesParent)
+                    scene.Lost.Add(target.Id, LostReferences.ParentName, 0, lost);
+            }
+            target.Objects.PutParent(target.Slot, target.ParentId == default ? default(EntityId?) : target.ParentId, parent);
             yield return 0;
         }
     }
 
-    private IEnumerable<int> PutParts()
+    private IEnumerable<int> PutParts(SceneAtWork<TScene> scene) => PutParts(scene, spawnedOnly: false);
+
+    private IEnumerable<int> PutSpawnedParts(SceneAtWork<TScene> scene) => PutParts(scene, spawnedOnly: true);
+
+    private IEnumerable<int> PutParts(SceneAtWork<TScene> scene, bool spawnedOnly)
     {
-        foreach (var target in _planner.Order)
+        foreach (var index in scene.Planner.Order)
         {
-            Doing("putting the parts of", target.Id, target.Kind.Kind);
-            target.Kind.PutParts(target.Object!, _record, target.RecordIndex, _authored, target.AuthoredIndex);
+            var target = scene.Planner.Targets[index];
+            if (spawnedOnly && !target.IsSpawned)
+                continue;
+            Doing("putting the parts of", target.Id, target.Objects);
+            target.Objects.PutParts(target.Slot, scene.SourceOf(target), spawnedOnly ? null : scene.Undo);
             yield return 0;
         }
-        if (_record.NextSpawn > 0)
-            _bindings.Numbers?.Invoke(_scene).ContinueFrom(_record.NextSpawn);
     }
 
-    private IEnumerable<int> PutReferences()
+    private IEnumerable<int> PutReferences(SceneAtWork<TScene> scene)
     {
-        foreach (var target in _planner.Order)
+        foreach (var index in scene.Planner.Order)
         {
+            var target = scene.Planner.Targets[index];
             if (!target.Kind.HasReferences)
                 continue;
-            Doing("resolving the references of", target.Id, target.Kind.Kind);
-            var (from, index) = target.RecordIndex >= 0 ? (_record, target.RecordIndex) : (_authored, target.AuthoredIndex);
-            target.Kind.PutReferences(target.Object!, from, index, this);
-            foreach (var (name, lost) in target.Kind.FindLost(from, index, this))
-                _unresolved[(target.Id, name)] = lost;
+            Doing("resolving the references of", target.Id, target.Objects);
+            target.Objects.PutReferences(target.Slot, scene.SourceOf(target), scene, target.Id, scene.Lost);
             yield return 0;
         }
     }
 
-    private IEnumerable<int> Settle()
+    private IEnumerable<int> Wait(SceneAtWork<TScene> scene)
     {
-        foreach (var target in _planner.Order)
+        while (_framesLeft > 0)
         {
-            if (!target.Kind.HasSettled)
-                continue;
-            Doing("settling", target.Id, target.Kind.Kind);
-            target.Kind.Settle(_scene, target.Object!);
+            _isWaiting = true;
             yield return 0;
         }
-        foreach (var other in _planner.Others)
+    }
+
+    private IEnumerable<int> Settle(SceneAtWork<TScene> scene)
+    {
+        foreach (var index in scene.Planner.Order)
+        {
+            var target = scene.Planner.Targets[index];
+            if (!target.Kind.HasSettled)
+                continue;
+            Doing("settling", target.Id, target.Objects);
+            target.Objects.Settle(target.Slot);
+            yield return 0;
+        }
+        foreach (var other in scene.Planner.Others)
         {
             if (!other.Kind.HasSettled)
                 continue;
-            Doing("settling", other.Id, other.Kind.Kind);
-            other.Kind.Settle(_scene, other.Object);
+            Doing("settling", other.Id, other.Objects);
+            other.Objects.Settle(other.Slot);
             yield return 0;
         }
         _doing = default;
-        _bindings.SceneSettled?.Invoke(_scene);
+        _bindings.SceneSettled?.Invoke(scene.Scene);
         yield return 0;
     }
 
-    private IEnumerable<int> RaiseCurtain()
+    private IEnumerable<int> RaiseCurtain(SceneAtWork<TScene> scene)
     {
-        _bindings.RaiseCurtain?.Invoke(_scene);
+        _bindings.RaiseCurtain?.Invoke(scene.Scene);
         yield break;
     }
 
     /// <summary>How many times something is done to an entity, in all phases.</summary>
-    private int CountSteps() => _planner.Live.Count
-        + _planner.Live.All.Count(LosesParent)
-        + _planner.Removals.Count
-        + _planner.Order.Sum(target =>
-            1 + One(target.IsSpawned) + One(target.Kind.HasParent) + One(target.Kind.HasReferences) + One(target.Kind.HasSettled))
-        + _planner.Others.Count(other => other.Kind.HasSettled);
-
-    private static int One(bool isDone) => isDone ? 1 : 0;
-
-    private void Doing(string doing, EntityId id, string kind)
+    private static int CountSteps(SceneAtWork<TScene> scene)
     {
-        _doing = (doing, id, kind);
-        _done++;
+        var planner = scene.Planner;
+        return 2 + planner.Live.Count + planner.Orphans.Count + planner.Removals.Count + planner.TargetSteps
+            + planner.Others.Count(other => other.Kind.HasSettled);
     }
 
-    /// <summary>Rolls the scene back to what it was before the first step, as far as the game's own code lets it.</summary>
+    private void Doing(string doing, EntityId id, KindObjects<TScene> objects) => _doing = (doing, id, objects);
+
+    private bool? WillBeThere(EntityReference reference) =>
+        _scenes.FirstOrDefault(scene => scene.Of.Name == reference.Scene)?.Planner.WillBeThere(reference.Id);
+
+    private (bool IsKnown, object? Object) FindInOthers(EntityReference reference)
+    {
+        foreach (var scene in _scenes)
+        {
+            if (scene.Of.Name == reference.Scene)
+                return (true, scene.Planner.ObjectOf(reference.Id));
+        }
+        return (false, null);
+    }
+
+    /// <summary>Rolls the scenes back to what they were before the first step, as far as the game's own code lets them.</summary>
     private List<Exception> RollBack()
     {
         var failures = new List<Exception>();
         if (_isTouched)
         {
-            var rollBack = new SceneRollBack<TScene>(_bindings, _scene, _before, failures);
+            var rollBack = new SceneRollBack<TScene>(_bindings, _scenes, failures);
             rollBack.Act(wasSettling: _phase >= RestorePhase.Settling);
             IsSceneWhole = rollBack.IsWhole;
         }
-        SceneRollBack<TScene>.Try(failures, () => _bindings.RaiseCurtain?.Invoke(_scene));
+        if (_isCovered)
+        {
+            foreach (var scene in _scenes)
+                SceneRollBack<TScene>.Try(failures, () => _bindings.RaiseCurtain?.Invoke(scene.Scene));
+        }
         return failures;
     }
-
-    object? IEntityLookup.Find(EntityReference reference) => reference.Scene is not null
-        ? _bindings.ResolveElsewhere?.Invoke(reference)
-        : _planner.Find(reference.Id) is { } target
-            ? target.Object
-            : _planner.IsRemoved(reference.Id)
-            ? null
-            : _planner.Live.Find(reference.Id)?.Object;
-
-    EntityReference? IEntityLookup.ReferenceTo(object entity) => throw new NotSupportedException("A restoration takes no references.");
 }

@@ -1,15 +1,15 @@
 namespace Lodrik.Scenes;
 
 /// <summary>
-/// Puts a scene back as it was before a restoration that came to nothing. It looks at what is there, whatever the restoration got to, and
-/// goes on where the game's own code fails.
+/// Puts scenes back as they were before a restoration that came to nothing. It looks at what is there, whatever the restoration got to, and
+/// goes on if the game's own code fails.
 /// </summary>
-internal sealed class SceneRollBack<TScene>(SceneBindings<TScene> bindings, TScene scene, SceneRecord before, List<Exception> failures)
-    : IEntityLookup
+internal sealed class SceneRollBack<TScene>(
+    SceneBindings<TScene> bindings, IReadOnlyList<SceneAtWork<TScene>> scenes, List<Exception> failures)
 {
-    private readonly Dictionary<EntityId, LiveEntity<TScene>> _there = [];
+    private readonly List<RolledScene> _scenes = [];
 
-    /// <summary>Whether everything in the scene is as it was; what follows from it is the game's.</summary>
+    /// <summary>Whether everything in the scenes is as it was; what follows from it is the game's.</summary>
     public bool IsWhole { get; private set; }
 
     public static void Try(List<Exception> failures, Action act)
@@ -26,53 +26,162 @@ internal sealed class SceneRollBack<TScene>(SceneBindings<TScene> bindings, TSce
 
     public void Act(bool wasSettling)
     {
-        LiveSet<TScene>? now = null;
-        Try(failures, () => now = new LiveSet<TScene>(bindings, scene));
-        if (now is null)
-            return;
-        foreach (var live in now.All)
+        foreach (var scene in scenes)
         {
-            if (before.Find(live.Id) is { } was && was.Kind == live.Kind.Kind)
-                _there.Add(live.Id, live);
+            // The last that was put first: a condition that holds because of another part holds until that is put back.
+            for (var i = scene.Undo.Count - 1; i >= 0; i--)
+                Try(failures, scene.Undo[i]);
+            Try(failures, () => _scenes.Add(new RolledScene(this, scene, LiveSet<TScene>.Of(bindings, scene.Scene))));
         }
-        // What stays is let go of, so that nothing is taken along by what goes; it gets its parent back below.
-        foreach (var live in _there.Values.Where(live => live.Parent is not null))
-            Try(failures, () => live.Kind.PutParent(live.Object, null));
-        foreach (var live in now.All.Where(live => !_there.ContainsKey(live.Id)).OrderBy(live => live.Parent is null))
-            Try(failures, () => live.Kind.Remove(scene, live.Object));
-        foreach (var entity in before.Entities)
-        {
-            if (_there.ContainsKey(entity.Id) || bindings.Find(entity.Kind) is not { CanSpawn: true } kind)
-                continue;
-            Try(failures, () => _there.Add(entity.Id, new LiveEntity<TScene>(entity.Id, kind, null, kind.Spawn(scene, entity.Id))));
-        }
-        foreach (var entity in before.Entities)
-        {
-            if (_there.TryGetValue(entity.Id, out var live))
-                Try(failures,
-                    () => live.Kind.PutParent(live.Object, entity.Parent is { } parent ? _there.GetValueOrDefault(parent)?.Object : null));
-        }
-        foreach (var live in _there.Values)
-            Try(failures, () => live.Kind.PutParts(live.Object, before, before.IndexOf(live.Id), before, authoredIndex: -1));
-        foreach (var live in _there.Values.Where(live => live.Kind.HasReferences))
-            Try(failures, () => live.Kind.PutReferences(live.Object, before, before.IndexOf(live.Id), this));
-        if (before.NextSpawn > 0)
-            Try(failures, () => bindings.Numbers?.Invoke(scene).ContinueFrom(before.NextSpawn));
+        foreach (var scene in _scenes)
+            scene.Remove();
+        foreach (var scene in _scenes)
+            scene.Spawn();
+        foreach (var scene in _scenes)
+            scene.PutParents();
+        foreach (var scene in _scenes)
+            scene.PutParts();
+        foreach (var scene in _scenes)
+            scene.PutReferences();
         IsWhole = failures.Count == 0;
-        if (wasSettling)
-            Settle();
+        if (!wasSettling)
+            return;
+        // What had settled on the way has to settle again: what follows from the scene follows from the old one now.
+        foreach (var scene in _scenes)
+            scene.Settle();
     }
 
-    /// <summary>What had settled on the way has to settle again: what follows from the scene follows from the old one now.</summary>
-    private void Settle()
+    private void Try(Action act) => Try(failures, act);
+
+    /// <summary>One of the scenes.</summary>
+    private sealed class RolledScene(SceneRollBack<TScene> owner, SceneAtWork<TScene> scene, LiveSet<TScene> now) : IEntityLookup
     {
-        foreach (var live in _there.Values)
-            Try(failures, () => live.Kind.Settle(scene, live.Object));
-        Try(failures, () => bindings.SceneSettled?.Invoke(scene));
+        private readonly Dictionary<EntityId, LiveEntity<TScene>> _there = [];
+
+        public void Remove()
+        {
+            var tree = new LiveTree<TScene>(now);
+            owner.Try(() =>
+            {
+                foreach (var _ in tree.Climb())
+                {
+                }
+            });
+            var removed = new List<(int Depth, LiveEntity<TScene> Entity)>();
+            for (var index = 0; index < now.Count; index++)
+            {
+                var live = now.All[index];
+                if (WasThere(live))
+                    _there.Add(live.Id, live);
+                else
+                    removed.Add((tree.DepthOf(index), live));
+            }
+            // What stays is set free first, so that nothing is taken along by what goes; it gets its parent back below.
+            for (var index = 0; index < now.Count; index++)
+            {
+                var live = now.All[index];
+                if (_there.ContainsKey(live.Id) && tree.ParentOf(index) is >= 0 and var parent && !_there.ContainsKey(now.All[parent].Id))
+                    owner.Try(() => live.Objects.PutParent(live.Slot, null, null));
+            }
+            foreach (var stray in now.Strays)
+                owner.Try(() => stray.Entity.Objects.Remove(stray.Entity.Slot));
+            foreach (var (_, live) in removed.OrderByDescending(one => one.Depth))
+                owner.Try(() => live.Objects.Remove(live.Slot));
+        }
+
+        private bool WasThere(LiveEntity<TScene> live) => scene.Before.Find(live.Id) is { } was && was.Kind == live.Kind.Name;
+
+        public void Spawn()
+        {
+            var order = Enumerable.Range(0, scene.Before.Entities.Count).OrderBy(DepthOf);
+            foreach (var entity in order.Select(index => scene.Before.Entities[index]))
+            {
+                if (_there.ContainsKey(entity.Id) || scene.KindNamed(entity.Kind) is not { CanSpawn: true } kind)
+                    continue;
+                var objects = now.ObjectsOf(kind);
+                owner.Try(() => _there.Add(entity.Id, new LiveEntity<TScene>(entity.Id, objects, objects.Spawn(entity.Id))));
+            }
+        }
+
+        private int DepthOf(int index)
+        {
+            var depth = 0;
+            for (var at = ParentOf(index); at >= 0 && depth < scene.Before.Entities.Count; depth++)
+                at = ParentOf(at);
+            return depth;
+        }
+
+        private int ParentOf(int index)
+        {
+            var id = index < scene.Parents.Count && scene.Parents[index] is { } remembered
+                ? scene.Planner.Live.IdOf(remembered)
+                : scene.Before.Entities[index].Parent;
+            return id is { } parent ? scene.Before.TryIndexOf(parent) : -1;
+        }
+
+        public SceneAtWork<TScene> Of => scene;
+
+        public object? ObjectOf(EntityId id) => _there.TryGetValue(id, out var live) ? live.Object : null;
+
+        public void PutParents() => ForEach(kind => kind.HasParent, (live, index) =>
+        {
+            if (scene.Parents[index] is { } remembered)
+                live.Objects.PutParent(live.Slot, null, owner.RolledBack(scene, remembered));
+            else if (scene.Before.Entities[index].Parent is { } parent)
+                live.Objects.PutParent(live.Slot, parent, Find(parent));
+            else
+                live.Objects.PutParent(live.Slot, null, null);
+        });
+
+        public void PutParts() => ForEach(_ => true, (live, index) => live.Objects.PutParts(live.Slot, SourceOf(index), null));
+
+        public void PutReferences() =>
+            ForEach(kind => kind.HasReferences, (live, index) => live.Objects.PutReferences(live.Slot, SourceOf(index), this, live.Id, null));
+
+        public void Settle()
+        {
+            ForEach(kind => kind.HasSettled, (live, _) => live.Objects.Settle(live.Slot));
+            owner.Try(() => owner.Settle(scene.Scene));
+        }
+
+        private PutSource SourceOf(int index) => new(scene.Before, index, scene.Before, -1);
+
+        private void ForEach(Func<SceneKind<TScene>, bool> applies, Action<LiveEntity<TScene>, int> act)
+        {
+            for (var index = 0; index < scene.Before.Entities.Count; index++)
+            {
+                var place = index;
+                if (_there.TryGetValue(scene.Before.Entities[index].Id, out var live) && applies(live.Kind))
+                    owner.Try(() => act(live, place));
+            }
+        }
+
+        public object? Find(EntityReference reference)
+        {
+            if (reference.Scene is null)
+                return _there.TryGetValue(reference.Id, out var live) ? live.Object : null;
+            if (scene.RememberedAs(reference) is { } remembered)
+                return owner.RolledBack(scene, remembered);
+            return owner._scenes.FirstOrDefault(other => other.Name == reference.Scene) is { } found
+                ? found.Find(reference.Id)
+                : scene.FindElsewhere(reference);
+        }
+
+        private string? Name => scene.Of.Name;
+
+        public EntityReference? ReferenceTo(object entity) => null;
     }
 
-    object? IEntityLookup.Find(EntityReference reference) =>
-        reference.Scene is null ? _there.GetValueOrDefault(reference.Id)?.Object : bindings.ResolveElsewhere?.Invoke(reference);
+    /// <summary>What an object of the scenes that were left is now: it may have been created again, in this scene or another.</summary>
+    private object RolledBack(SceneAtWork<TScene> from, object remembered)
+    {
+        foreach (var scene in _scenes.OrderBy(scene => scene.Of == from ? 0 : 1))
+        {
+            if (scene.Of.Planner.Live.IdOf(remembered) is { } id && scene.ObjectOf(id) is { } now)
+                return now;
+        }
+        return remembered;
+    }
 
-    EntityReference? IEntityLookup.ReferenceTo(object entity) => throw new NotSupportedException("Putting back takes no references.");
+    private void Settle(TScene scene) => bindings.SceneSettled?.Invoke(scene);
 }

@@ -1,28 +1,104 @@
 namespace Lodrik.Scenes;
 
-/// <summary>Takes entities of a live scene down into a record.</summary>
-internal static class SceneTaking
+/// <summary>Takes a live scene down into a record.</summary>
+/// <param name="live">What is in the scene.</param>
+/// <param name="lookup">How references are named.</param>
+/// <param name="record">The record.</param>
+internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lookup, SceneRecord record)
 {
-    /// <summary>Takes an entity with all that its kind says of it, whatever a save would leave out.</summary>
-    /// <exception cref="SceneException">It belongs or refers to something that is not in the scene.</exception>
-    public static void TakeWhole<TScene>(LiveEntity<TScene> entity, LiveSet<TScene> live, SceneRecord record)
-    {
-        record.Add(new EntityRecord(entity.Id, entity.Kind.Kind, live.ParentOf(entity)));
-        entity.Kind.TakeParts(entity, record, authored: null);
-        TakeReferences(entity, live, record, null);
-    }
+    private readonly TakenReferences _taken = new(lookup);
+    private readonly List<EntityReference> _buffer = [];
 
-    /// <summary>Takes what an entity refers to; what was kept of it because it led nowhere goes in again.</summary>
-    public static void TakeReferences<TScene>(LiveEntity<TScene> entity, LiveSet<TScene> live, SceneRecord record, KeptState? kept)
+    /// <summary>Says in the record what each kind consists of today, and makes room.</summary>
+    /// <param name="isWhole">Whether most entities are going to have all parts.</param>
+    public void Declare(bool isWhole)
     {
-        if (!entity.Kind.HasReferences)
-            return;
-        foreach (var (name, isSingle, references) in entity.Kind.TakeReferences(entity.Object, live))
+        foreach (var objects in live.Kinds)
         {
-            var taken = kept?.WithLost(entity.Id, name, isSingle, references, live) ?? references;
-            if (taken.Count > 0)
-                ReferenceColumns.Add(
-                    record.Column(entity.Kind.Kind, name, () => entity.Kind.MakeReferenceColumn(name)), record.Entities.Count - 1, taken);
+            var kind = objects.Kind;
+            record.SetKnown(kind.Name, new KnownKind(
+                new HashSet<string>(kind.Members.Select(member => member.Name), StringComparer.Ordinal), kind.HasParent));
+            if (isWhole && objects.Count > 0)
+            {
+                foreach (var column in kind.In(record).Columns.AsSpan(0, kind.PartCount))
+                    column.MakeRoom(objects.Count);
+            }
         }
     }
+
+    /// <summary>Takes an entity with all that its kind says of it, whatever a save would leave out.</summary>
+    /// <param name="index">Its place in the live scene.</param>
+    /// <param name="unknown">Gets what the entity refers to and no scene knows.</param>
+    /// <param name="parent">What it belongs to, if that is taken as an id.</param>
+    public void TakeWhole(int index, IUnknownTargets? unknown, EntityId? parent)
+    {
+        var entity = live.All[index];
+        record.Add(new EntityRecord(entity.Id, entity.Kind.Name, parent));
+        entity.Objects.TakeParts(entity.Slot, record, null, -1);
+        for (var link = entity.Kind.PartCount; link < entity.Kind.Members.Count; link++)
+        {
+            var references = References(entity, link, unknown);
+            if (references.Count > 0)
+                ReferenceColumns.Add(entity.Kind.In(record).Columns[link], record.Entities.Count - 1, references);
+        }
+    }
+
+    /// <summary>Takes an entity as a save has it: what is as the designer left it may be left out.</summary>
+    /// <param name="index">Its place in the live scene.</param>
+    /// <param name="authored">The scene as the designer left it.</param>
+    /// <param name="isPlaced">Whether the designer placed it in this scene.</param>
+    /// <param name="kept">What the game cannot show.</param>
+    /// <param name="unknown">Gets what the entity refers to and no scene knows.</param>
+    /// <param name="parent">What it belongs to.</param>
+    public void Take(int index, SceneRecord authored, bool isPlaced, KeptState kept, IUnknownTargets unknown, EntityId? parent)
+    {
+        var entity = live.All[index];
+        var (id, kind) = (entity.Id, entity.Kind);
+        var authoredIndex = isPlaced ? authored.TryIndexOf(id) : -1;
+        if (authoredIndex >= 0 && authored.Entities[authoredIndex].Kind != kind.Name)
+            authoredIndex = -1;
+        var was = authoredIndex >= 0 ? authored.Entities[authoredIndex] : default;
+        var mayOmit = authoredIndex >= 0 && kind.OmitsUnchanged;
+
+        var isSameParent = mayOmit && was.Parent == parent;
+        var taken = new EntityRecord(id, kind.Name, isSameParent ? null : parent, IsCarried: !id.IsSpawned && !isPlaced)
+        {
+            IsSetFree = mayOmit && !isSameParent && parent is null,
+        };
+        record.Add(taken);
+        var place = record.Entities.Count - 1;
+        entity.Objects.TakeParts(entity.Slot, record, authoredIndex >= 0 ? authored : null, authoredIndex);
+        kept.AddParts(record, taken, place);
+        for (var link = kind.PartCount; link < kind.Members.Count; link++)
+        {
+            var name = kind.Members[link].Name;
+            var references = kept.WithLost(id, name, IsSingle(kind, link), References(entity, link, unknown), lookup);
+            var column = kind.In(record).Columns[link];
+            var before = mayOmit ? kind.In(authored).Columns[link] : null;
+            if (before is not null && ReferenceColumns.AreEqual(references, before, authoredIndex, _buffer))
+                continue;
+            if (references.Count > 0)
+                ReferenceColumns.Add(column, place, references);
+            else if (before is not null)
+                column.AddNone(place);
+        }
+        if (mayOmit && isSameParent && !record.ColumnsOf(kind.Name).Exists(column => column.Has(place)))
+            record.RemoveLast();
+    }
+
+    private static bool IsSingle(SceneKind<TScene> kind, int link) => kind.Members[link] is ILink { IsSingle: true };
+
+    private List<EntityReference> References(LiveEntity<TScene> entity, int link, IUnknownTargets? unknown)
+    {
+        entity.Objects.TakeReferences(entity.Slot, link - entity.Kind.PartCount, _taken);
+        foreach (var (place, target) in _taken.Unknown)
+            unknown?.Reference(entity.Id, entity.Kind.Name, entity.Kind.Members[link].Name, place, target);
+        return _taken.Known;
+    }
+}
+
+/// <summary>Is told of objects that entities refer to and that no scene knows.</summary>
+internal interface IUnknownTargets
+{
+    void Reference(EntityId id, string kind, string name, int place, object target);
 }

@@ -9,15 +9,21 @@ namespace Lodrik.Scenes;
 /// </summary>
 internal static class TypedScene
 {
+    /// <summary>Whether the record may have to be read again; if not, it has the types that it needs.</summary>
+    public static bool MayHaveToRead(SceneRecord record, SceneTypes types) =>
+        types.HasFormerKinds || record.Kept is not null || record.Columns.Any(column => column.Column is TreePartColumn);
+
     /// <exception cref="SaveContentException">A part does not fit its type.</exception>
     public static SceneRecord Of(SceneRecord record, SceneTypes types)
     {
-        var isTyped = !record.Columns.Any(column =>
-            column.Column is TreePartColumn && types.MakeColumn(column.Kind, column.Column.Name) is not null);
-        if (isTyped && (!types.HasFormerKinds || record.Kinds.All(kind => types.KindName(kind) == kind)))
-            return record;
-        return Read(BinaryEncoding.Of(record), types);
+        return IsTyped(record, types) && (record.Kept is null || IsTyped(record.Kept, types))
+            ? record
+            : Read(BinaryEncoding.Of(record), types);
     }
+
+    private static bool IsTyped(SceneRecord record, SceneTypes types) =>
+        !record.Columns.Any(column => column.Column is TreePartColumn && types.MakeColumn(column.Kind, column.Column.Name) is not null)
+            && (!types.HasFormerKinds || record.Kinds.All(kind => types.KindName(kind) == kind));
 
     /// <summary>Reads a record that is in memory.</summary>
     /// <exception cref="SaveContentException">A part does not fit its type.</exception>

@@ -31,7 +31,7 @@ public sealed partial class GameSession<TSave, TScene>
             Break(problem);
             throw;
         }
-        return RestoreScene(live, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record ? live.BeginRestore(record) : null);
+        return RestoreScene(live, () => BeginRestore(live, change));
     }
 
     private bool RestoreScene(LiveScene<TScene> live, Func<SceneRestoration<TScene>?> begin)
@@ -71,10 +71,14 @@ public sealed partial class GameSession<TSave, TScene>
         if (!change.CanStay || _standing is not { } standing)
             throw new SessionException(SaveErrorCode.NoSuchScene, $"The scene \"{change.Scene}\" is not the one that stands.",
                 remedy: "Build it, and call Arrive.");
-        return RestoreScene(standing, () => _state!.Scenes.Get(change.Scene, _bindings.Types) is { } record
-            ? standing.BeginRestore(record)
-            : standing.BeginRestoreAuthored());
+        return RestoreScene(standing, () => BeginRestore(standing, change) ?? standing.BeginRestoreAuthored());
     }
+
+    /// <summary>Begins to restore the scene, read in the background if the restoration is sliced; null if it was never visited.</summary>
+    private SceneRestoration<TScene>? BeginRestore(LiveScene<TScene> live, SceneChange change) =>
+        !_state!.Scenes.Contains(change.Scene) ? null
+        : _options.RestoreBudget is null ? live.BeginReadAndRestore(_state.Scenes, change.Scene)
+        : live.BeginRestoreFrom(_state.Scenes, change.Scene);
 
     /// <summary>Asks the game for a scene.</summary>
     private Task<SessionArrival> Ask(ScenePlace place, SceneChangeCause cause, List<string> warnings)

@@ -1,6 +1,5 @@
 using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;
-using Lodrik.Scenes;
 using Lodrik.Sessions;
 using Lodrik.State;
 
@@ -72,20 +71,19 @@ public sealed partial class GameSession<TSave, TScene>
         RenameScenes(state.Scenes);
         var warnings = new List<string>();
         var place = WhereToday(marked.Shown.Place, warnings);
-        var record = state.Scenes.Get(place.Scene, _bindings.Types);
-        if (_live is not null && _broken is null && place.Scene == _place.Scene && record is not null)
-            return ReturnWithinScene(state, record, place, warnings);
+        if (_live is not null && _broken is null && place.Scene == _place.Scene && state.Scenes.Contains(place.Scene))
+            return ReturnWithinScene(state, place, warnings);
         Adopt(state, Prepare(state.Session));
         return Ask(place, SceneChangeCause.Checkpoint, warnings);
     }
 
-    private Task<SessionArrival> ReturnWithinScene(TSave state, SceneRecord record, ScenePlace place, List<string> warnings)
+    private Task<SessionArrival> ReturnWithinScene(TSave state, ScenePlace place, List<string> warnings)
     {
         // The scene first: where that fails, nothing was changed.
         var (before, placeBefore) = (_state!, _place);
         var putsBefore = Prepare(TakeSubsystems(before).Session);
         var puts = Prepare(state.Session);
-        var restoration = _live!.BeginRestore(record);
+        var restoration = _live!.BeginReadAndRestore(state.Scenes, place.Scene);
         Adopt(state, puts);
         _place = place;
         _waiting = new Waiting(new SceneChange(place, SceneChangeCause.Checkpoint, canStay: true), RenewLoaded(), warnings);

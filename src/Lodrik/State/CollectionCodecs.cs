@@ -116,7 +116,16 @@ public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : 
     }
 
     public static T[]? Copy(T[]? value, T[]? into, CopyContext? context) =>
-        value is null ? null : Array.ConvertAll(value, item => TCodec.Copy(item, TCodec.Initial, context));
+        value is null ? null
+        : CopyContext.MayFill(value, into, context) ? Fill(value, into, context)
+        : Array.ConvertAll(value, item => TCodec.Copy(item, TCodec.Initial, context));
+
+    private static T[] Fill(T[] value, T[] into, CopyContext? context)
+    {
+        for (var i = 0; i < value.Length; i++)
+            into[i] = TCodec.Copy(value[i], TCodec.Initial, context);
+        return into;
+    }
 
     public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) =>
         one is null == other is null && Items.AreEqual<T, TCodec>(one, other, context);

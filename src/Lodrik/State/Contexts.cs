@@ -1,4 +1,5 @@
 using System.ComponentModel;
+using System.Diagnostics.CodeAnalysis;
 
 namespace Lodrik.State;
 
@@ -39,6 +40,16 @@ public sealed class CopyContext
 {
     private readonly Dictionary<object, object> _copies = new(ReferenceEqualityComparer.Instance);
     private readonly Queue<Action> _toFill = [];
+
+    /// <summary>
+    /// Whether what is copied into is the game's own object, whose arrays may be known to others, such as a renderer: they are filled in
+    /// place. The arrays that a new object begins with may belong to many, and are left alone.
+    /// </summary>
+    internal bool FillsArrays { get; init; }
+
+    /// <summary>Whether a copy of an array goes into the array that is there.</summary>
+    internal static bool MayFill(Array value, [NotNullWhen(true)] Array? into, CopyContext? context) =>
+        context is { FillsArrays: true } && into is not null && !ReferenceEquals(into, value) && into.Length == value.Length;
 
     /// <summary>The copy of a shared object; null where there is none yet.</summary>
     internal object? Find(object value) => _copies.GetValueOrDefault(value);

@@ -1,5 +1,6 @@
 using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
+using Lodrik.State;
 
 namespace Lodrik.Scenes;
 
@@ -30,13 +31,15 @@ public readonly record struct EntityId : IComparable<EntityId>
     public long Number => _name is null ? _number : 0;
 
     /// <summary>The id of a placed entity.</summary>
-    /// <param name="name">Its authored name: not empty, and without '#' at its beginning.</param>
-    /// <exception cref="ArgumentException">The name cannot be one.</exception>
+    /// <param name="name">Its authored name: not empty, without '#' at its beginning, and without lone surrogates.</param>
+    /// <exception cref="ArgumentException">The name is not valid.</exception>
     public static EntityId Placed(string name)
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         if (name[0] == '#')
             throw new ArgumentException($"\"{name}\" cannot name a placed entity: '#' begins the number of a spawned one.", nameof(name));
+        if (LoneSurrogates.AreIn(name))
+            throw new ArgumentException($"\"{name}\" cannot name an entity: it contains a lone surrogate, which no file can hold.", nameof(name));
         return new EntityId(name, 0);
     }
 
@@ -54,6 +57,8 @@ public readonly record struct EntityId : IComparable<EntityId>
     {
         id = default;
         if (string.IsNullOrEmpty(text))
+            return false;
+        if (LoneSurrogates.AreIn(text))
             return false;
         if (text[0] != '#')
             id = new EntityId(text, 0);

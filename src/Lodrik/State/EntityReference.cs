@@ -1,6 +1,7 @@
 using System.ComponentModel;
 using System.Diagnostics.CodeAnalysis;
 using Lodrik.Scenes;
+using Lodrik.State;
 
 namespace Lodrik.Scenes
 {
@@ -15,12 +16,14 @@ namespace Lodrik.Scenes
         /// <summary>Makes a reference.</summary>
         /// <param name="id">The entity.</param>
         /// <param name="scene">The scene that it is in; null for the scene of the one who refers to it.</param>
-        /// <exception cref="ArgumentException">The scene's name has a '>' in it.</exception>
+        /// <exception cref="ArgumentException">The scene's name contains a '>' or a lone surrogate.</exception>
         public EntityReference(EntityId id, string? scene = null)
         {
             if (scene is not null && scene.Contains(Separator, StringComparison.Ordinal))
                 throw new ArgumentException(
                     $"The scene \"{scene}\" cannot be referred to: '>' stands between a scene and an entity.", nameof(scene));
+            if (scene is not null && LoneSurrogates.AreIn(scene))
+                throw new ArgumentException("The name of the scene contains a lone surrogate, which no file can hold.", nameof(scene));
             Id = id;
             Scene = string.IsNullOrEmpty(scene) ? null : scene;
         }
@@ -41,7 +44,7 @@ namespace Lodrik.Scenes
             if (text is null)
                 return false;
             var end = text.IndexOf(Separator, StringComparison.Ordinal);
-            if (!EntityId.TryParse(text[(end + 1)..], out var id))
+            if (!EntityId.TryParse(text[(end + 1)..], out var id) || LoneSurrogates.AreIn(text))
                 return false;
             reference = new EntityReference(id, end > 0 ? text[..end] : null);
             return true;

@@ -25,7 +25,13 @@ public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanag
     public static void Read<TReader>(ref TReader reader, ref T[]? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadNumbers<T>();
 
-    public static T[]? Copy(T[]? value, T[]? into, CopyContext? context) => value?.AsSpan().ToArray();
+    public static T[]? Copy(T[]? value, T[]? into, CopyContext? context)
+    {
+        if (value is null || !CopyContext.MayFill(value, into, context))
+            return value?.AsSpan().ToArray();
+        value.CopyTo(into, 0);
+        return into;
+    }
 
     public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) =>
         one is null == other is null && Items.AreBitwiseEqual<T>(one, other);

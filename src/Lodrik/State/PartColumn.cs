@@ -7,12 +7,30 @@ internal abstract class PartColumn(string name)
 {
     public string Name { get; } = name;
 
-    /// <summary>Whether the entity at an index of the scene has this part.</summary>
+    /// <summary>Whether anything is said of this part for the entity at an index of the scene: its value, or that it has none.</summary>
     public abstract bool Has(int entity);
+
+    /// <summary>Whether the entity at an index of the scene has this part.</summary>
+    public abstract bool HasValue(int entity);
+
+    /// <summary>Whether anything is said of this part for any entity.</summary>
+    public abstract bool IsUsed { get; }
+
+    /// <summary>Makes room for the parts of so many entities.</summary>
+    public abstract void MakeRoom(int entities);
+
+    /// <summary>Says that an entity has no such part, in place of saying nothing.</summary>
+    public abstract void AddNone(int entity);
 
     public abstract void Write<TWriter>(ref TWriter writer, int entity) where TWriter : IStateWriter, allows ref struct;
 
-    public abstract void Read<TReader>(ref TReader reader, int entity) where TReader : IStateReader, allows ref struct;
+    /// <summary>Reads an entity's part.</summary>
+    /// <param name="reader">The reader, before the part.</param>
+    /// <param name="entity">The entity's index in the scene.</param>
+    /// <param name="authored">The column of the authored scene, which has what the part lacks; null if there is none.</param>
+    /// <param name="authoredIndex">The entity's index in that.</param>
+    public abstract void Read<TReader>(ref TReader reader, int entity, PartColumn? authored, int authoredIndex)
+        where TReader : IStateReader, allows ref struct;
 
     /// <summary>Gives an entity's part to an entity of another record. Records do not change, so it need not be copied.</summary>
     /// <param name="target">The column of the same part in the other record.</param>
@@ -32,9 +50,24 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
 {
     private readonly List<int> _entities = [];
     private readonly List<T> _values = [];
+
+    // Few entities have none where a record has to say so.
+    private List<int>? _without;
     private int _last = -1;
 
-    public override bool Has(int entity) => Row(entity) >= 0;
+    public override bool Has(int entity) => Row(entity) >= 0 || IsWithout(entity);
+
+    public override bool HasValue(int entity) => Row(entity) >= 0;
+
+    public override bool IsUsed => _entities.Count > 0 || _without is { Count: > 0 };
+
+    public override void MakeRoom(int entities)
+    {
+        _entities.EnsureCapacity(entities);
+        _values.EnsureCapacity(entities);
+    }
+
+    public override void AddNone(int entity) => (_without ??= []).Add(entity);
 
     /// <summary>A value that shares nothing with this one that could be changed.</summary>
     public abstract T Copy(T value);
@@ -54,17 +87,25 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
 
     public override void CopyTo(PartColumn target, int from, int to)
     {
-        if (TryGet(from, out var value) && target is PartColumn<T> column && !column.Has(to))
+        if (target is not PartColumn<T> column || column.Has(to))
+            return;
+        if (TryGet(from, out var value))
             column.Add(to, value);
+        else if (IsWithout(from))
+            column.AddNone(to);
     }
 
     public override void RemoveLast(int entity)
     {
+        if (_without is { Count: > 0 } && _without[^1] == entity)
+            _without.RemoveAt(_without.Count - 1);
         if (_entities.Count == 0 || _entities[^1] != entity)
             return;
         _entities.RemoveAt(_entities.Count - 1);
         _values.RemoveAt(_values.Count - 1);
     }
+
+    private bool IsWithout(int entity) => _without is not null && _without.BinarySearch(entity) >= 0;
 
     private int Row(int entity)
     {
@@ -93,14 +134,16 @@ internal sealed class ScalarPartColumn<T, TCodec>(string name) : PartColumn<T>(n
 
     public override void Write<TWriter>(ref TWriter writer, int entity)
     {
-        TryGet(entity, out var value);
-        TCodec.Write(ref writer, value!);
+        if (TryGet(entity, out var value))
+            TCodec.Write(ref writer, value);
+        else
+            writer.WriteNull();
     }
 
-    public override void Read<TReader>(ref TReader reader, int entity)
+    public override void Read<TReader>(ref TReader reader, int entity, PartColumn? authored, int authoredIndex)
     {
         if (Has(entity))
-            throw reader.Wrong($"The part {Name} stands twice.");
+            throw reader.Wrong($"The part {Name} appears twice.");
         var value = TCodec.Initial;
         TCodec.Read(ref reader, ref value);
         Add(entity, value);
@@ -116,15 +159,25 @@ internal sealed class StatePartColumn<T>(string name) : PartColumn<T>(name) wher
 
     public override void Write<TWriter>(ref TWriter writer, int entity)
     {
-        TryGet(entity, out var value);
-        T.WriteState(ref writer, value!);
+        if (TryGet(entity, out var value) && value is not null)
+            T.WriteState(ref writer, value);
+        else
+            writer.WriteNull();
     }
 
-    public override void Read<TReader>(ref TReader reader, int entity)
+    public override void Read<TReader>(ref TReader reader, int entity, PartColumn? authored, int authoredIndex)
     {
         if (Has(entity))
-            throw reader.Wrong($"The part {Name} stands twice.");
-        var value = T.BeginReading();
+            throw reader.Wrong($"The part {Name} appears twice.");
+        if (reader.TryReadNull())
+        {
+            AddNone(entity);
+            return;
+        }
+        // Members that an older save lacks stay as the designer made them.
+        var value = authored is PartColumn<T> before && before.TryGet(authoredIndex, out var was) && was is not null
+            ? Copy(was)
+            : T.BeginReading();
         T.ReadState(ref reader, ref value);
         Add(entity, value);
     }
@@ -143,10 +196,10 @@ internal sealed class TreePartColumn(string name) : PartColumn<SaveValue>(name)
         SaveValueCodec.Write(ref writer, value);
     }
 
-    public override void Read<TReader>(ref TReader reader, int entity)
+    public override void Read<TReader>(ref TReader reader, int entity, PartColumn? authored, int authoredIndex)
     {
         if (Has(entity))
-            throw reader.Wrong($"The part {Name} stands twice.");
+            throw reader.Wrong($"The part {Name} appears twice.");
         Add(entity, SaveValueCodec.ReadTree(ref reader));
     }
 }

@@ -17,7 +17,7 @@ public readonly struct Array2Codec<T, TArrayCodec> : IStateCodec<T[,]?> where TA
     public static void Read<TReader>(ref TReader reader, ref T[,]? value) where TReader : IStateReader, allows ref struct =>
         value = (T[,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 2, lengths => new T[lengths[0], lengths[1]]);
 
-    public static T[,]? Copy(T[,]? value, T[,]? into, CopyContext? context) => (T[,]?)Rectangle<T, TArrayCodec>.Copy(value, context);
+    public static T[,]? Copy(T[,]? value, T[,]? into, CopyContext? context) => (T[,]?)Rectangle<T, TArrayCodec>.Copy(value, into, context);
 
     public static bool AreEqual(T[,]? one, T[,]? other, CompareContext? context) => Rectangle<T, TArrayCodec>.AreEqual(one, other, context);
 }
@@ -31,7 +31,7 @@ public readonly struct Array3Codec<T, TArrayCodec> : IStateCodec<T[,,]?> where T
     public static void Read<TReader>(ref TReader reader, ref T[,,]? value) where TReader : IStateReader, allows ref struct =>
         value = (T[,,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 3, lengths => new T[lengths[0], lengths[1], lengths[2]]);
 
-    public static T[,,]? Copy(T[,,]? value, T[,,]? into, CopyContext? context) => (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value, context);
+    public static T[,,]? Copy(T[,,]? value, T[,,]? into, CopyContext? context) => (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value, into, context);
 
     public static bool AreEqual(T[,,]? one, T[,,]? other, CompareContext? context) =>
         Rectangle<T, TArrayCodec>.AreEqual(one, other, context);
@@ -95,11 +95,11 @@ internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<
         return array;
     }
 
-    public static Array? Copy(Array? value, CopyContext? context)
+    public static Array? Copy(Array? value, Array? into, CopyContext? context)
     {
         if (value is null)
             return null;
-        var copy = (Array)value.Clone();
+        var copy = CopyContext.MayFill(value, into, context) && HaveEqualLengths(value, into) ? into : (Array)value.Clone();
         TArrayCodec.Copy(Items(value).ToArray(), [], context)!.AsSpan().CopyTo(Items(copy));
         return copy;
     }
@@ -108,12 +108,17 @@ internal static class Rectangle<T, TArrayCodec> where TArrayCodec : IStateCodec<
     {
         if (one is null || other is null || one.Rank != other.Rank)
             return one is null && other is null;
+        return HaveEqualLengths(one, other) && TArrayCodec.AreEqual(Items(one).ToArray(), Items(other).ToArray(), context);
+    }
+
+    private static bool HaveEqualLengths(Array one, Array other)
+    {
         for (var i = 0; i < one.Rank; i++)
         {
             if (one.GetLength(i) != other.GetLength(i))
                 return false;
         }
-        return TArrayCodec.AreEqual(Items(one).ToArray(), Items(other).ToArray(), context);
+        return true;
     }
 
     /// <summary>The items row by row, as they lie in memory.</summary>

@@ -173,7 +173,13 @@ public readonly struct BytesCodec : IStateCodec<byte[]?>
     public static void Read<TReader>(ref TReader reader, ref byte[]? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadBytes();
 
-    public static byte[]? Copy(byte[]? value, byte[]? into, CopyContext? context) => value?.AsSpan().ToArray();
+    public static byte[]? Copy(byte[]? value, byte[]? into, CopyContext? context)
+    {
+        if (value is null || !CopyContext.MayFill(value, into, context))
+            return value?.AsSpan().ToArray();
+        value.CopyTo(into, 0);
+        return into;
+    }
 
     public static bool AreEqual(byte[]? one, byte[]? other, CompareContext? context) =>
         one is null == other is null && one.AsSpan().SequenceEqual(other);

@@ -7,7 +7,21 @@ namespace Lodrik.Scenes;
 /// <param name="Kind">The name under which the game can create it again.</param>
 /// <param name="Parent">The entity that it belongs to, if any.</param>
 /// <param name="IsCarried">Whether a placed entity came from elsewhere: the designer placed none of that name into this scene.</param>
-public readonly record struct EntityRecord(EntityId Id, string Kind, EntityId? Parent, bool IsCarried = false);
+public readonly record struct EntityRecord(EntityId Id, string Kind, EntityId? Parent, bool IsCarried = false)
+{
+    /// <summary>Whether it is said that the entity belongs to nothing; without that, an unchanged one belongs to what it was placed in.</summary>
+    internal bool IsSetFree { get; init; }
+}
+
+/// <summary>The columns of a kind's members in a record, in the order of the members.</summary>
+/// <param name="Columns">A column for each member.</param>
+/// <param name="Knows">Whether the game that made the record had the member; otherwise its absence says nothing.</param>
+internal readonly record struct KindColumns(PartColumn[] Columns, bool[] Knows);
+
+/// <summary>What a kind had when a record was made.</summary>
+/// <param name="Members">The names of its parts and references.</param>
+/// <param name="HasParent">Whether its entities could belong to others.</param>
+internal sealed record KnownKind(HashSet<string> Members, bool HasParent);
 
 /// <summary>
 /// A scene at one moment: its entities with their parts, and the placed ones that are gone. It is a copy, which later changes
@@ -15,32 +29,48 @@ public readonly record struct EntityRecord(EntityId Id, string Kind, EntityId? P
 /// </summary>
 public sealed class SceneRecord : IValueWriter
 {
-    private static readonly KeyTable SceneKeys = new("nextSpawn", "gone", "entities");
-    private static readonly KeyTable EntityKeys = new("kind", "parent", "carried", "parts");
+    private static readonly KeyTable SceneKeys = new("nextSpawn", "gone", "kinds", "entities", "kept");
+    private static readonly KeyTable KindKeys = new("members", "hasParent");
+    private static readonly KeyTable EntityKeys = new("kind", "parent", "carried", "parts", "id");
 
     // What an entity may leave out, for writers that gather entities of the same keys: by the sum of what it has.
     private const int HasParent = 1;
     private const int IsCarried = 2;
     private const int HasParts = 4;
-    private static readonly KeyTable[] KeysOf = [.. Enumerable.Range(0, 8).Select(has => new KeyTable(
-        ["kind", .. (string[])((has & HasParent) > 0 ? ["parent"] : []), .. (string[])((has & IsCarried) > 0 ? ["carried"] : []),
+    private const int HasId = 8;
+    private static readonly KeyTable[] KeysOf = [.. Enumerable.Range(0, 16).Select(has => new KeyTable(
+        [.. (string[])((has & HasId) > 0 ? ["id"] : []), "kind", .. (string[])((has & HasParent) > 0 ? ["parent"] : []), .. (string[])((has & IsCarried) > 0 ? ["carried"] : []),
             .. (string[])((has & HasParts) > 0 ? ["parts"] : [])]))];
 
     private readonly List<EntityRecord> _entities = [];
-    private readonly Dictionary<EntityId, int> _byId = [];
+    private readonly EntityIndex _byId = new();
     private bool _isIndexed = true;
     private readonly List<EntityId> _gone = [];
     private readonly HashSet<EntityId> _isGone = [];
     private readonly Dictionary<string, List<PartColumn>> _columns = new(StringComparer.Ordinal);
-    private readonly Dictionary<object, PartColumn[]> _bound = new(ReferenceEqualityComparer.Instance);
+    private readonly Dictionary<string, KnownKind> _known = new(StringComparer.Ordinal);
+    private readonly Dictionary<object, KindColumns> _bound = new(ReferenceEqualityComparer.Instance);
+    private readonly List<string> _warnings = [];
     private object? _lastOwner;
-    private PartColumn[] _lastBound = [];
+    private KindColumns _lastBound;
 
     /// <summary>The entities that are there.</summary>
     public IReadOnlyList<EntityRecord> Entities => _entities;
 
     /// <summary>The placed entities that are there no more.</summary>
     public IReadOnlyList<EntityId> Gone => _gone;
+
+    /// <summary>
+    /// What could not be saved and was passed over when the scene was captured, such as a reference to an object that is not in it. It is
+    /// not stored with the scene.
+    /// </summary>
+    public IReadOnlyList<string> Warnings => _warnings;
+
+    /// <summary>
+    /// Entities of kinds that the game does not know, whose ids others have now. They wait for a game that knows them; the same id may
+    /// occur twice. Null if there are none.
+    /// </summary>
+    internal SceneRecord? Kept { get; private set; }
 
     /// <summary>The number that the next spawned entity gets; 0 where the game counts by itself.</summary>
     public long NextSpawn { get; internal set; }
@@ -57,14 +87,14 @@ public sealed class SceneRecord : IValueWriter
     }
 
     /// <summary>What is known of an entity; null where it is not in the scene.</summary>
-    public EntityRecord? Find(EntityId id) => Index.TryGetValue(id, out var index) ? _entities[index] : null;
+    public EntityRecord? Find(EntityId id) => Index.IndexOf(id) is >= 0 and var index ? _entities[index] : null;
 
     /// <summary>A part of an entity, as a copy: a record does not change.</summary>
     /// <returns>False where the entity has no such part, or where it was not decoded as this type.</returns>
     public bool TryGetPart<T>(EntityId id, string part, [System.Diagnostics.CodeAnalysis.MaybeNullWhen(false)] out T value)
     {
         value = default;
-        if (!Index.TryGetValue(id, out var index) || !_columns.TryGetValue(_entities[index].Kind, out var columns))
+        if (Index.IndexOf(id) is not (>= 0 and var index) || !_columns.TryGetValue(_entities[index].Kind, out var columns))
             return false;
         foreach (var column in columns)
         {
@@ -96,20 +126,30 @@ public sealed class SceneRecord : IValueWriter
         _isIndexed = false;
     }
 
-    private Dictionary<EntityId, int> Index
+    private EntityIndex Index
     {
         get
         {
-            if (!_isIndexed)
+            foreach (var _ in MakeIndex())
             {
-                _byId.Clear();
-                _byId.EnsureCapacity(_entities.Count);
-                for (var i = 0; i < _entities.Count; i++)
-                    _byId.Add(_entities[i].Id, i);
-                _isIndexed = true;
             }
             return _byId;
         }
+    }
+
+    /// <summary>Makes the index that entities are found by, and gives a value after each entity.</summary>
+    internal IEnumerable<int> MakeIndex()
+    {
+        if (_isIndexed)
+            yield break;
+        _byId.Clear();
+        for (var i = 0; i < _entities.Count; i++)
+        {
+            _byId.TryAdd(_entities[i].Id, i);
+            if (i % 32 == 0)
+                yield return 0;
+        }
+        _isIndexed = true;
     }
 
     /// <summary>Takes back the entity that was added last, with its parts.</summary>
@@ -131,10 +171,10 @@ public sealed class SceneRecord : IValueWriter
 
     internal bool IsGone(EntityId id) => _isGone.Contains(id);
 
-    internal int IndexOf(EntityId id) => Index[id];
+    internal int IndexOf(EntityId id) => Index.IndexOf(id);
 
     /// <summary>The place of an entity; -1 where it is not in the record.</summary>
-    internal int TryIndexOf(EntityId id) => Index.GetValueOrDefault(id, -1);
+    internal int TryIndexOf(EntityId id) => Index.IndexOf(id);
 
     /// <summary>The column of a part, made with the first entity that has it.</summary>
     internal PartColumn Column(string kind, string part, Func<PartColumn> make)
@@ -150,8 +190,20 @@ public sealed class SceneRecord : IValueWriter
         return added;
     }
 
-    /// <summary>The columns of a kind's parts in the order that their owner wants, found once.</summary>
-    internal PartColumn[] Bound<TOwner>(TOwner owner, Func<SceneRecord, TOwner, PartColumn[]> find) where TOwner : class
+    internal PartColumn? FindColumn(string kind, string part)
+    {
+        if (!_columns.TryGetValue(kind, out var columns))
+            return null;
+        foreach (var column in columns)
+        {
+            if (column.Name == part)
+                return column;
+        }
+        return null;
+    }
+
+    /// <summary>The columns of a kind's members in the order that their owner wants, found once.</summary>
+    internal KindColumns Bound<TOwner>(TOwner owner, Func<SceneRecord, TOwner, KindColumns> find) where TOwner : class
     {
         if (ReferenceEquals(_lastOwner, owner))
             return _lastBound;
@@ -160,6 +212,63 @@ public sealed class SceneRecord : IValueWriter
         (_lastOwner, _lastBound) = (owner, columns);
         return columns;
     }
+
+    /// <summary>Says what a kind has in the game that makes this record.</summary>
+    internal void SetKnown(string kind, KnownKind known) => _known[kind] = known;
+
+    internal KnownKind? KnownOf(string kind) => _known.GetValueOrDefault(kind);
+
+    /// <summary>Whether the game that made the record had this part or reference: it says so, or an entity has one.</summary>
+    internal bool Knows(string kind, string member) => _known.TryGetValue(kind, out var known)
+        ? known.Members.Contains(member) || IsUsed(kind, member)
+        : IsUsed(kind, member);
+
+    /// <summary>Whether entities of the kind could belong to others in the game that made the record.</summary>
+    internal bool KnowsParent(string kind) =>
+        _known.TryGetValue(kind, out var known) ? known.HasParent : _entities.Exists(one => one.Kind == kind && one.Parent is not null);
+
+    private bool IsUsed(string kind, string member) =>
+        _columns.TryGetValue(kind, out var columns) && columns.Exists(column => column.Name == member && column.IsUsed);
+
+    internal void AddWarning(string warning) => _warnings.Add(warning);
+
+    /// <summary>A record of the same scene without any entity.</summary>
+    internal SceneRecord CopyHead()
+    {
+        var head = new SceneRecord { NextSpawn = NextSpawn };
+        foreach (var id in _gone)
+            head.AddGone(id);
+        foreach (var (kind, known) in _known)
+            head._known.Add(kind, known);
+        return head;
+    }
+
+    /// <summary>Gives the parts of an entity to the last entity of another record.</summary>
+    internal void CopyEntity(int index, SceneRecord target)
+    {
+        var kind = _entities[index].Kind;
+        foreach (var column in ColumnsOf(kind))
+        {
+            if (column.Has(index))
+                column.CopyTo(target.Column(kind, column.Name, column.MakeEmpty), index, target._entities.Count - 1);
+        }
+    }
+
+    /// <summary>Keeps an entity beside the others, whoever has its id.</summary>
+    internal SceneRecord KeepBeside(EntityRecord entity)
+    {
+        Kept ??= new SceneRecord();
+        Kept._entities.Add(entity);
+        return Kept;
+    }
+
+    /// <summary>Whether a place in a save, as a JSON Pointer (RFC 6901), is what a scene says of the kinds that the game had.</summary>
+    /// <param name="path">The place.</param>
+    /// <param name="find">The content of a section.</param>
+    internal static bool IsAboutKinds(string path, Func<string, SaveValue?> find) =>
+        path.Split('/') is ["", var section, "kinds", ..]
+        && find(section.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal)) is SaveMap scene
+        && scene.TryGet("entities", out var entities) && entities is SaveMap && scene.TryGet("gone", out var gone) && gone is SaveList;
 
     /// <summary>The kinds of its entities.</summary>
     internal IEnumerable<string> Kinds => _entities.Select(entity => entity.Kind).Distinct(StringComparer.Ordinal);
@@ -180,7 +289,9 @@ public sealed class SceneRecord : IValueWriter
 
     internal void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct
     {
-        writer.BeginObject(3);
+        var kinds = Kinds.Concat(Kept?.Kinds ?? []).Distinct(StringComparer.Ordinal).Where(_known.ContainsKey)
+            .Order(StringComparer.Ordinal).ToList();
+        writer.BeginObject(3 + (kinds.Count > 0 ? 1 : 0) + (Kept is null ? 0 : 1));
         writer.WriteKey(SceneKeys, 0);
         writer.WriteInteger(NextSpawn);
         writer.WriteKey(SceneKeys, 1);
@@ -188,9 +299,45 @@ public sealed class SceneRecord : IValueWriter
         foreach (var id in _gone)
             writer.WriteText(id.ToString());
         writer.EndList();
-        writer.WriteKey(SceneKeys, 2);
+        if (kinds.Count > 0)
+        {
+            writer.WriteKey(SceneKeys, 2);
+            WriteKnown(ref writer, kinds);
+        }
+        writer.WriteKey(SceneKeys, 3);
         if (!writer.TryWriteTable<EntityMap, EntityMap>(new EntityMap(this, null), _entities.Count))
             EntityMap.Write(ref writer, new EntityMap(this, null));
+        if (Kept is not null)
+        {
+            writer.WriteKey(SceneKeys, 4);
+            writer.BeginList(Kept._entities.Count);
+            for (var index = 0; index < Kept._entities.Count; index++)
+                Kept.WriteEntity(ref writer, index, Kept._entities[index].Id.ToString());
+            writer.EndList();
+        }
+        writer.EndObject();
+    }
+
+    private void WriteKnown<TWriter>(ref TWriter writer, List<string> kinds) where TWriter : IStateWriter, allows ref struct
+    {
+        writer.BeginObject(kinds.Count);
+        foreach (var kind in kinds)
+        {
+            var known = _known[kind];
+            writer.WriteKey(kind);
+            writer.BeginObject(known.HasParent ? 2 : 1);
+            writer.WriteKey(KindKeys, 0);
+            writer.BeginList(known.Members.Count);
+            foreach (var member in known.Members.Order(StringComparer.Ordinal))
+                writer.WriteText(member);
+            writer.EndList();
+            if (known.HasParent)
+            {
+                writer.WriteKey(KindKeys, 1);
+                writer.WriteBool(true);
+            }
+            writer.EndObject();
+        }
         writer.EndObject();
     }
 
@@ -217,9 +364,17 @@ public sealed class SceneRecord : IValueWriter
                         scene.AddGone(EntityIdCodec.Parse(ref reader, reader.ReadText()));
                     break;
                 case 2:
+                    scene.ReadKnown(ref reader, types);
+                    break;
+                case 3:
                     var entities = new EntityMap(scene, types);
                     if (!reader.TryReadTable<EntityMap, EntityMap>(ref entities))
                         EntityMap.Read(ref reader, ref entities);
+                    break;
+                case 4:
+                    reader.BeginList();
+                    while (reader.NextItem())
+                        (scene.Kept ??= new SceneRecord()).ReadEntity(ref reader, null, types);
                     break;
                 default:
                     reader.Skip();
@@ -229,22 +384,61 @@ public sealed class SceneRecord : IValueWriter
         return scene;
     }
 
-    private void WriteEntity<TWriter>(ref TWriter writer, int index) where TWriter : IStateWriter, allows ref struct
+    private void ReadKnown<TReader>(ref TReader reader, SceneTypes types) where TReader : IStateReader, allows ref struct
+    {
+        reader.BeginObject();
+        while (reader.ReadKey(out var kind))
+        {
+            var members = new HashSet<string>(StringComparer.Ordinal);
+            var hasParent = false;
+            reader.BeginObject();
+            var key = -1;
+            var seen = default(SeenKeys);
+            while (reader.ReadKey(KindKeys, ref key))
+            {
+                seen.Note(ref reader, KindKeys, key);
+                if (key == 0)
+                {
+                    reader.BeginList();
+                    while (reader.NextItem())
+                        members.Add(reader.ReadText());
+                }
+                else if (key == 1)
+                    hasParent = reader.ReadBool();
+                else
+                    reader.Skip();
+            }
+            var name = types.KindName(kind);
+            if (_known.TryGetValue(name, out var former))
+                members.UnionWith(former.Members);
+            _known[name] = new KnownKind(members, hasParent || former is { HasParent: true });
+        }
+    }
+
+    private void WriteEntity<TWriter>(ref TWriter writer, int index, string? id = null)
+        where TWriter : IStateWriter, allows ref struct
     {
         var entity = _entities[index];
         var columns = ColumnsOf(entity.Kind);
         var parts = 0;
         foreach (var column in columns)
             parts += column.Has(index) ? 1 : 0;
-        var keys = KeysOf[(entity.Parent is null ? 0 : HasParent) + (entity.IsCarried ? IsCarried : 0) + (parts == 0 ? 0 : HasParts)];
+        var saysParent = entity.Parent is not null || entity.IsSetFree;
+        var keys = KeysOf[
+            (saysParent ? HasParent : 0) + (entity.IsCarried ? IsCarried : 0) + (parts == 0 ? 0 : HasParts) + (id is null ? 0 : HasId)];
         writer.BeginObject(keys.Count);
         var key = 0;
-        writer.WriteKey(keys, key++);
-        writer.WriteText(entity.Kind);
-        if (entity.Parent is { } parent)
+        if (id is not null)
         {
             writer.WriteKey(keys, key++);
-            writer.WriteText(parent.ToString());
+            writer.WriteText(id);
+        }
+        writer.WriteKey(keys, key++);
+        writer.WriteText(entity.Kind);
+        if (saysParent)
+        {
+            writer.WriteKey(keys, key++);
+            TextCodec.Write(ref writer, entity.Parent?.ToString());
         }
         if (entity.IsCarried)
         {
@@ -267,10 +461,16 @@ public sealed class SceneRecord : IValueWriter
         writer.EndObject();
     }
 
-    private void ReadEntity<TReader>(ref TReader reader, EntityId id, SceneTypes types) where TReader : IStateReader, allows ref struct
+    /// <summary>Reads an entity; its id is within it if that is null here.</summary>
+    private void ReadEntity<TReader>(ref TReader reader, EntityId? under, SceneTypes types)
+        where TReader : IStateReader, allows ref struct
     {
         string? kind = null;
         EntityId? parent = null;
+        var isSetFree = false;
+        var id = under.GetValueOrDefault();
+        var authored = types.Authored;
+        var authoredIndex = -1;
         var isCarried = false;
         reader.BeginObject();
         var key = -1;
@@ -284,16 +484,26 @@ public sealed class SceneRecord : IValueWriter
                     kind = types.KindName(reader.ReadText());
                     break;
                 case 1:
-                    parent = EntityIdCodec.Parse(ref reader, reader.ReadText());
+                    isSetFree = reader.TryReadNull();
+                    if (!isSetFree)
+                        parent = EntityIdCodec.Parse(ref reader, reader.ReadText());
                     break;
                 case 2:
                     isCarried = reader.ReadBool();
                     break;
                 case 3:
-                    var of = kind ?? throw reader.Wrong($"The kind of the entity {id} has to stand before its parts.");
+                    var of = kind ?? throw reader.Wrong($"The kind of the entity {id} has to come before its parts.");
+                    if (authored is not null && under is not null)
+                        authoredIndex = authored.TryIndexOf(id);
                     reader.BeginObject();
                     while (reader.ReadKey(out var part))
-                        Column(of, part, () => types.MakeColumn(of, part) ?? new TreePartColumn(part)).Read(ref reader, _entities.Count);
+                    {
+                        Column(of, part, () => types.MakeColumn(of, part) ?? new TreePartColumn(part)).Read(
+                            ref reader, _entities.Count, authoredIndex < 0 ? null : authored!.FindColumn(of, part), authoredIndex);
+                    }
+                    break;
+                case 4 when under is null:
+                    id = EntityIdCodec.Parse(ref reader, reader.ReadText());
                     break;
                 default:
                     reader.Skip();
@@ -302,8 +512,15 @@ public sealed class SceneRecord : IValueWriter
         }
         if (kind is null)
             throw reader.Wrong($"The entity {id} has no kind.");
-        if (!TryAdd(new EntityRecord(id, kind, parent, isCarried)))
-            throw reader.Wrong($"The entity {id} stands twice.");
+        var entity = new EntityRecord(id, kind, parent, isCarried) { IsSetFree = isSetFree };
+        if (under is null)
+        {
+            if (id == default)
+                throw reader.Wrong("An entity that is kept has no id.");
+            _entities.Add(entity);
+        }
+        else if (!TryAdd(entity))
+            throw reader.Wrong($"The entity {id} appears twice.");
     }
 
     /// <summary>The entities of a scene under their ids.</summary>

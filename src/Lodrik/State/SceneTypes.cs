@@ -1,3 +1,5 @@
+using Lodrik.Scenes;
+
 namespace Lodrik.State;
 
 /// <summary>What a game knows of the kinds and parts of its scenes; a record that is read without it has its parts as trees.</summary>
@@ -14,4 +16,7 @@ internal class SceneTypes
 
     /// <summary>A new column for a kind's part; null where the part is not known.</summary>
     public virtual PartColumn? MakeColumn(string kind, string part) => null;
+
+    /// <summary>The scene as the designer left it, which has what an older save lacks; null if it is not known.</summary>
+    public virtual SceneRecord? Authored => null;
 }

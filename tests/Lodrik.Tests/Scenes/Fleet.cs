@@ -77,8 +77,7 @@ public sealed class Fleet
     public string Print() => string.Join('\n',
         Boats.OrderBy(one => one.Id).Select(one => string.Create(CultureInfo.InvariantCulture, $"{one.Id} at {one.Place.Position} {one.Afloat} '{one.Title}' by {one.TowedBy?.Id} at {one.Mooring?.Id} with {string.Join(',', one.Crew.Select(who => who.Id))} has {one.Cargo}"))
         .Concat(Buoys.OrderBy(one => one.Id).Select(one => string.Create(CultureInfo.InvariantCulture, $"{one.Id} {one.Bearing.Degrees} {one.Lit}")))
-        .Concat(Sailors.OrderBy(one => one.Id).Select(one => string.Create(CultureInfo.InvariantCulture, $"{one.GetType().Name} {one.Id} {one.Years} {(one as Cook)?.Soup}")))
-        .Append(string.Create(CultureInfo.InvariantCulture, $"next {Numbers.Upcoming}")));
+        .Concat(Sailors.OrderBy(one => one.Id).Select(one => string.Create(CultureInfo.InvariantCulture, $"{one.GetType().Name} {one.Id} {one.Years} {(one as Cook)?.Soup}"))));
 
     private static void Do(Action<string> call, string name, Action act)
     {

@@ -84,8 +84,8 @@ public sealed class RestoreTests
     }
 
     [Theory]
-    [InlineData("spawn boat", "Not everything could be put back"), InlineData("placement", "Not everything could be put back")]
-    [InlineData("parent", "Not everything could be put back"), InlineData("remove sailor", "The scene is as it was before")]
+    [InlineData("spawn boat", "Not everything could be rolled back"), InlineData("placement", "Not everything could be rolled back")]
+    [InlineData("parent", "Not everything could be rolled back"), InlineData("remove sailor", "The scene is as it was before")]
     public void What_fails_on_the_way_back_as_well_is_said(string name, string outcome)
     {
         var (fleet, live, record, _) = Apart();
@@ -118,8 +118,8 @@ public sealed class RestoreTests
         Assert.Equal(wanted, fleet.Print());
         Assert.True(seen.Count > 40);
         Assert.Equal(seen.OrderBy(one => one.Done).ThenBy(one => one.Phase), seen);
-        Assert.Equal(new RestoreProgress(RestorePhase.Done, seen[0].Total, seen[0].Total), restoration.Progress);
-        Assert.Equal(9, restoration.Report.Phases.Count);
+        Assert.Equal(new RestoreProgress(RestorePhase.Done, seen[^1].Total, seen[^1].Total), restoration.Progress);
+        Assert.Equal(12, restoration.Report.Phases.Count);
         Assert.Contains("curtain down", restoration.Report.ToString(), StringComparison.Ordinal);
         Assert.True(restoration.Step(TimeSpan.Zero));
         live.Capture();
@@ -331,17 +331,25 @@ public sealed class RestoreTests
         var calls = 0;
         fleet.Fault = name => calls += name is "curtain down" or "curtain up" or "settled" ? 0 : 1;
         var restoration = live.BeginRestore(record);
-        var total = restoration.Progress.Total;
         var last = restoration.Progress;
         Assert.Equal(0, last.Done);
+        while (last.Phase == RestorePhase.Planning)
+        {
+            Assert.False(restoration.Step(TimeSpan.Zero));
+            Assert.InRange(restoration.Progress.Done - last.Done, 0, 1);
+            // A loading bar does not go back when the plan is made.
+            Assert.True((long)restoration.Progress.Done * last.Total >= (long)last.Done * restoration.Progress.Total);
+            last = restoration.Progress;
+        }
+        var total = last.Total;
         while (!restoration.Step(TimeSpan.Zero))
         {
             Assert.Equal(total, restoration.Progress.Total);
-            // A step is one thing to do, and letting go of what stays goes along with the first removal.
-            Assert.InRange(restoration.Progress.Done - last.Done, 0, 3);
+            Assert.InRange(restoration.Progress.Done - last.Done, 0, 1);
             last = restoration.Progress;
         }
-        Assert.Equal((total, total), (last.Done, restoration.Progress.Done));
+        Assert.Equal(total, restoration.Progress.Done);
+        Assert.InRange(last.Done, total - 2, total);
     }
 
     [Fact]
@@ -373,7 +381,11 @@ public sealed class RestoreTests
         Assert.Same(far, fleet.Boats[0].Mooring);
 
         fleet.Boats[0].Mooring = new Buoy("unknown");
-        Assert.Contains("\"mooring\" leads to a Buoy that is not in the scene", Assert.Throws<SceneException>(live.Capture).Message, StringComparison.Ordinal);
+        record = live.Capture();
+        Assert.Equal(
+            $"The boat {fleet.Boats[0].Id} refers to a Buoy as its mooring that is not in the scene; the reference is not saved.", Assert.Single(record.Warnings));
+        live.Restore(record);
+        Assert.Null(fleet.Boats[0].Mooring);
     }
 
     [Theory]

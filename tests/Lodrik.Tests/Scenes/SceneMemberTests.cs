@@ -91,12 +91,42 @@ public sealed class SceneMemberTests
         var record = live.Capture();
         Assert.Equal(("barrel 2, sparrow 1, wagon 1", 2L), (string.Join(", ", record.CountByKind().OrderBy(one => one.Key).Select(one => $"{one.Key} {one.Value}")), record.NextSpawn));
         var restoration = live.BeginRestoreAuthored();
+        Assert.Equal(SaveErrorCode.NotReady, Assert.Throws<SceneException>(() => restoration.Plan).Code);
+        while (restoration.Progress.Phase == RestorePhase.Planning)
+            restoration.Step(TimeSpan.Zero);
         Assert.Equal((1, 1), (restoration.Plan.Count(RestoreAction.BringBack), restoration.Plan.Count(RestoreAction.Remove)));
         var report = restoration.Finish();
         Assert.Equal((3, 0), (yard.Barrels.Count, yard.Sparrows.Count));
         Assert.Equal(Enum.GetValues<RestorePhase>().Except([RestorePhase.Done]), report.Phases.Select(one => one.Phase));
-        Assert.Equal(report.Acting, report.Phases.Aggregate(TimeSpan.Zero, (all, one) => all + one.Time));
+        Assert.Equal(report.Planning + report.Acting, report.Phases.Aggregate(TimeSpan.Zero, (all, one) => all + one.Time));
         Assert.True(report.Planning > TimeSpan.Zero);
+    }
+
+    [Fact]
+    public void Arrays_that_a_renderer_may_hold_are_filled_in_place_if_they_keep_their_lengths()
+    {
+        var bindings = new SceneBindings<List<Chart>>().Kind("chart", scene => scene, kind => kind.Id(_ => "only").PartInto("depths", one => one.Depths));
+        List<Chart> scene = [new Chart()];
+        var live = bindings.Begin(scene);
+        var depths = scene[0].Depths;
+        var (numbers, bytes, names, grid, nested) = (depths.Numbers, depths.Bytes, depths.Names, depths.Grid, depths.Nested[0]);
+        var record = live.Capture();
+        (numbers[0], bytes[0], names[0], grid[1, 1], nested[0]) = (9, 9, "nine", 9, 9);
+        live.Restore(record);
+        Assert.Equal((1, (byte)1, "one", 4, 1), (numbers[0], bytes[0], names[0], grid[1, 1], depths.Nested[0][0]));
+        Assert.Same(depths, scene[0].Depths);
+        Assert.Same(numbers, depths.Numbers);
+        Assert.Same(bytes, depths.Bytes);
+        Assert.Same(names, depths.Names);
+        Assert.Same(grid, depths.Grid);
+
+        (depths.Numbers, depths.Grid) = ([1], new int[1, 4]);
+        live.Restore(record);
+        Assert.Equal([1, 2, 3], depths.Numbers);
+        Assert.Equal(2, depths.Grid.GetLength(0));
+        // The array that a new object begins with may belong to many: a copy does not write into it.
+        var copy = StateContent.Copy(new Depths { Shared = [7, 7] });
+        Assert.Equal((7, 0), (copy.Shared[0], Depths.Default[0]));
     }
 
     [Fact]
@@ -165,4 +195,27 @@ public sealed partial class Stowage : IBeforeSaving, IAfterLoading
 public sealed partial class Lid
 {
     public bool Open { get; set; }
+}
+
+public sealed class Chart
+{
+    public Depths Depths { get; } = new();
+}
+
+[StateType]
+public sealed partial class Depths
+{
+    public static readonly int[] Default = [0, 0];
+
+    public int[] Numbers { get; set; } = [1, 2, 3];
+
+    public byte[] Bytes { get; set; } = [1, 2];
+
+    public string[] Names { get; set; } = ["one", "two"];
+
+    public int[,] Grid { get; set; } = { { 1, 2 }, { 3, 4 } };
+
+    public int[][] Nested { get; set; } = [[1], [2]];
+
+    public int[] Shared { get; set; } = Default;
 }

@@ -105,12 +105,15 @@ public sealed class SceneTests
     }
 
     [Fact]
-    public void A_parent_that_is_not_in_the_scene_is_an_error_when_capturing()
+    public void A_parent_that_is_not_in_the_scene_is_not_saved_and_the_capture_says_so()
     {
         var yard = Yard.Author();
         var live = Yard.Bindings().Begin(yard);
         yard.Spawn("lost").On = new Wagon("elsewhere");
-        Assert.Equal(SaveErrorCode.SceneConflict, Assert.Throws<SceneException>(live.Capture).Code);
+        var record = live.Capture();
+        Assert.Equal(
+            "The sparrow #1 belongs to a Wagon that is not in the scene; it is saved as belonging to nothing.", Assert.Single(record.Warnings));
+        Assert.Null(record.Find(1)!.Value.Parent);
     }
 
     [Fact]
@@ -317,9 +320,9 @@ public sealed class SceneTests
     {
         // No objects at all: arrays of components, and an entity is an index into them.
         var world = new NumberedWorld();
-        var bindings = new SceneBindings<NumberedWorld>().Kind("moth", scene => scene.Alive, kind => kind
+        var bindings = new SceneBindings<NumberedWorld>().OwnNumbers().Kind("moth", scene => scene.Alive, kind => kind
             .Id(entity => world.Ids[entity])
-            .ParentId(entity => world.Owner[entity] is >= 0 and var owner ? world.Ids[owner] : default(EntityId?), (entity, owner) => world.Owner[entity] = owner is int index ? index : -1)
+            .ParentId(entity => world.Owner[entity] is >= 0 and var owner ? world.Ids[owner] : default(EntityId?), (entity, _, owner) => world.Owner[entity] = owner is int index ? index : -1)
             .Part("spot", entity => new Spot(world.At[entity]), (entity, spot) => world.At[entity] = spot.At)
             .Spawn((scene, id) => scene.Add(id))
             .Remove((scene, entity) => scene.Ids[entity] = default));
@@ -360,6 +363,7 @@ public sealed class SceneTests
         // A game in which an object that goes takes along whatever belongs to it.
         var yard = Yard.Author();
         var bindings = new SceneBindings<Yard>()
+            .SpawnNumbers(scene => scene.Numbers)
             .Kind("wagon", scene => scene.Wagons, kind => kind
                 .Id(one => one.Name)
                 .Spawn((scene, id) => new Wagon(id.ToString()))

@@ -90,7 +90,7 @@ internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = n
         var span = buffer.GetSpan(checked(9 + 3 * value.Length));
         var length = Encoding.UTF8.GetBytes(value, span[guess..]);
         if (length != value.Length)
-            LoneSurrogates.Note(value, context);
+            ReplacedText.Note(value, context);
         var head = Cbor.HeadSize((uint)length);
         if (head != guess)
             span.Slice(guess, length).CopyTo(span[head..]);

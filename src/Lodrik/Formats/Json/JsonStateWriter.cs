@@ -73,7 +73,7 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
     public readonly void WriteText(scoped ReadOnlySpan<char> value)
     {
         StateLimits.CheckLength(value);
-        LoneSurrogates.Note(value, context);
+        ReplacedText.Note(value, context);
         writer.WriteStringValue(value);
     }
 
@@ -136,7 +136,7 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
 
     public readonly void WriteKey(string key)
     {
-        LoneSurrogates.Note(key, context);
+        ReplacedText.Note(key, context);
         writer.WritePropertyName(key);
     }
 

@@ -69,7 +69,7 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
 
     public void WriteText(scoped ReadOnlySpan<char> value)
     {
-        LoneSurrogates.Note(value, context);
+        ReplacedText.Note(value, context);
         StateLimits.CheckLength(value);
         Start();
         if (XmlWords.LooksLikeScalar(value))
@@ -147,7 +147,7 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
 
     public void WriteKey(string key)
     {
-        LoneSurrogates.Note(key, context);
+        ReplacedText.Note(key, context);
         _name = XmlWords.IsName(key) ? key : null;
         _key = _name is null ? key : null;
     }

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text;
 using System.Xml;
+using Lodrik.State;
 
 namespace Lodrik.Formats.Xml;
 

@@ -55,7 +55,7 @@ internal sealed class Snapshot : IDisposable
     public IReadOnlyList<SaveWarning> FindWarnings() =>
     [
         .. Sections.Where(section => section.HasReplacedText)
-            .SelectMany(section => LoneSurrogates.Places(section.ToTree()).Select(path => new SaveWarning(
+            .SelectMany(section => ReplacedText.Places(section.ToTree()).Select(path => new SaveWarning(
             SaveWarningCode.ReplacedText,
             new SaveLocation { Section = section.Name, Path = path },
             "The text had half of a character pair, most often because it was cut in the middle of an emoji; that half was replaced by "

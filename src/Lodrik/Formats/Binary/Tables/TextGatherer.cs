@@ -4,6 +4,7 @@ using System.Numerics;
 using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 using System.Text;
+using Lodrik.State;
 
 namespace Lodrik.Formats.Binary.Tables;
 

@@ -1,0 +1,88 @@
+namespace Lodrik.Scenes;
+
+/// <summary>One scene of a restoration: what it is, what it is going to be, and what it was before.</summary>
+/// <param name="bindings">The game's kinds.</param>
+/// <param name="of">The live scene.</param>
+/// <param name="expected">How many entities the record has, as far as that is known.</param>
+/// <param name="reading">What reads the record, in the background for a restoration in slices.</param>
+internal sealed class SceneAtWork<TScene>(
+    SceneBindings<TScene> bindings, LiveScene<TScene> of, int expected, Task<SceneRecord> reading)
+    : IEntityLookup
+{
+    private static readonly TimeSpan Glance = TimeSpan.FromMilliseconds(0.2);
+
+    private readonly List<object> _remembered = [];
+    private readonly List<Action> _undo = [];
+
+    /// <summary>Marks a reference to an object that was remembered: no scene has a name with a null character.</summary>
+    private const string RememberedScene = "\0";
+
+    public LiveScene<TScene> Of => of;
+
+    public TScene Scene => of.Scene;
+
+    public SceneRecord Record { get; private set; } = new();
+
+    /// <summary>How many entities are going to be worked on, as far as that is known.</summary>
+    public int ExpectedCount => expected + of.ExpectedCount;
+
+    public RestorePlanner<TScene> Planner { get; private set; } = null!;
+
+    /// <summary>What was in the scene before the first step, to be put back if anything fails.</summary>
+    public SceneRecord Before { get; } = new();
+
+    /// <summary>What puts back parts that did not apply when the scene was remembered.</summary>
+    public List<Action> Undo => _undo;
+
+    /// <summary>What the entities belonged to, in the order of <see cref="Before"/>: objects, for kinds that do not name their parents.</summary>
+    public List<object?> Parents { get; } = [];
+
+    /// <summary>The references that lead nowhere.</summary>
+    public LostReferences Lost { get; } = new();
+
+    /// <summary>The other scenes that are there, by name.</summary>
+    public Func<EntityReference, (bool IsKnown, object? Object)>? FindInOthers { get; set; }
+
+    public IEnumerable<int> Plan()
+    {
+        while (!HasRead())
+            yield return 0;
+        Record = KeptEntities.BringForward(reading.GetAwaiter().GetResult(), bindings, of.Manifest);
+        Planner = new RestorePlanner<TScene>(bindings, Scene, of.ExpectedCount, Record, of.Manifest, of.Authored);
+        foreach (var step in Planner.Decide())
+            yield return step;
+    }
+
+    private bool HasRead() => reading.IsCompleted || ((IAsyncResult)reading).AsyncWaitHandle.WaitOne(Glance);
+
+    public PutSource SourceOf(in RestoreTarget<TScene> target) =>
+        new(Record, target.RecordIndex, of.Authored, target.AuthoredIndex);
+
+    /// <summary>The object of a reference while the scene is being restored.</summary>
+    public object? Find(EntityReference reference)
+    {
+        if (reference.Scene is null)
+            return Planner.ObjectOf(reference.Id);
+        return FindInOthers?.Invoke(reference) is (true, var found) ? found : FindElsewhere(reference);
+    }
+
+    /// <summary>The object of a reference that leads out of all scenes that are restored.</summary>
+    public object? FindElsewhere(EntityReference reference) =>
+        of.Set?.Find(reference) ?? bindings.ResolveElsewhere?.Invoke(Scene, reference);
+
+    /// <summary>The object that was remembered as a reference; null if it is another reference.</summary>
+    public object? RememberedAs(EntityReference reference) =>
+        reference.Scene == RememberedScene ? _remembered[(int)reference.Id.Number - 1] : null;
+
+    public SceneKind<TScene>? KindNamed(string kind) => bindings.Find(kind);
+
+    /// <summary>
+    /// Remembers an object that is referred to in the scene that is being left. It need not be one that the scene knows, and which entity it
+    /// is matters only if the scene is rolled back.
+    /// </summary>
+    public EntityReference? ReferenceTo(object entity)
+    {
+        _remembered.Add(entity);
+        return new EntityReference(EntityId.Spawned(_remembered.Count), RememberedScene);
+    }
+}
