@@ -8,6 +8,7 @@ namespace SceneWorlds;
 public static class Creatures
 {
     private static readonly SceneBindings<List<Creature>> Bindings = new SceneBindings<List<Creature>>()
+        .OwnNumbers()
         .Kinds(["heron", "otter"], scene => scene, one => one is Heron ? "heron" : "otter", creature => creature
             .Id(one => one.Id)
             .Placement(one => new Placement2D(one.At), (one, place) => one.At = place.Position)

@@ -107,8 +107,8 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
     }
 
     /// <summary>
-    /// Whether no other type has the name. A class and a struct of one name are the compiler's error, and two types to it; code for both would
-    /// have one file name, and no type of the game would get any code.
+    /// Whether no other type has the name. A class and a struct of one name are the compiler's error, and two types to it; code for both
+    /// would have one file name, and no type of the game would get any code.
     /// </summary>
     private static bool IsFirstOfItsName(INamedTypeSymbol type)
     {

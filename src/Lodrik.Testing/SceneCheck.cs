@@ -6,8 +6,8 @@ using Lodrik.State;
 namespace Lodrik.Testing;
 
 /// <summary>
-/// Proves that what bindings take from a scene comes back, in one line of a test: <c>bindings.Check(scene)</c>. A setter that does nothing or
-/// sets something else is seen by nobody otherwise: capturing and restoring both succeed.
+/// Proves that what bindings take from a scene comes back, in one line of a test: <c>bindings.Check(scene)</c>. A setter that does nothing
+/// or sets something else is seen by nobody otherwise: capturing and restoring both succeed.
 /// </summary>
 public static class SceneCheck
 {

@@ -20,7 +20,8 @@ public static class StateContent
         state is null ? state! : Copy(state, T.BeginReading(), new CopyContext());
 
     /// <summary>
-    /// Copies a state into an object that is there, which stays the one it is, and what it holds as well; an array if it has the same lengths.
+    /// Copies a state into an object that is there, which stays the one it is, and what it holds as well; an array if it has the same
+    /// lengths.
     /// </summary>
     /// <returns>The object.</returns>
     /// <exception cref="UnsavableStateException">The state is nested without end, or holds an object of an undeclared type.</exception>

@@ -17,7 +17,9 @@ internal interface ILiveSink<TScene>
 /// <summary>Kinds that share a description, and where their objects are found.</summary>
 internal interface IEntityFamily<TScene>
 {
-    /// <summary>Hands out the objects that are in the scene and alive, and gives a value after some, when it may be left for a while.</summary>
+    /// <summary>
+    /// Hands out the objects that are in the scene and alive, and gives a value after some, when it may be left for a while.
+    /// </summary>
     /// <exception cref="SceneException">One of them is of a kind that was not named.</exception>
     IEnumerable<int> Visit(TScene scene, ILiveSink<TScene> sink);
 

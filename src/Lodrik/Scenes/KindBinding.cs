@@ -42,8 +42,8 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
 
     /// <summary>How to get an object's id: the authored name of a placed one, the number of a spawned one.</summary>
     /// <remarks>
-    /// The default (<c>default(EntityId)</c>) says that the object has no id yet. Such an object cannot be saved; an engine that gives ids a
-    /// frame late says with <see cref="Alive"/> that it is not there before.
+    /// The default (<c>default(EntityId)</c>) says that the object has no id yet. Such an object cannot be saved; an engine that gives ids
+    /// a frame late says with <see cref="Alive"/> that it is not there before.
     /// </remarks>
     public KindBinding<TScene, TEntity> Id(Func<TEntity, EntityId> take)
     {
@@ -312,8 +312,8 @@ public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
     }
 
     /// <summary>
-    /// How to take an object out of the scene. It has to be gone from the kind's objects at once; if an engine destroys it at the end of the
-    /// frame, <see cref="Alive"/> has to say that it is not there any more.
+    /// How to take an object out of the scene. It has to be gone from the kind's objects at once; if an engine destroys it at the end of
+    /// the frame, <see cref="Alive"/> has to say that it is not there any more.
     /// </summary>
     public KindBinding<TScene, TEntity> Remove(Action<TScene, TEntity> remove)
     {

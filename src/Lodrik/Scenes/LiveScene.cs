@@ -9,7 +9,6 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
 {
     private readonly SceneBindings<TScene> _bindings;
     private readonly SceneTypes _types;
-    private readonly Dictionary<EntityId, string> _manifest = [];
     private SceneRestoration<TScene>? _restoring;
     private LiveSet<TScene>? _captured;
     private SceneRecord? _capture;
@@ -18,45 +17,33 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     internal LiveScene(SceneBindings<TScene> bindings, TScene scene, SceneManifest? manifest)
     {
         _bindings = bindings;
-        Scene = scene;
+        Open = new OpenScene<TScene>(scene);
         var live = LookAround();
         live.RequireIds();
         foreach (var entry in manifest?.Entries ?? [])
         {
             if (!entry.IsRetired)
-                _manifest[entry.Id] = entry.Kind;
+                Open.Manifest[entry.Id] = entry.Kind;
         }
         foreach (var entity in live.All)
         {
             if (!entity.Id.IsSpawned && manifest is null)
-                _manifest.Add(entity.Id, entity.Kind.Name);
+                Open.Manifest.Add(entity.Id, entity.Kind.Name);
         }
-        Authored = TakeAuthored(live);
-        _types = bindings.TypesFor(Authored);
+        Open.Authored = TakeAuthored(live);
+        _types = bindings.TypesFor(Open.Authored);
     }
 
     /// <summary>The game's own scene.</summary>
-    public TScene Scene { get; }
+    public TScene Scene => Open.Scene;
 
     /// <summary>The placed entities of the scene as the designer left it, and their kinds.</summary>
-    public IReadOnlyDictionary<EntityId, string> Manifest => _manifest;
+    public IReadOnlyDictionary<EntityId, string> Manifest => Open.Manifest;
 
     /// <summary>Whether a restoration is under way, step by step.</summary>
     public bool IsRestoring => _restoring is { IsDone: false };
 
-    /// <summary>Its name among the scenes that are there together; null if it stands alone.</summary>
-    internal string? Name { get; private set; }
-
-    /// <summary>The scenes that are there together with it.</summary>
-    internal SceneSet<TScene>? Set { get; private set; }
-
-    /// <summary>The scene as the designer left it.</summary>
-    internal SceneRecord Authored { get; }
-
-    internal KeptState Kept { get; } = new();
-
-    /// <summary>How many entities there were last time.</summary>
-    internal int ExpectedCount { get; private set; }
+    internal OpenScene<TScene> Open { get; }
 
     /// <summary>Captures the scene as it is now.</summary>
     /// <remarks>
@@ -91,8 +78,8 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
             (_captured, _capture) = (null, null);
             _neighbours.Clear();
         }
-        Kept.AddEntities(record);
-        foreach (var id in _manifest.Keys.Where(id => !live.Contains(id)).Order())
+        Open.Kept.AddEntities(record);
+        foreach (var id in Open.Manifest.Keys.Where(id => !live.Contains(id)).Order())
             record.AddGone(id);
         return record;
     }
@@ -117,7 +104,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     public SceneRecord Sketch(Action<SceneSketch> draw)
     {
         ArgumentNullException.ThrowIfNull(draw);
-        var sketch = new SceneSketch(Authored);
+        var sketch = new SceneSketch(Open.Authored);
         draw(sketch);
         return sketch.ToRecord(_types);
     }
@@ -172,7 +159,8 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     }
 
     /// <summary>
-    /// Restores the scene of that name step by step; null if the archive has none: it was never visited. The scene is read in the background.
+    /// Restores the scene of that name step by step; null if the archive has none: it was never visited. The scene is read in the
+    /// background.
     /// </summary>
     /// <inheritdoc cref="BeginRestore"/>
     public SceneRestoration<TScene>? BeginRestoreFrom(SceneArchive archive, string name)
@@ -201,10 +189,10 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
 
     /// <summary>Puts the scene back as the designer left it, step by step.</summary>
     /// <inheritdoc cref="BeginRestore"/>
-    public SceneRestoration<TScene> BeginRestoreAuthored() => BeginRestore(Authored);
+    public SceneRestoration<TScene> BeginRestoreAuthored() => BeginRestore(Open.Authored);
 
     internal SceneAtWork<TScene> AtWork(SceneRecord record, bool isSliced) => new(
-        _bindings, this, record.Entities.Count,
+        _bindings, Open, record.Entities.Count,
         isSliced && TypedScene.MayHaveToRead(record, _types)
             ? Task.Run(() => TypedScene.Of(record, _types))
             : Task.FromResult(TypedScene.Of(record, _types)));
@@ -213,9 +201,9 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     internal SceneAtWork<TScene> AtWork(SceneArchive archive, string name, bool isSliced)
     {
         if (!archive.Contains(name))
-            return AtWork(Authored, isSliced);
+            return AtWork(Open.Authored, isSliced);
         SceneRecord Read() => TypedScene.Of(archive.Get(name, _types)!, _types);
-        return new(_bindings, this, Authored.Entities.Count, isSliced ? Task.Run(Read) : Task.FromResult(Read()));
+        return new(_bindings, Open, Open.Authored.Entities.Count, isSliced ? Task.Run(Read) : Task.FromResult(Read()));
     }
 
     private SceneRestoration<TScene> Begin(SceneAtWork<TScene> work)
@@ -226,8 +214,6 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
 
     /// <summary>It is restored together with others.</summary>
     internal void Follow(SceneRestoration<TScene> restoration) => _restoring = restoration;
-
-    internal void Join(SceneSet<TScene>? set, string? name) => (Set, Name) = (set, name);
 
     internal void RefuseWhileRestoring()
     {
@@ -241,8 +227,8 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
 
     internal LiveSet<TScene> LookAround()
     {
-        var live = LiveSet<TScene>.Of(_bindings, Scene, ExpectedCount);
-        ExpectedCount = live.Count;
+        var live = LiveSet<TScene>.Of(_bindings, Scene, Open.ExpectedCount);
+        Open.ExpectedCount = live.Count;
         return live;
     }
 
@@ -269,7 +255,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         var entity = live.All[index];
         try
         {
-            taking.Take(index, Authored, !entity.Id.IsSpawned && _manifest.ContainsKey(entity.Id), Kept, this,
+            taking.Take(index, Open.Authored, !entity.Id.IsSpawned && Open.Manifest.ContainsKey(entity.Id), Open.Kept, this,
                 ParentOf(live, tree, index));
         }
         catch (Exception exception) when (exception is not (OutOfMemoryException or SaveException))
@@ -333,8 +319,8 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
                     + "it is saved as belonging to nothing.");
         }
         else if (parent is null)
-            return Kept.LostParent(entity.Id);
-        Kept.ForgetParent(entity.Id);
+            return Open.Kept.LostParent(entity.Id);
+        Open.Kept.ForgetParent(entity.Id);
         return parent;
     }
 
@@ -359,11 +345,11 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
 
     EntityReference? IEntityLookup.ReferenceTo(object entity) => _captured?.IdOf(entity) is { } id
         ? new EntityReference(id)
-        : Set?.NameOf(this, entity, _neighbours) ?? _bindings.FindElsewhere?.Invoke(Scene, entity);
+        : Open.Neighbours?.NameOf(Open.Name, entity, _neighbours) ?? _bindings.FindElsewhere?.Invoke(Scene, entity);
 
     object? IEntityLookup.Find(EntityReference reference) => reference.Scene is null
         ? _captured?.ObjectOf(reference.Id)
-        : Set?.Find(reference) ?? _bindings.ResolveElsewhere?.Invoke(Scene, reference);
+        : Open.Neighbours?.Find(reference) ?? _bindings.ResolveElsewhere?.Invoke(Scene, reference);
 
     void IUnknownTargets.Reference(EntityId id, string kind, string name, int place, object target) => _capture?.AddWarning(
         $"The {kind} {id} refers to a {target.GetType().Name} as its {name} that is not in the scene; the reference is not saved.");

@@ -115,7 +115,8 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
             SaveErrorCode.SceneConflict,
             $"The {entity.Kind.Name} number {entity.Slot + 1} of its kind has no id ({Shorten.Text(entity.Object.ToString() ?? "")})"
                 + $"{(failure is null ? "" : $": {failure.Message}")}.",
-            remedy: "Give it an id before the scene is captured. If an engine gives it later, say with Alive that the object is not there yet.",
+            remedy: "Give it an id before the scene is captured. If an engine gives it later, say with Alive that the object is not "
+                + "there yet.",
             innerException: failure);
     }
 

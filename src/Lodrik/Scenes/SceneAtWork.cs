@@ -6,7 +6,7 @@ namespace Lodrik.Scenes;
 /// <param name="expected">How many entities the record has, as far as that is known.</param>
 /// <param name="reading">What reads the record, in the background for a restoration in slices.</param>
 internal sealed class SceneAtWork<TScene>(
-    SceneBindings<TScene> bindings, LiveScene<TScene> of, int expected, Task<SceneRecord> reading)
+    SceneBindings<TScene> bindings, OpenScene<TScene> of, int expected, Task<SceneRecord> reading)
     : IEntityLookup
 {
     private static readonly TimeSpan Glance = TimeSpan.FromMilliseconds(0.2);
@@ -17,7 +17,7 @@ internal sealed class SceneAtWork<TScene>(
     /// <summary>Marks a reference to an object that was remembered: no scene has a name with a null character.</summary>
     private const string RememberedScene = "\0";
 
-    public LiveScene<TScene> Of => of;
+    public OpenScene<TScene> Of => of;
 
     public TScene Scene => of.Scene;
 
@@ -34,7 +34,9 @@ internal sealed class SceneAtWork<TScene>(
     /// <summary>What puts back parts that did not apply when the scene was remembered.</summary>
     public List<Action> Undo => _undo;
 
-    /// <summary>What the entities belonged to, in the order of <see cref="Before"/>: objects, for kinds that do not name their parents.</summary>
+    /// <summary>
+    /// What the entities belonged to, in the order of <see cref="Before"/>: objects, for kinds that do not name their parents.
+    /// </summary>
     public List<object?> Parents { get; } = [];
 
     /// <summary>The references that lead nowhere.</summary>
@@ -68,7 +70,7 @@ internal sealed class SceneAtWork<TScene>(
 
     /// <summary>The object of a reference that leads out of all scenes that are restored.</summary>
     public object? FindElsewhere(EntityReference reference) =>
-        of.Set?.Find(reference) ?? bindings.ResolveElsewhere?.Invoke(Scene, reference);
+        of.Neighbours?.Find(reference) ?? bindings.ResolveElsewhere?.Invoke(Scene, reference);
 
     /// <summary>The object that was remembered as a reference; null if it is another reference.</summary>
     public object? RememberedAs(EntityReference reference) =>
@@ -77,8 +79,8 @@ internal sealed class SceneAtWork<TScene>(
     public SceneKind<TScene>? KindNamed(string kind) => bindings.Find(kind);
 
     /// <summary>
-    /// Remembers an object that is referred to in the scene that is being left. It need not be one that the scene knows, and which entity it
-    /// is matters only if the scene is rolled back.
+    /// Remembers an object that is referred to in the scene that is being left. It need not be one that the scene knows, and which entity
+    /// it is matters only if the scene is rolled back.
     /// </summary>
     public EntityReference? ReferenceTo(object entity)
     {

@@ -154,8 +154,8 @@ public sealed class SceneBindings<TScene>
 
     /// <summary>
     /// How many frames an engine takes over what it does with a new object, such as giving it an id or overwriting its position. A
-    /// restoration that spawned something waits for so many further calls of <see cref="SceneRestoration{TScene}.Step"/>, one in each frame,
-    /// and puts the parts of what it spawned once more before the scene settles.
+    /// restoration that spawned something waits for so many further calls of <see cref="SceneRestoration{TScene}.Step"/>, one in each
+    /// frame, and puts the parts of what it spawned once more before the scene settles.
     /// </summary>
     /// <param name="frames">The number of frames, from 1.</param>
     public SceneBindings<TScene> SettleAfter(int frames)
@@ -209,7 +209,9 @@ public sealed class SceneBindings<TScene>
     /// <summary>What decoding a record asks of the bindings.</summary>
     private sealed class BoundTypes(SceneBindings<TScene> bindings, SceneRecord? authored) : SceneTypes
     {
-        public override SceneRecord? Authored => authored;
+        public override int AuthoredIndexOf(EntityId id) => authored?.TryIndexOf(id) ?? -1;
+
+        public override PartColumn? AuthoredColumn(string kind, string part) => authored?.FindColumn(kind, part);
 
         public override bool HasFormerKinds => bindings._aliases.Count > 0;
 

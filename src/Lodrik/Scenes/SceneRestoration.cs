@@ -40,7 +40,8 @@ public sealed class SceneRestoration<TScene>
     /// <summary>What is being done.</summary>
     /// <exception cref="SceneException">The plan is not made yet: the first steps make it.</exception>
     public RestorePlan Plan => _plan ?? throw new SceneException(
-        SaveErrorCode.NotReady, "The plan of the restoration is not made yet.", remedy: "Call Step until the phase is not Planning any more.");
+        SaveErrorCode.NotReady, "The plan of the restoration is not made yet.",
+        remedy: "Call Step until the phase is no longer Planning.");
 
     /// <summary>How far it has got.</summary>
     public RestoreProgress Progress => new(IsDone ? RestorePhase.Done : _phase, IsDone ? _total : Math.Min(_done, _total), _total);
@@ -61,8 +62,8 @@ public sealed class SceneRestoration<TScene>
     /// <param name="budget">The time; at least one step is made.</param>
     /// <returns>Whether the restoration is done.</returns>
     /// <exception cref="SceneException">
-    /// The plan cannot be made. Or a callback of the game threw; its error is inside, and the scene is as it was before. Or a callback called
-    /// this.
+    /// The plan cannot be made. Or a callback of the game threw; its error is inside, and the scene is as it was before. Or a callback
+    /// called this.
     /// </exception>
     /// <exception cref="SaveException">The content of the scene does not fit; the live scene is untouched.</exception>
     public bool Step(TimeSpan budget)
@@ -83,8 +84,8 @@ public sealed class SceneRestoration<TScene>
 
     /// <summary>Does all that is left, and gives the report.</summary>
     /// <exception cref="SceneException">
-    /// A callback of the game threw; its error is inside, and the scene is as it was before. Or a callback called this, or the bindings wait
-    /// for frames (<see cref="SceneBindings{TScene}.SettleAfter"/>), which pass only between the steps.
+    /// A callback of the game threw; its error is inside, and the scene is as it was before. Or a callback called this, or the bindings
+    /// wait for frames (<see cref="SceneBindings{TScene}.SettleAfter"/>), which pass only between the steps.
     /// </exception>
     public RestoreReport Finish()
     {
@@ -219,7 +220,9 @@ public sealed class SceneRestoration<TScene>
         ? new RestorePlan(only.Planner.Steps, only.Planner.Warnings)
         : new RestorePlan([.. _scenes.SelectMany(scene => scene.Planner.Steps)], [.. _scenes.SelectMany(scene => scene.Planner.Warnings)]);
 
-    /// <summary>The phases in their order, each for all scenes. They give a value after every single step, when they may be left for a while.</summary>
+    /// <summary>
+    /// The phases in their order, each for all scenes. They give a value after every single step, when they may be left for a while.
+    /// </summary>
     private IEnumerable<(RestorePhase Phase, Func<SceneAtWork<TScene>, IEnumerable<int>> Steps)> Phases()
     {
         yield return (RestorePhase.Planning, scene => scene.Plan());

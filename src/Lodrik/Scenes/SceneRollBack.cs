@@ -136,7 +136,9 @@ internal sealed class SceneRollBack<TScene>(
         public void PutParts() => ForEach(_ => true, (live, index) => live.Objects.PutParts(live.Slot, SourceOf(index), null));
 
         public void PutReferences() =>
-            ForEach(kind => kind.HasReferences, (live, index) => live.Objects.PutReferences(live.Slot, SourceOf(index), this, live.Id, null));
+            ForEach(
+                kind => kind.HasReferences,
+                (live, index) => live.Objects.PutReferences(live.Slot, SourceOf(index), this, live.Id, null));
 
         public void Settle()
         {

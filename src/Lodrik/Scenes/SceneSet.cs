@@ -7,7 +7,7 @@ namespace Lodrik.Scenes;
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <param name="bindings">What the objects of all these scenes are.</param>
 /// <remarks>It is used from one thread: the one on which the game changes the scenes.</remarks>
-public sealed class SceneSet<TScene>(SceneBindings<TScene> bindings)
+public sealed class SceneSet<TScene>(SceneBindings<TScene> bindings) : INeighbours<TScene>
 {
     private readonly SortedDictionary<string, LiveScene<TScene>> _scenes = new(StringComparer.Ordinal);
 
@@ -29,7 +29,7 @@ public sealed class SceneSet<TScene>(SceneBindings<TScene> bindings)
             throw new SceneException(
                 SaveErrorCode.SceneConflict, $"The scene \"{name}\" is there already.", remedy: "End it before it begins anew.");
         var live = bindings.Begin(scene);
-        live.Join(this, name);
+        live.Open.Join(this, name);
         _scenes.Add(name, live);
         return live;
     }
@@ -41,7 +41,7 @@ public sealed class SceneSet<TScene>(SceneBindings<TScene> bindings)
         if (!_scenes.TryGetValue(name, out var live))
             return false;
         live.RefuseWhileRestoring();
-        live.Join(null, null);
+        live.Open.Join(null, null);
         return _scenes.Remove(name);
     }
 
@@ -77,15 +77,11 @@ public sealed class SceneSet<TScene>(SceneBindings<TScene> bindings)
         return restoration;
     }
 
-    /// <summary>The reference to an object of another scene of the set; null if none has it.</summary>
-    /// <param name="from">The scene that refers to it.</param>
-    /// <param name="entity">The object.</param>
-    /// <param name="seen">What is in the other scenes: looked at once, and kept for the next object.</param>
-    internal EntityReference? NameOf(LiveScene<TScene> from, object entity, Dictionary<string, LiveSet<TScene>> seen)
+    EntityReference? INeighbours<TScene>.NameOf(string? from, object entity, Dictionary<string, LiveSet<TScene>> seen)
     {
         foreach (var (name, live) in _scenes)
         {
-            if (live == from)
+            if (name == from)
                 continue;
             if (!seen.TryGetValue(name, out var there))
                 seen.Add(name, there = live.LookAround());
@@ -95,7 +91,6 @@ public sealed class SceneSet<TScene>(SceneBindings<TScene> bindings)
         return null;
     }
 
-    /// <summary>The object of a reference to another scene of the set; null if it is not there.</summary>
-    internal object? Find(EntityReference reference) =>
+    object? INeighbours<TScene>.Find(EntityReference reference) =>
         _scenes.TryGetValue(reference.Scene!, out var live) ? live.LookAround().ObjectOf(reference.Id) : null;
 }

@@ -1,8 +1,9 @@
 namespace Lodrik.Scenes;
 
 /// <summary>
-/// Looks at a scene after what was to go was removed and what was to come was spawned. What the game's callbacks created beside that would be
-/// there twice: it is removed again. What is still there although it was removed would go later, and with it what was put into its place.
+/// Looks at a scene after what was to go was removed and what was to come was spawned. What the game's callbacks created beside that would
+/// be there twice: it is removed again. What is still there although it was removed would go later, and with it what was put into its
+/// place.
 /// </summary>
 internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAtWork<TScene> scene)
 {
@@ -40,8 +41,8 @@ internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAt
             if (!live.Kind.CanSpawn)
                 continue;
             _planner.Warnings.Add(
-                $"{live.Kind.Name} {live.Id} was created by the game's code while the scene was being restored; the save does not have it, and it "
-                    + "was removed again");
+                $"{live.Kind.Name} {live.Id} was created by the game's code while the scene was being restored; the save does not "
+                    + "have it, and it was removed again");
             live.Objects.Remove(live.Slot);
             yield return 0;
         }
@@ -57,8 +58,8 @@ internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAt
         {
             throw new SceneException(
                 SaveErrorCode.SceneConflict, $"The {live.Kind.Name} {live.Id} is still in the scene after it was removed.",
-                remedy: "Remove has to take an object out of what the kind's entities are found in. If the engine destroys it at the end of "
-                    + "the frame, say with Alive that it is not there any more.");
+                remedy: "Remove has to take an object out of what the kind's entities are found in. If the engine destroys it at the "
+                    + "end of the frame, say with Alive that it is not there any more.");
         }
         return _planner.IndexOf(live.Id) < 0 && _planner.WillBeThere(live.Id);
     }

@@ -39,7 +39,8 @@ public readonly record struct EntityId : IComparable<EntityId>
         if (name[0] == '#')
             throw new ArgumentException($"\"{name}\" cannot name a placed entity: '#' begins the number of a spawned one.", nameof(name));
         if (LoneSurrogates.AreIn(name))
-            throw new ArgumentException($"\"{name}\" cannot name an entity: it contains a lone surrogate, which no file can hold.", nameof(name));
+            throw new ArgumentException(
+                $"\"{name}\" cannot name an entity: it contains a lone surrogate, which no file can hold.", nameof(name));
         return new EntityId(name, 0);
     }
 

@@ -31,7 +31,8 @@ public readonly struct Array3Codec<T, TArrayCodec> : IStateCodec<T[,,]?> where T
     public static void Read<TReader>(ref TReader reader, ref T[,,]? value) where TReader : IStateReader, allows ref struct =>
         value = (T[,,]?)Rectangle<T, TArrayCodec>.Read(ref reader, 3, lengths => new T[lengths[0], lengths[1], lengths[2]]);
 
-    public static T[,,]? Copy(T[,,]? value, T[,,]? into, CopyContext? context) => (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value, into, context);
+    public static T[,,]? Copy(T[,,]? value, T[,,]? into, CopyContext? context) =>
+        (T[,,]?)Rectangle<T, TArrayCodec>.Copy(value, into, context);
 
     public static bool AreEqual(T[,,]? one, T[,,]? other, CompareContext? context) =>
         Rectangle<T, TArrayCodec>.AreEqual(one, other, context);

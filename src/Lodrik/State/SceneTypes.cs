@@ -17,6 +17,11 @@ internal class SceneTypes
     /// <summary>A new column for a kind's part; null where the part is not known.</summary>
     public virtual PartColumn? MakeColumn(string kind, string part) => null;
 
-    /// <summary>The scene as the designer left it, which has what an older save lacks; null if it is not known.</summary>
-    public virtual SceneRecord? Authored => null;
+    /// <summary>
+    /// The place of an entity in the scene as the designer left it, which has what an older save lacks; -1 if it is not known.
+    /// </summary>
+    public virtual int AuthoredIndexOf(EntityId id) => -1;
+
+    /// <summary>The column of a part in the scene as the designer left it.</summary>
+    public virtual PartColumn? AuthoredColumn(string kind, string part) => null;
 }
