@@ -29,7 +29,8 @@ internal sealed class ContentView(bool full, int depth)
     private void ShowScene(SceneContent scene, SaveMap content, string? note)
     {
         var rest = new SaveMap();
-        foreach (var (key, value) in content.Where(entry => entry.Key != "entities"))
+        // What the kinds had is in the columns of their tables.
+        foreach (var (key, value) in content.Where(entry => entry.Key != "entities" && (full || entry.Key != "kinds")))
             rest[key] = value;
         Screen.Out.Write(_tree.Of(scene.Section, rest, $"{(note is null ? "" : note + ", ")}{Count(scene.Entities.Count)}"));
         if (depth < 2 && !full)

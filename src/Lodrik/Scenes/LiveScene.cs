@@ -202,7 +202,9 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     {
         if (!archive.Contains(name))
             return AtWork(Open.Authored, isSliced);
-        SceneRecord Read() => TypedScene.Of(archive.Get(name, _types)!, _types);
+        // The archive may change while the scene is read in the background.
+        var read = archive.Reader(name);
+        SceneRecord Read() => TypedScene.Of(read(_types), _types);
         return new(_bindings, Open, Open.Authored.Entities.Count, isSliced ? Task.Run(Read) : Task.FromResult(Read()));
     }
 
@@ -349,7 +351,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
 
     object? IEntityLookup.Find(EntityReference reference) => reference.Scene is null
         ? _captured?.ObjectOf(reference.Id)
-        : Open.Neighbours?.Find(reference) ?? _bindings.ResolveElsewhere?.Invoke(Scene, reference);
+        : Open.Neighbours?.Find(reference, _neighbours) ?? _bindings.ResolveElsewhere?.Invoke(Scene, reference);
 
     void IUnknownTargets.Reference(EntityId id, string kind, string name, int place, object target) => _capture?.AddWarning(
         $"The {kind} {id} refers to a {target.GetType().Name} as its {name} that is not in the scene; the reference is not saved.");

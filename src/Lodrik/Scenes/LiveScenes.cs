@@ -9,9 +9,7 @@ public static class LiveScenes
     /// Takes hold of a scene as the designer left it, before the player has changed anything: what is there now is the manifest,
     /// against which a capture tells what is gone. All of it is taken down, to be put back where a save does not mention it.
     /// </summary>
-    /// <exception cref="SceneException">
-    /// Two objects of the scene have one id, or one belongs or refers to what is not in the scene.
-    /// </exception>
+    /// <exception cref="SceneException">An object of the scene has no id, or two have the same; or a getter of the game threw.</exception>
     public static LiveScene<TScene> Begin<TScene>(this SceneBindings<TScene> bindings, TScene scene)
     {
         ArgumentNullException.ThrowIfNull(bindings);
@@ -20,7 +18,7 @@ public static class LiveScenes
     }
 
     /// <summary>Takes hold of a scene of which a manifest was stored: what that names and is not there now is gone.</summary>
-    /// <exception cref="SceneException">Two objects of the scene have one id.</exception>
+    /// <exception cref="SceneException">An object of the scene has no id, or two have the same; or a getter of the game threw.</exception>
     public static LiveScene<TScene> Begin<TScene>(this SceneBindings<TScene> bindings, TScene scene, SceneManifest manifest)
     {
         ArgumentNullException.ThrowIfNull(bindings);

@@ -36,5 +36,7 @@ internal interface INeighbours<TScene>
     EntityReference? NameOf(string? from, object entity, Dictionary<string, LiveSet<TScene>> seen);
 
     /// <summary>The object of a reference to another scene; null if it is not there.</summary>
-    object? Find(EntityReference reference);
+    /// <param name="reference">The reference.</param>
+    /// <param name="seen">What is in the other scenes: looked at once, and kept for the next reference.</param>
+    object? Find(EntityReference reference, Dictionary<string, LiveSet<TScene>> seen);
 }

@@ -47,15 +47,20 @@ public sealed class SceneArchive : ISectionGroup
     /// <exception cref="SaveException">The scene's content does not fit.</exception>
     public SceneRecord? Get(string name) => Get(name, SceneTypes.None);
 
-    internal SceneRecord? Get(string name, SceneTypes types)
+    internal SceneRecord? Get(string name, SceneTypes types) => _scenes.ContainsKey(name) ? Reader(name)(types) : null;
+
+    /// <summary>What reads a scene that is there, whatever becomes of the archive.</summary>
+    internal Func<SceneTypes, SceneRecord> Reader(string name)
     {
-        if (!_scenes.TryGetValue(name, out var scene))
-            return null;
-        if (scene is SceneRecord record)
-            return record;
-        var decoder = new Decoder(types);
-        ((UndecodedSection)scene).Decode(decoder);
-        return decoder.Scene;
+        var scene = _scenes[name];
+        return types =>
+        {
+            if (scene is SceneRecord record)
+                return record;
+            var decoder = new Decoder(types);
+            ((UndecodedSection)scene).Decode(decoder);
+            return decoder.Scene!;
+        };
     }
 
     // A record is a copy that nothing changes: another content is another record.

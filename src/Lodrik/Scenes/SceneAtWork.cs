@@ -12,6 +12,7 @@ internal sealed class SceneAtWork<TScene>(
     private static readonly TimeSpan Glance = TimeSpan.FromMilliseconds(0.2);
 
     private readonly List<object> _remembered = [];
+    private readonly Dictionary<string, LiveSet<TScene>> _neighbours = [];
     private readonly List<Action> _undo = [];
 
     /// <summary>Marks a reference to an object that was remembered: no scene has a name with a null character.</summary>
@@ -70,7 +71,7 @@ internal sealed class SceneAtWork<TScene>(
 
     /// <summary>The object of a reference that leads out of all scenes that are restored.</summary>
     public object? FindElsewhere(EntityReference reference) =>
-        of.Neighbours?.Find(reference) ?? bindings.ResolveElsewhere?.Invoke(Scene, reference);
+        of.Neighbours?.Find(reference, _neighbours) ?? bindings.ResolveElsewhere?.Invoke(Scene, reference);
 
     /// <summary>The object that was remembered as a reference; null if it is another reference.</summary>
     public object? RememberedAs(EntityReference reference) =>

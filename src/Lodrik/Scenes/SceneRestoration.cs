@@ -93,7 +93,7 @@ public sealed class SceneRestoration<TScene>
         {
             throw new SceneException(
                 SaveErrorCode.NotReady, "The bindings wait for frames of the engine (SettleAfter), and none passes within one call.",
-                remedy: "Begin the restoration with BeginRestore, and call Step once in each frame.");
+                remedy: "Begin the restoration with BeginRestore, and call Step once in each frame; in a session, set RestoreBudget.");
         }
         Step(Timeout.InfiniteTimeSpan);
         return Report;

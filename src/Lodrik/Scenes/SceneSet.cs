@@ -83,14 +83,19 @@ public sealed class SceneSet<TScene>(SceneBindings<TScene> bindings) : INeighbou
         {
             if (name == from)
                 continue;
-            if (!seen.TryGetValue(name, out var there))
-                seen.Add(name, there = live.LookAround());
-            if (there.IdOf(entity) is { } id)
+            if (Look(name, live, seen).IdOf(entity) is { } id)
                 return new EntityReference(id, name);
         }
         return null;
     }
 
-    object? INeighbours<TScene>.Find(EntityReference reference) =>
-        _scenes.TryGetValue(reference.Scene!, out var live) ? live.LookAround().ObjectOf(reference.Id) : null;
+    object? INeighbours<TScene>.Find(EntityReference reference, Dictionary<string, LiveSet<TScene>> seen) =>
+        _scenes.TryGetValue(reference.Scene!, out var live) ? Look(reference.Scene!, live, seen).ObjectOf(reference.Id) : null;
+
+    private static LiveSet<TScene> Look(string name, LiveScene<TScene> live, Dictionary<string, LiveSet<TScene>> seen)
+    {
+        if (!seen.TryGetValue(name, out var there))
+            seen.Add(name, there = live.LookAround());
+        return there;
+    }
 }

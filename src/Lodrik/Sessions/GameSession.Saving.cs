@@ -152,9 +152,9 @@ public sealed partial class GameSession<TSave, TScene>
         {
             LastAutosave = _store.SaveAsync(SlotName.Auto, TakeDown(), LabelOf(null));
         }
-        catch (SaveException problem)
+        catch (Exception problem) when (problem is not OutOfMemoryException)
         {
-            // The scene could not be captured. The game goes on, and whoever looks at the task learns why nothing was saved.
+            // The scene could not be captured, or code of the game failed. The game goes on, and the task says why nothing was saved.
             LastAutosave = Task.FromException<SaveReceipt>(problem);
         }
         _autosaves.NoticeSave();

@@ -676,6 +676,31 @@ public sealed class SessionTests : IDisposable
     }
 
     [Fact]
+    public async Task A_part_of_the_game_that_throws_in_an_automatic_save_is_one_failed_save_and_not_an_error_of_every_frame()
+    {
+        var fails = false;
+        var run = new Run(Store(), options: one => one.Options(_clock, new AutosavePolicy { Interval = TimeSpan.FromMinutes(5), MinimumSpacing = TimeSpan.FromMinutes(1), OnQuit = false }));
+        run.Session.Register("radio", () => fails ? throw new InvalidOperationException("no signal") : new Spot(), _ => { });
+        await run.Session.StartNewAsync();
+        fails = true;
+        _clock.Advance(TimeSpan.FromMinutes(6));
+        var attempts = new HashSet<Task>();
+        for (var frame = 0; frame < 100; frame++)
+        {
+            run.Session.Tick();
+            attempts.Add(run.Session.LastAutosave!);
+        }
+        var problem = await Assert.ThrowsAsync<SessionException>(() => Assert.Single(attempts));
+        Assert.StartsWith("The part \"radio\" of the game failed when its state was to be saved: no signal", problem.Message, StringComparison.Ordinal);
+        Assert.IsType<InvalidOperationException>(problem.InnerException);
+        Assert.Throws<SessionException>(() => run.Session.Save("evening"));
+        fails = false;
+        _clock.Advance(TimeSpan.FromMinutes(6));
+        run.Session.Tick();
+        await run.Session.LastAutosave!;
+    }
+
+    [Fact]
     public async Task An_automatic_save_that_failed_is_made_again_after_the_spacing_and_leaving_says_what_was_not_saved()
     {
         var gated = new Slots.GatedStorage();
