@@ -249,6 +249,10 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         {
             (_captured, _capture) = (null, null);
         }
+        // It is asked for from the background while a save is read, and must not change then.
+        foreach (var _ in record.MakeIndex())
+        {
+        }
         return record;
     }
 

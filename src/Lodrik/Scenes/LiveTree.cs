@@ -13,7 +13,7 @@ internal sealed class LiveTree<TScene>(LiveSet<TScene> live)
     /// <summary>The id of a parent that is named and not in the scene; null if there is none.</summary>
     public EntityId? OutsideOf(int index) => _outside is not null && _outside.TryGetValue(index, out var id) ? id : default(EntityId?);
 
-    /// <summary>A parent that is no entity of the scene; null if there is none.</summary>
+    /// <summary>A parent that is not an entity of the scene; null if there is none.</summary>
     public object? StrangerOf(int index) => _strangers?.GetValueOrDefault(index);
 
     public int DepthOf(int index) => _depths[index];

@@ -47,7 +47,7 @@ internal sealed class StatePart<TScene, TEntity, TPart>(
         RuntimeHelpers.IsReferenceOrContainsReferences<TPart>() ? StateContent.Copy(part) : part;
 }
 
-/// <summary>A part that is no state type: a name, a switch.</summary>
+/// <summary>A part that is not a state type: a name, a switch.</summary>
 internal sealed class ScalarPart<TScene, TEntity, TPart, TCodec>(
     string name, Func<TScene, TEntity, TPart> take, Action<TScene, TEntity, TPart> put, bool onlyIfChanged)
     : EntityPart<TScene, TEntity>(name)

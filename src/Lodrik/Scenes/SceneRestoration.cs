@@ -41,7 +41,7 @@ public sealed class SceneRestoration<TScene>
     /// <exception cref="SceneException">The plan is not made yet: the first steps make it.</exception>
     public RestorePlan Plan => _plan ?? throw new SceneException(
         SaveErrorCode.NotReady, "The plan of the restoration is not made yet.",
-        remedy: "Call Step until the phase is no longer Planning.");
+        remedy: "Call Step until Progress has left the phase Planning.");
 
     /// <summary>How far it has got.</summary>
     public RestoreProgress Progress => new(IsDone ? RestorePhase.Done : _phase, IsDone ? _total : Math.Min(_done, _total), _total);

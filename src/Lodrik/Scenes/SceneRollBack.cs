@@ -93,7 +93,8 @@ internal sealed class SceneRollBack<TScene>(
 
         public void Spawn()
         {
-            var order = Enumerable.Range(0, scene.Before.Entities.Count).OrderBy(DepthOf);
+            var depths = FindDepths();
+            var order = Enumerable.Range(0, depths.Length).OrderBy(index => depths[index]);
             foreach (var entity in order.Select(index => scene.Before.Entities[index]))
             {
                 if (_there.ContainsKey(entity.Id) || scene.KindNamed(entity.Kind) is not { CanSpawn: true } kind)
@@ -103,12 +104,26 @@ internal sealed class SceneRollBack<TScene>(
             }
         }
 
-        private int DepthOf(int index)
+        /// <summary>How deep each entity was: each is looked at once, since a line of parents may be long.</summary>
+        private int[] FindDepths()
         {
-            var depth = 0;
-            for (var at = ParentOf(index); at >= 0 && depth < scene.Before.Entities.Count; depth++)
-                at = ParentOf(at);
-            return depth;
+            // 0 is unknown, -1 is on the line that is being climbed; a root has the depth 1.
+            var depths = new int[scene.Before.Entities.Count];
+            var line = new List<int>();
+            for (var index = 0; index < depths.Length; index++)
+            {
+                line.Clear();
+                var at = index;
+                for (; at >= 0 && depths[at] == 0; at = ParentOf(at))
+                {
+                    depths[at] = -1;
+                    line.Add(at);
+                }
+                var depth = at >= 0 ? Math.Max(0, depths[at]) : 0;
+                for (var i = line.Count - 1; i >= 0; i--)
+                    depths[line[i]] = ++depth;
+            }
+            return depths;
         }
 
         private int ParentOf(int index)

@@ -31,7 +31,7 @@ public sealed class EngineTests
         live.Restore(withAdded);
         Assert.Equal(["b", "#1"], shoal.All.Where(one => !shoal.IsDying(one)).Select(one => one.Id.ToString()));
         var restoration = live.BeginRestoreAuthored();
-        while (restoration.Progress.Phase < RestorePhase.Putting)
+        while (restoration.Progress.Phase < RestorePhase.Parenting)
             restoration.Step(TimeSpan.Zero);
         restoration.Cancel();
         shoal.EndFrame();
@@ -320,6 +320,32 @@ public sealed class EngineTests
                 one.Leads = shoal.All[^1];
             return shoal;
         }
+    }
+
+    [Fact]
+    public void A_long_chain_is_removed_restored_and_rolled_back_link_by_link()
+    {
+        // Each link is looked at once: climbing from every one to the first would be a billion steps.
+        var bindings = new SceneBindings<Dictionary<EntityId, Float>>().OwnNumbers().Kind("float", scene => scene.Values, kind => kind
+            .Id(one => one.Id)
+            .Parent(one => one.TiedTo, (one, parent) => one.TiedTo = parent)
+            .Spawn((scene, id) => scene[id] = new Float(id))
+            .Remove((scene, one) => scene.Remove(one.Id)));
+        var chain = new Dictionary<EntityId, Float> { ["a"] = new Float("a") };
+        var live = bindings.Begin(chain);
+        for (var i = 1; i <= 60_000; i++)
+            chain[i] = new Float(i) { TiedTo = i == 1 ? chain["a"] : chain[i - 1] };
+        var record = live.Capture();
+        var restoration = live.BeginRestoreAuthored();
+        while (restoration.Progress.Phase < RestorePhase.Parenting)
+            restoration.Step(TimeSpan.Zero);
+        Assert.Single(chain);
+        restoration.Cancel();
+        Assert.Equal(60_001, chain.Count);
+        Assert.Same(chain[59_999], chain[60_000].TiedTo);
+        live.RestoreAuthored();
+        live.Restore(record);
+        Assert.Same(chain[59_999], chain[60_000].TiedTo);
     }
 
     [Fact]
