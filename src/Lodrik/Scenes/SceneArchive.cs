@@ -36,10 +36,22 @@ public sealed class SceneArchive : ISectionGroup
     /// <summary>Forgets a scene; false where there was none.</summary>
     public bool Delete(string name) => _scenes.Remove(name);
 
-    /// <summary>Gives a scene another name, unless there is one of that name already.</summary>
-    internal void Rename(string former, string name)
+    /// <summary>
+    /// Gives scenes other names, all at once, so that two can exchange theirs. One whose new name is another's keeps the one that it has.
+    /// </summary>
+    /// <param name="newName">The new name of a scene; null where it keeps its name.</param>
+    internal void Rename(Func<string, string?> newName)
     {
-        if (!_scenes.ContainsKey(name) && _scenes.Remove(former, out var scene))
+        var renamed = _scenes.Keys.Select(former => (Former: former, Name: newName(former)!))
+            .Where(one => one.Name is not null).DistinctBy(one => one.Name, StringComparer.Ordinal)
+            .ToDictionary(one => one.Former, one => one.Name, StringComparer.Ordinal);
+        // A scene that keeps its name may be in the way of another one, which then keeps its own too.
+        while (renamed.FirstOrDefault(one => _scenes.ContainsKey(one.Value) && !renamed.ContainsKey(one.Value)).Key is { } kept)
+            renamed.Remove(kept);
+        var scenes = renamed.Select(one => (one.Value, Scene: _scenes[one.Key])).ToList();
+        foreach (var former in renamed.Keys)
+            _scenes.Remove(former);
+        foreach (var (name, scene) in scenes)
             _scenes.Add(name, scene);
     }
 

@@ -8,10 +8,8 @@ namespace Lodrik;
 // Checkpoints: what the player can be put back to.
 public sealed partial class GameSession<TSave, TScene>
 {
-    private readonly List<CheckpointSection> _checkpoints = [];
-
     /// <summary>The checkpoints of what is being played, the newest last.</summary>
-    public IReadOnlyList<SessionCheckpoint> Checkpoints => [.. _checkpoints.Select(one => one.Shown)];
+    public IReadOnlyList<SessionCheckpoint> Checkpoints => [.. Current?.Checkpoints.Select(one => one.Shown) ?? []];
 
     /// <summary>Marks this moment as a checkpoint, in place of an earlier one of the same name.</summary>
     /// <param name="name">The checkpoint's name: not empty.</param>
@@ -20,12 +18,16 @@ public sealed partial class GameSession<TSave, TScene>
     public SessionCheckpoint Mark(string name = "last", bool inSave = false)
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
+        if (LoneSurrogates.AreIn(name))
+            throw new ArgumentException("The name of the checkpoint contains a lone surrogate, which no file can hold.", nameof(name));
+        var game = TakeDown();
+        var survivors = Survivors;
         // A checkpoint holds neither the checkpoints before it nor what survives the way back.
-        using var snapshot = Snapshot.Of(TakeDown(), isWanted: section => !CheckpointShape.IsName(section) && !_survivors.Has(section));
-        var checkpoint = new SessionCheckpoint(name, _place, Clock.Played, inSave);
-        var marked = new CheckpointSection(checkpoint, _checkpoints.Count, snapshot.Keep());
+        using var snapshot = Snapshot.Of(game.State, isWanted: section => !CheckpointShape.IsName(section) && !survivors.Has(section));
+        var checkpoint = new SessionCheckpoint(name, game.Place, Clock.Played, inSave);
+        var marked = new CheckpointSection(checkpoint, game.Checkpoints.Count, snapshot.Keep());
         DeleteCheckpoint(name);
-        _checkpoints.Add(marked);
+        game.Checkpoints.Add(marked);
         return checkpoint;
     }
 
@@ -33,7 +35,7 @@ public sealed partial class GameSession<TSave, TScene>
     public bool DeleteCheckpoint(string name)
     {
         ArgumentNullException.ThrowIfNull(name);
-        return _checkpoints.RemoveAll(one => one.Shown.Name == name) > 0;
+        return Current?.Checkpoints.RemoveAll(one => one.Shown.Name == name) > 0;
     }
 
     /// <summary>
@@ -43,7 +45,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <param name="name">The checkpoint's name; null for the newest.</param>
     /// <exception cref="SessionException">There is no such checkpoint, or nothing is being played.</exception>
     /// <exception cref="SaveException">It cannot be restored; everything is as it was.</exception>
-    public void Return(string? name = null) => Begin(ReturnTo(name));
+    public void Return(string? name = null) => ReturnTo(name);
 
     /// <summary>
     /// Puts the player back to a checkpoint. What the options name as surviving stays as it is now, and so does the time played; all else
@@ -56,72 +58,29 @@ public sealed partial class GameSession<TSave, TScene>
 
     private Task<SessionArrival> ReturnTo(string? name)
     {
-        if (_broken is null)
-            EnsureReady();
-        var marked = _checkpoints.FindLast(one => name is null || one.Shown.Name == name) ?? throw new SessionException(
+        var game = RequireChangeable(SessionCure.Return);
+        var marked = game.Checkpoints.FindLast(one => name is null || one.Shown.Name == name) ?? throw new SessionException(
             SaveErrorCode.NoSuchCheckpoint,
             name is null ? "No checkpoint was marked." : $"There is no checkpoint \"{name}\".",
-            remedy: _checkpoints.Count == 0
+            remedy: game.Checkpoints.Count == 0
                 ? "Mark one first."
-                : $"There are: {string.Join(", ", _checkpoints.Select(one => one.Shown.Name))}.");
+                : $"There are: {string.Join(", ", game.Checkpoints.Select(one => one.Shown.Name))}.");
         var state = TSave.CreateState();
         SectionReader.ReadAll(new PackedSource(marked.Sections), ref state);
-        KeepSurvivors(state);
+        CallBack(() => KeepSurvivors(game.State, state));
         // The checkpoint may come from a save that is older than the names of today.
-        RenameScenes(state.Scenes);
+        IReadOnlyCollection<string> renamed = state.Session.Get<PlaceState>(SessionArchive.PlaceSection)?.Renamed ?? [];
+        _names.Rename(state.Scenes, renamed);
         var warnings = new List<string>();
-        var place = WhereToday(marked.Shown.Place, warnings);
-        if (_live is not null && _broken is null && place.Scene == _place.Scene && state.Scenes.Contains(place.Scene))
-            return ReturnWithinScene(state, place, warnings);
-        Adopt(state, Prepare(state.Session));
-        return Ask(place, SceneChangeCause.Checkpoint, warnings);
-    }
-
-    private Task<SessionArrival> ReturnWithinScene(TSave state, ScenePlace place, List<string> warnings)
-    {
-        // The scene first: where that fails, nothing was changed.
-        var (before, placeBefore) = (_state!, _place);
-        var putsBefore = Prepare(TakeSubsystems(before).Session);
-        var puts = Prepare(state.Session);
-        var restoration = _live!.BeginReadAndRestore(state.Scenes, place.Scene);
-        Adopt(state, puts);
-        _place = place;
-        _waiting = new Waiting(new SceneChange(place, SceneChangeCause.Checkpoint, canStay: true), RenewLoaded(), warnings);
-        _restoration = restoration;
-        _takeBack = () =>
+        var place = _names.Today(marked.Shown.Place, renamed, warnings);
+        var puts = PreparePuts(state.Session);
+        return Change(new SessionRequest<TSave, TScene>(
+            ChangeTo(place, SceneChangeCause.Checkpoint),
+            new PlayedGame<TSave, TScene>(state, place, game.Checkpoints, _names.RenamedAfter(renamed)), NewLoad(), warnings)
         {
-            _place = placeBefore;
-            Adopt(before, putsBefore);
-        };
-        if (_options.RestoreBudget is not null)
-            return _loaded.Task;
-        try
-        {
-            restoration.Finish();
-        }
-        catch (SaveException problem)
-        {
-            Break(problem);
-            throw;
-        }
-        Settle(restoration.Report);
-        return _loaded.Task;
-    }
-
-    private TaskCompletionSource<SessionArrival> RenewLoaded()
-    {
-        if (_loaded.Task.IsCompleted)
-            _loaded = new TaskCompletionSource<SessionArrival>();
-        return _loaded;
-    }
-
-    private List<Action> Prepare(SessionArchive archive) => [.. _subsystems.Values.Select(subsystem => subsystem.Prepare(archive))];
-
-    private void Adopt(TSave state, List<Action> puts)
-    {
-        _state = state;
-        foreach (var put in puts)
-            put();
+            Puts = puts,
+            IsWithinScene = _request is null && game.IsWhole && place.Scene == game.Place.Scene && state.Scenes.Contains(place.Scene),
+        });
     }
 
     private TSave TakeSubsystems(TSave state)
@@ -132,38 +91,57 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <summary>Copies what survives from what is being played into what was marked.</summary>
-    private void KeepSurvivors(TSave marked)
+    private void KeepSurvivors(TSave played, TSave marked)
     {
-        if (_options.Survives.Count == 0)
+        var parts = _subsystems.Values.Where(subsystem => subsystem.Survives).Select(subsystem => subsystem.Name).ToList();
+        if (_options.Survives.Count == 0 && parts.Count == 0)
             return;
-        using var live = Snapshot.Of(TakeSubsystems(_state!), isWanted: _survivors.Has);
+        using var live = Snapshot.Of(TakeSubsystems(played), isWanted: Survivors.Has);
         var sections = new PackedSource(live.Keep());
-        SectionReader.ReadAll(sections, ref marked, _options.Survives.Where(IsSection).ToList());
-        foreach (var name in _options.Survives.Where(name => !IsSection(name)))
+        if (_options.Survives.Count > 0)
+            SectionReader.ReadAll(sections, ref marked, _options.Survives);
+        foreach (var name in parts)
         {
             if (sections.Find($"{SessionSection}/{name}") is { } section)
                 marked.Session.Put(name, new LoadedSection(section));
         }
     }
 
-    /// <summary>The sections that the options name as surviving: members of the save root, and registered parts.</summary>
-    private readonly WantedSections _survivors;
+    /// <summary>The sections that survive: members of the save root, and registered parts.</summary>
+    private WantedSections Survivors => new(
+        [
+            .. _options.Survives,
+            .. _subsystems.Values.Where(subsystem => subsystem.Survives).Select(subsystem => $"{SessionSection}/{subsystem.Name}"),
+        ]);
 
-    private static WantedSections FindSurvivors(SessionOptions<TSave> options) =>
-        new([.. options.Survives.Select(name => IsSection(name) ? name : $"{SessionSection}/{name}")]);
+    private static void CheckSurvivors(IReadOnlyCollection<string> survives)
+    {
+        foreach (var name in survives)
+        {
+            if (!TSave.Root.Sections.Contains(name))
+                throw new SessionException(
+                    SaveErrorCode.NoSuchSection, $"The options let the section \"{name}\" survive, and {typeof(TSave).Name} has none of that "
+                        + "name.",
+                    remedy: Spelling.Nearest(name, TSave.Root.Sections) is { } meant
+                        ? $"Did you mean \"{meant}\"? A part of the game says that it survives where it is registered."
+                        : "A part of the game says that it survives where it is registered (survives: true).");
+            if (name == $"{SessionSection}/")
+                throw new SessionException(
+                    SaveErrorCode.BadBinding, "The session's own sections cannot survive: they say where the player is.",
+                    remedy: "Register the parts that survive with survives: true.");
+        }
+    }
 
-    private static bool IsSection(string name) => TSave.Root.Sections.Contains(name);
-
-    private void WriteCheckpoints(SessionArchive archive)
+    private static void WriteCheckpoints(SessionArchive archive, List<CheckpointSection> checkpoints)
     {
         foreach (var name in archive.Names.Where(name => name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal))
             .ToList())
             archive.Delete(name);
-        for (var i = 0; i < _checkpoints.Count; i++)
+        for (var i = 0; i < checkpoints.Count; i++)
         {
-            _checkpoints[i] = _checkpoints[i].At(i);
-            if (_checkpoints[i].Shown.IsInSave)
-                archive.Put(SessionArchive.CheckpointPrefix + _checkpoints[i].Shown.Name, _checkpoints[i]);
+            checkpoints[i] = checkpoints[i].At(i);
+            if (checkpoints[i].Shown.IsInSave)
+                archive.Put(SessionArchive.CheckpointPrefix + checkpoints[i].Shown.Name, checkpoints[i]);
         }
     }
 

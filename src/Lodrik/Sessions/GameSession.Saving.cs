@@ -35,7 +35,7 @@ public sealed partial class GameSession<TSave, TScene>
     public SaveReceipt Save(
         SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused, IProgress<SaveProgress>? progress = null)
     {
-        var receipt = _store.Save(slot, TakeDown(), LabelOf(label), overwrite, progress);
+        var receipt = _store.Save(slot, TakeDown().State, LabelOf(label), overwrite, progress);
         _autosaves.NoticeSave();
         return receipt;
     }
@@ -51,7 +51,7 @@ public sealed partial class GameSession<TSave, TScene>
         SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused, IProgress<SaveProgress>? progress = null,
         CancellationToken cancellationToken = default) => InTask(() =>
         {
-            var saving = _store.SaveAsync(slot, TakeDown(), LabelOf(label), overwrite, progress, cancellationToken);
+            var saving = _store.SaveAsync(slot, TakeDown().State, LabelOf(label), overwrite, progress, cancellationToken);
             _autosaves.NoticeSave();
             return saving;
         });
@@ -62,7 +62,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <inheritdoc cref="Save(SlotName, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
     public SaveReceipt SaveToCurrent(SaveLabel? label = null)
     {
-        var receipt = _store.SaveToCurrent(TakeDown(), LabelOf(label));
+        var receipt = _store.SaveToCurrent(TakeDown().State, LabelOf(label));
         _autosaves.NoticeSave();
         return receipt;
     }
@@ -73,7 +73,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <inheritdoc cref="SaveToCurrent(SaveLabel)"/>
     public Task<SaveReceipt> SaveToCurrentAsync(SaveLabel? label = null, CancellationToken cancellationToken = default) => InTask(() =>
     {
-        var saving = _store.SaveToCurrentAsync(TakeDown(), LabelOf(label), cancellationToken);
+        var saving = _store.SaveToCurrentAsync(TakeDown().State, LabelOf(label), cancellationToken);
         _autosaves.NoticeSave();
         return saving;
     });
@@ -96,7 +96,8 @@ public sealed partial class GameSession<TSave, TScene>
     /// <exception cref="SaveException">It could not be saved; the session goes on.</exception>
     public QuitResult Quit()
     {
-        var receipt = SavesOnQuit ? _store.Save(SlotName.Auto, TakeDown(), LabelOf(null)) : null;
+        RefuseInCallback();
+        var receipt = SavesOnQuit ? _store.Save(SlotName.Auto, TakeDown().State, LabelOf(null)) : null;
         _store.WaitForBackground();
         Dispose();
         return new QuitResult(receipt, _store.FailedSaves);
@@ -110,8 +111,9 @@ public sealed partial class GameSession<TSave, TScene>
     /// <inheritdoc cref="Quit()"/>
     public async Task<QuitResult> QuitAsync(CancellationToken cancellationToken = default)
     {
+        RefuseInCallback();
         var receipt = SavesOnQuit
-            ? await _store.SaveAsync(SlotName.Auto, TakeDown(), LabelOf(null), cancellationToken: cancellationToken).ConfigureAwait(true)
+            ? await _store.SaveAsync(SlotName.Auto, TakeDown().State, LabelOf(null), cancellationToken: cancellationToken).ConfigureAwait(true)
             : null;
         await _store.WaitForBackgroundAsync(cancellationToken).ConfigureAwait(true);
         Dispose();
@@ -125,7 +127,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// count.
     /// </summary>
     /// <exception cref="SaveException">Nothing is being played, or the newest save cannot be loaded.</exception>
-    public IReadOnlyList<StateChange> UnsavedChanges() => _store.UnsavedChanges(TakeDown(), ClockSections);
+    public IReadOnlyList<StateChange> UnsavedChanges() => _store.UnsavedChanges(TakeDown().State, ClockSections);
 
     /// <summary>
     /// What would be lost if the game were left now. What is being played is copied before this returns, and compared in the background.
@@ -133,7 +135,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <param name="cancellationToken">Gives it up.</param>
     /// <inheritdoc cref="UnsavedChanges()"/>
     public Task<IReadOnlyList<StateChange>> UnsavedChangesAsync(CancellationToken cancellationToken = default) =>
-        InTask(() => _store.UnsavedChangesAsync(TakeDown(), ClockSections, cancellationToken));
+        InTask(() => _store.UnsavedChangesAsync(TakeDown().State, ClockSections, cancellationToken));
 
     /// <summary>What changes without the player having done anything.</summary>
     private static string[] ClockSections => [$"{SessionSection}/{SessionArchive.ClockSection}"];
@@ -141,7 +143,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <summary>What is being played as a tree of lines, in the form in which <c>lodrik show</c> shows a save.</summary>
     /// <param name="full">Whether long lists are shown to their end.</param>
     /// <exception cref="SaveException">Nothing is being played, or it cannot be saved as it is.</exception>
-    public string Print(bool full = false) => SavedFile.FromBytes(StateFile.ToBytes(TakeDown(), SaveForm.Binary)).Print(full);
+    public string Print(bool full = false) => SavedFile.FromBytes(StateFile.ToBytes(TakeDown().State, SaveForm.Binary)).Print(full);
 
     /// <summary>The name of the group that the save root has the session's part under.</summary>
     private static string SessionSection { get; } = GroupNames.Of<TSave>(state => state.Session);
@@ -150,7 +152,7 @@ public sealed partial class GameSession<TSave, TScene>
     {
         try
         {
-            LastAutosave = _store.SaveAsync(SlotName.Auto, TakeDown(), LabelOf(null));
+            LastAutosave = _store.SaveAsync(SlotName.Auto, TakeDown().State, LabelOf(null));
         }
         catch (Exception problem) when (problem is not OutOfMemoryException)
         {
@@ -160,23 +162,36 @@ public sealed partial class GameSession<TSave, TScene>
         _autosaves.NoticeSave();
     }
 
-    /// <summary>Everything that a save of this moment holds.</summary>
-    private TSave TakeDown()
+    /// <summary>What is being played, with everything in its state that a save of this moment holds.</summary>
+    private PlayedGame<TSave, TScene> TakeDown()
     {
-        EnsureReady();
-        CaptureScene();
-        var archive = _state!.Session;
-        archive.Put(SessionArchive.PlaceSection, new PlaceState { Scene = _place.Scene, Entrance = _place.Entrance });
+        RefuseInCallback();
+        var game = RequireReady();
+        CallBack(() =>
+        {
+            Capture(game);
+            TakeSubsystems(game.State);
+        });
+        var archive = game.State.Session;
+        archive.Put(
+            SessionArchive.PlaceSection,
+            new PlaceState { Scene = game.Place.Scene, Entrance = game.Place.Entrance, Renamed = [.. game.Renamed.Order(StringComparer.Ordinal)] });
         archive.Put(SessionArchive.ClockSection, new ClockState { Played = Clock.Played });
-        foreach (var subsystem in _subsystems.Values)
-            subsystem.Take(archive);
-        WriteCheckpoints(archive);
-        return _state;
+        WriteCheckpoints(archive, game.Checkpoints);
+        return game;
     }
 
     private SaveLabel LabelOf(SaveLabel? label)
     {
-        var shown = label ?? _options.Label?.Invoke(_state!) ?? new SaveLabel();
+        SaveLabel? shown;
+        try
+        {
+            shown = label ?? CallBack(() => _options.Label?.Invoke(_game!.State)) ?? new SaveLabel();
+        }
+        catch (Exception problem) when (problem is not (OutOfMemoryException or SaveException))
+        {
+            throw InWords(problem, "when it was asked what the slot list is to show (Label)");
+        }
         return shown.Played == TimeSpan.Zero ? shown with { Played = Clock.Played } : shown;
     }
 }

@@ -1,3 +1,4 @@
+using System.Runtime.ExceptionServices;
 using Lodrik.Scenes;
 using Lodrik.Sessions;
 using Lodrik.Slots;
@@ -13,53 +14,59 @@ namespace Lodrik;
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <remarks>
 /// A session is used from the game's own thread, and driven by <see cref="Tick"/>. The tasks that it gives are done on that thread too:
-/// within <see cref="Arrive"/> or <see cref="Tick"/>. Whatever reads the state asks the session for it each time, as every load brings a
-/// new object.
+/// within <see cref="Arrive"/> or <see cref="Tick"/>. A change is prepared whole and then takes the place of what was played in one step;
+/// where anything fails, what was played before is played on. Every load brings a new state object: ask the session for it each time, or
+/// use <see cref="Follow"/>.
 /// </remarks>
 public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave : class, IStateRoot<TSave>, ISessionSave
 {
     private readonly SaveStore<TSave> _store;
     private readonly SceneBindings<TScene> _bindings;
     private readonly SessionOptions<TSave> _options;
+    private readonly SceneNames _names;
     private readonly Dictionary<string, ISubsystem> _subsystems = new(StringComparer.Ordinal);
     private readonly AutosaveWatch _autosaves;
+    private readonly Queue<Action> _news = new();
     private Task? _failedAutosave;
-    private TSave? _state;
-    private ScenePlace _place;
-    private LiveScene<TScene>? _live;
-    private LiveScene<TScene>? _standing;
-    private Waiting? _waiting;
-    private Task<LoadResult<TSave>>? _loading;
+
+    /// <summary>What is played, wholly: the state, the place, the scene and the checkpoints belong together. Null for nothing.</summary>
+    private PlayedGame<TSave, TScene>? _game;
+
+    /// <summary>The change that is under way, with the game that it leads to. Until it is done, nothing of <see cref="_game"/> is lost.</summary>
+    private SessionRequest<TSave, TScene>? _request;
+
+    private SessionLoading<TSave>? _loading;
     private TaskCompletionSource<SessionArrival> _loaded = new();
-    private SceneRestoration<TScene>? _restoration;
-    private Exception? _broken;
-    private Action? _takeBack;
+    private bool _isLoadAsked;
+    private bool _isCallingBack;
+    private bool _isTelling;
+    private Exception? _failureOfHandler;
 
     /// <summary>Makes a session. Nothing is loaded: start a new game, or load one.</summary>
     /// <param name="store">The game's saves. The session does not close it.</param>
     /// <param name="bindings">What the objects of the game's scenes are.</param>
     /// <param name="options">What the session is to do.</param>
-    /// <exception cref="SessionException">An option names a section or a scene that there is not.</exception>
+    /// <exception cref="SessionException">
+    /// An option names a section or a scene that there is not, or the bindings wait for frames and there is no budget for a frame.
+    /// </exception>
     public GameSession(SaveStore<TSave> store, SceneBindings<TScene> bindings, SessionOptions<TSave> options)
     {
         ArgumentNullException.ThrowIfNull(store);
         ArgumentNullException.ThrowIfNull(bindings);
         ArgumentNullException.ThrowIfNull(options);
         ArgumentException.ThrowIfNullOrEmpty(options.Start.Scene, nameof(options));
-        (_store, _bindings, _options, _survivors) = (store, bindings, options, FindSurvivors(options));
-        foreach (var scene in new[] { options.Start.Scene,
-            options.Fallback?.Scene ?? options.Start.Scene }.Concat(options.FormerScenes.Values))
-        {
-            if (!IsKnown(scene))
-                throw new SessionException(
-                    SaveErrorCode.NoSuchScene, $"The options name the scene \"{scene}\", which is not among the game's scenes.",
-                    remedy: $"Those are: {string.Join(", ", options.Scenes)}.");
-        }
+        (_store, _bindings, _options) = (store, bindings, options);
+        _names = new SceneNames(options.Scenes, options.FormerScenes, options.Start, options.Fallback);
+        CheckSurvivors(options.Survives);
+        if (bindings.FramesToSettle > 0 && options.RestoreBudget is null)
+            throw new SessionException(
+                SaveErrorCode.BadBinding, "The bindings wait for frames of the engine (SettleAfter), and a scene is put back in one go.",
+                remedy: "Set RestoreBudget, so that the scene is put back in the ticks that follow.");
         Clock = new PlayClock(options.Clock);
         _autosaves = new AutosaveWatch(options.Autosave, Clock);
     }
 
-    /// <summary>The state above the scenes.</summary>
+    /// <summary>The state above the scenes. Every load brings a new one.</summary>
     /// <exception cref="SessionException">Nothing was loaded yet, or a load is under way; the error says what to wait for.</exception>
     public TSave State
     {
@@ -68,72 +75,89 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
             if (_loading is not null)
                 throw NotReady("The state is being loaded, and what was played before is about to be replaced.", "Await LoadTask, or ask "
                     + "IsReady.");
-            return _state ?? throw NotReady("No game was started or loaded yet.", "Call StartNew, Load or Continue, and await LoadTask.");
+            return Current?.State ?? throw NotReady("No game was started or loaded yet.", "Call StartNew, Load or Continue, and await "
+                + "LoadTask.");
         }
     }
 
+    /// <summary>
+    /// A part of the state, looked up anew each time: what a display or a script may keep for good, as the part itself is another object
+    /// after every load.
+    /// </summary>
+    /// <param name="part">Gives the part of a state.</param>
+    public FollowedState<TPart> Follow<TPart>(Func<TSave, TPart> part)
+    {
+        ArgumentNullException.ThrowIfNull(part);
+        return new FollowedState<TPart>(() => part(State));
+    }
+
     /// <summary>Whether a game is loaded, its scene stands, and everything in it is as it was.</summary>
-    public bool IsReady => _state is not null && _loading is null && _waiting is null && _broken is null;
+    public bool IsReady => _game is { Trouble: null } && _loading is null && _request is null;
 
     /// <summary>The load that was begun last, of a save or of a new game: done when the scene stands.</summary>
     public Task<SessionArrival> LoadTask => _loaded.Task;
 
-    /// <summary>A load is done; a new game is a load too.</summary>
+    /// <summary>A load is done, and there is a new <see cref="State"/>; a new game and the way back to a checkpoint are loads too.</summary>
     public event EventHandler<SessionArrival>? Loaded;
 
     /// <summary>The player has arrived in a scene, for whatever cause.</summary>
     public event EventHandler<SessionArrival>? Arrived;
 
     /// <summary>Where the player is, or is going.</summary>
-    public ScenePlace Place => _place;
+    public ScenePlace Place => Current?.Place ?? default;
 
     /// <summary>The scene that is being played.</summary>
     /// <exception cref="SessionException">None is, or not yet.</exception>
-    public LiveScene<TScene> Scene
-    {
-        get
-        {
-            EnsureReady();
-            return _live!;
-        }
-    }
+    public LiveScene<TScene> Scene => RequireReady().Live!;
 
     /// <summary>The time played in this playthrough. Pause it in menus.</summary>
     public PlayClock Clock { get; }
+
+    /// <summary>What is played, or what the change that is under way leads to.</summary>
+    private PlayedGame<TSave, TScene>? Current => _request?.Game ?? _game;
 
     /// <summary>Lets a part of the game keep a section of its own, beside the members of the save root.</summary>
     /// <param name="name">The section's name, after "session/".</param>
     /// <param name="take">Gets the part's state when it is saved. It is copied.</param>
     /// <param name="put">Gives the part its state after a load: what was saved, or a fresh one where nothing was.</param>
-    /// <exception cref="SessionException">The name is another part's, or one of the session's own.</exception>
-    /// <exception cref="SaveException">A game is loaded already, and what it has for the part does not fit.</exception>
-    public void Register<T>(string name, Func<T> take, Action<T> put) where T : IStateType<T>
+    /// <param name="survives">Whether the part stays as it is when the player goes back to a checkpoint.</param>
+    /// <exception cref="SessionException">
+    /// The name is another part's, or one of the session's own. Or a game is loaded already, and the part did not take what it has for it.
+    /// </exception>
+    /// <exception cref="SaveException">A game is loaded already, and what it has for the part does not fit. It is not registered.</exception>
+    public void Register<T>(string name, Func<T> take, Action<T> put, bool survives = false) where T : IStateType<T>
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         ArgumentNullException.ThrowIfNull(take);
         ArgumentNullException.ThrowIfNull(put);
+        RefuseInCallback();
         if (name is SessionArchive.PlaceSection or SessionArchive.ClockSection
-            || name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal) || name.Contains('/', StringComparison.Ordinal))
+            || name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal) || name.Contains('/', StringComparison.Ordinal)
+            || LoneSurrogates.AreIn(name))
             throw new SessionException(SaveErrorCode.BadBinding,
-                $"\"{name}\" cannot be the name of a part of the game: the session has it for itself, or it has a slash in it.");
-        var subsystem = new Subsystem<T>(name, take, put);
-        if (!_subsystems.TryAdd(name, subsystem))
+                $"\"{name}\" cannot be the name of a part of the game: the session has it for itself, or it has a slash or a lone surrogate "
+                    + "in it.");
+        var subsystem = new Subsystem<T>(name, take, put, survives);
+        if (_subsystems.ContainsKey(name))
             throw new SessionException(
                 SaveErrorCode.BadBinding, $"Two parts of the game are registered as \"{name}\".", remedy: "Give each a name of its own.");
-        if (_state is not null && _loading is null)
-            subsystem.Prepare(_state.Session)();
+        if (Current is { } game)
+            CallBack(subsystem.Prepare(game.State.Session));
+        _subsystems.Add(name, subsystem);
+        if (_game is { } before)
+            _request?.Before?.Remember(subsystem, before.State.Session);
     }
 
     /// <summary>
     /// Starts a new game: a fresh state, a playthrough of its own, the first scene as it was authored. The scene stands once the game has
     /// built it; <see cref="LoadTask"/> is done then.
     /// </summary>
-    /// <exception cref="SaveException">The first scene cannot be put up, and arrived within the call.</exception>
-    public void StartNew() => Begin(StartNewGame());
+    /// <exception cref="SaveException">The first scene cannot be put up, and arrived within the call. What was played before goes on.</exception>
+    public void StartNew() => StartNewGame();
 
     /// <summary>Starts a new game: a fresh state, a playthrough of its own, the first scene as it was authored.</summary>
     /// <returns>Done when the scene stands.</returns>
-    /// <exception cref="SaveException">The first scene cannot be put up.</exception>
+    /// <exception cref="SaveException">The first scene cannot be put up. What was played before goes on.</exception>
     public Task<SessionArrival> StartNewAsync() => InTask(StartNewGame);
 
     /// <summary>
@@ -143,22 +167,22 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <param name="slot">The slot.</param>
     /// <param name="progress">Told how far the load has got.</param>
     /// <exception cref="SaveException">There is no such slot, or it cannot be loaded. What was played before goes on.</exception>
-    public void Load(SlotName slot, IProgress<SaveProgress>? progress = null) => Begin(Enter(_store.Load(slot, progress: progress)));
+    public void Load(SlotName slot, IProgress<SaveProgress>? progress = null) => LoadNow(new WhichSave(slot), progress);
 
     /// <summary>Loads a slot in the background; what is to be done on the game's thread is done in <see cref="Tick"/>.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="progress">Told how far the load has got.</param>
     /// <param name="cancellationToken">Gives the load up, as long as it is in the background.</param>
-    /// <returns>Done when the scene stands. Where it fails, what was played before goes on.</returns>
-    /// <exception cref="SaveException">There is no such slot, or it cannot be loaded.</exception>
+    /// <returns>Done when the scene stands; cancelled where something else was asked for meanwhile.</returns>
+    /// <exception cref="SaveException">There is no such slot, or it cannot be loaded. What was played before goes on.</exception>
     public Task<SessionArrival> LoadAsync(
         SlotName slot, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
-        LoadBehind(_store.LoadAsync(slot, progress: progress, cancellationToken: cancellationToken));
+        LoadBehind(new WhichSave(slot), progress, cancellationToken);
 
     /// <summary>Loads the newest quick save of this playthrough on this thread.</summary>
     /// <param name="progress">Told how far the load has got.</param>
     /// <inheritdoc cref="Load"/>
-    public void QuickLoad(IProgress<SaveProgress>? progress = null) => Begin(Enter(_store.QuickLoad(progress)));
+    public void QuickLoad(IProgress<SaveProgress>? progress = null) => LoadNow(WhichSave.Quick, progress);
 
     /// <summary>Loads the newest quick save of this playthrough in the background.</summary>
     /// <param name="progress">Told how far the load has got.</param>
@@ -166,12 +190,12 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <inheritdoc cref="LoadAsync"/>
     public Task<SessionArrival> QuickLoadAsync(
         IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
-        LoadBehind(_store.QuickLoadAsync(progress, cancellationToken));
+        LoadBehind(WhichSave.Quick, progress, cancellationToken);
 
     /// <summary>Loads the newest save of all that can be loaded, on this thread.</summary>
     /// <param name="progress">Told how far the load has got.</param>
     /// <inheritdoc cref="Load"/>
-    public void Continue(IProgress<SaveProgress>? progress = null) => Begin(Enter(_store.Continue(progress: progress)));
+    public void Continue(IProgress<SaveProgress>? progress = null) => LoadNow(WhichSave.Newest, progress);
 
     /// <summary>Loads the newest save of all that can be loaded, in the background.</summary>
     /// <param name="progress">Told how far the load has got.</param>
@@ -179,63 +203,32 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <inheritdoc cref="LoadAsync"/>
     public Task<SessionArrival> ContinueAsync(
         IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
-        LoadBehind(_store.ContinueAsync(progress: progress, cancellationToken: cancellationToken));
+        LoadBehind(WhichSave.Newest, progress, cancellationToken);
 
     /// <summary>
     /// Takes the player to another scene. The one that is left is remembered as it is, in memory until the next save. The new scene stands
     /// once the game has built it; <see cref="Arrived"/> is raised then.
     /// </summary>
     /// <param name="to">The scene, and where the player comes in.</param>
-    /// <exception cref="SessionException">There is no such scene, or no game is being played.</exception>
+    /// <exception cref="SessionException">There is no such scene, or no game is being played, or a load is under way.</exception>
     /// <exception cref="SaveException">The scene cannot be captured; the player stays there.</exception>
-    public void Travel(ScenePlace to) => Begin(TravelTo(to));
+    public void Travel(ScenePlace to) => TravelTo(to);
 
     /// <summary>Takes the player to another scene. The one that is left is remembered as it is, in memory until the next save.</summary>
     /// <param name="to">The scene, and where the player comes in.</param>
-    /// <returns>Done when the scene stands.</returns>
+    /// <returns>Done when the scene stands; cancelled where something else was asked for meanwhile.</returns>
     /// <inheritdoc cref="Travel" path="/exception"/>
     public Task<SessionArrival> TravelAsync(ScenePlace to) => InTask(() => TravelTo(to));
 
-    private Task<SessionArrival> StartNewGame()
-    {
-        _store.StartPlaythrough();
-        return Enter(TSave.CreateState(), SceneChangeCause.NewGame, _options.Start, []);
-    }
-
     private Task<SessionArrival> TravelTo(ScenePlace to)
     {
-        if (_broken is null)
-            EnsureReady();
-        ArgumentException.ThrowIfNullOrEmpty(to.Scene, nameof(to));
-        if (!IsKnown(to.Scene))
-            throw new SessionException(SaveErrorCode.NoSuchScene, $"There is no scene \"{to.Scene}\".", remedy: Spelling.Nearest(to.Scene,
-                _options.Scenes) is { } meant ? $"Did you mean \"{meant}\"?" : $"There are: {string.Join(", ", _options.Scenes)}.");
-        CaptureScene();
-        return Ask(to, SceneChangeCause.Travel, []);
-    }
-
-    private Task<SessionArrival> LoadBehind(Task<LoadResult<TSave>> loading)
-    {
-        BeginLoad();
-        _loading = loading;
-        return _loaded.Task;
-    }
-
-    /// <summary>A change that nobody waits for by this task; what becomes of it the session says otherwise.</summary>
-    private static void Begin(Task<SessionArrival> change) => change.ContinueWith(
-        static failed => failed.Exception, CancellationToken.None, TaskContinuationOptions.OnlyOnFaulted, TaskScheduler.Default);
-
-    /// <summary>An asynchronous call gives all its errors by its task.</summary>
-    private static Task<TResult> InTask<TResult>(Func<Task<TResult>> begin)
-    {
-        try
-        {
-            return begin();
-        }
-        catch (SaveException problem)
-        {
-            return Task.FromException<TResult>(problem);
-        }
+        var game = RequireChangeable(SessionCure.Travel);
+        _names.Check(to);
+        // Where the player is on the way already, the scene was captured when it was left.
+        if (_request is null && game.IsWhole)
+            CallBack(() => Capture(game));
+        return Change(new SessionRequest<TSave, TScene>(
+            ChangeTo(to, SceneChangeCause.Travel), game.At(to), new TaskCompletionSource<SessionArrival>(), []));
     }
 
     /// <summary>
@@ -244,10 +237,11 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// </summary>
     public void Tick()
     {
-        if (_loading is { IsCompleted: true } loading)
+        RefuseInCallback();
+        if (_loading is { Result.IsCompleted: true } loading)
             FinishLoading(loading);
-        if (_restoration is { IsDone: false } restoration)
-            Restore(restoration);
+        if (_request is { Restoration: { IsDone: false } restoration } request)
+            GoOnRestoring(request, restoration);
         if (LastAutosave is { IsFaulted: true } failed && failed != _failedAutosave)
         {
             _failedAutosave = failed;
@@ -257,115 +251,121 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
             SaveByItself();
     }
 
-    /// <summary>Leaves the game: nothing is played any more until the next load. The store stays open.</summary>
+    /// <summary>
+    /// Leaves the game: nothing is played any more until the next load, and what was under way is cancelled. The store stays open.
+    /// </summary>
     public void Dispose()
     {
+        DropLoading();
+        DropRequest();
         Clock.Stop();
-        _waiting?.Done.TrySetCanceled();
-        _waiting = null;
-        _loading = null;
-        _restoration = null;
-        _live = null;
-        _state = null;
+        _game = null;
         _loaded.TrySetCanceled();
+        Tell();
     }
 
-    private Task<SessionArrival> Enter(LoadResult<TSave> result)
+    private PlayedGame<TSave, TScene> RequireReady()
     {
-        // Reading State makes the error where there was nothing to load.
-        var state = result.State;
-        return Enter(state, SceneChangeCause.Load, null, []);
-    }
-
-    /// <summary>A state takes the place of the one before, and the game is asked for its scene.</summary>
-    private Task<SessionArrival> Enter(TSave state, SceneChangeCause cause, ScenePlace? start, List<string> warnings)
-    {
-        // Everything is decoded before anything of what was played before is given up.
-        RenameScenes(state.Scenes);
-        var place = start ?? WhereIn(state, warnings);
-        var played = state.Session.Get<ClockState>(SessionArchive.ClockSection)?.Played ?? TimeSpan.Zero;
-        var checkpoints = FindCheckpoints(state.Session);
-        var puts = Prepare(state.Session);
-        BeginLoad();
-        Adopt(state, puts);
-        _checkpoints.Clear();
-        _checkpoints.AddRange(checkpoints);
-        Clock.StartFrom(played);
-        _autosaves.Restart();
-        return Ask(place, cause, warnings);
-    }
-
-    private void BeginLoad()
-    {
-        _loading = null;
-        if (_loaded.Task.IsCompleted)
-            _loaded = new TaskCompletionSource<SessionArrival>();
-    }
-
-    private void FinishLoading(Task<LoadResult<TSave>> loading)
-    {
-        _loading = null;
-        try
-        {
-            Enter(loading.GetAwaiter().GetResult());
-        }
-        catch (OperationCanceledException)
-        {
-            _loaded.TrySetCanceled();
-        }
-        catch (SaveException problem)
-        {
-            _loaded.TrySetException(problem);
-        }
-    }
-
-    private ScenePlace WhereIn(TSave state, List<string> warnings)
-    {
-        var saved = state.Session.Get<PlaceState>(SessionArchive.PlaceSection);
-        return WhereToday(_options.PlaceOf?.Invoke(state)
-            ?? (saved is { Scene.Length: > 0 } ? new ScenePlace(saved.Scene, saved.Entrance) : _options.Start), warnings);
-    }
-
-    /// <summary>A place that a save names, under the names of today; the fallback where the game has it no more.</summary>
-    private ScenePlace WhereToday(ScenePlace place, List<string> warnings)
-    {
-        if (_options.FormerScenes.TryGetValue(place.Scene, out var today))
-            place = place with { Scene = today };
-        if (IsKnown(place.Scene))
-            return place;
-        var fallback = _options.Fallback ?? _options.Start;
-        warnings.Add($"The save is in the scene \"{place.Scene}\", which the game has no more; the player is in \"{fallback.Scene}\" now.");
-        return fallback;
-    }
-
-    private void RenameScenes(SceneArchive scenes)
-    {
-        foreach (var (former, today) in _options.FormerScenes)
-            scenes.Rename(former, today);
-    }
-
-    private bool IsKnown(string scene) => _options.Scenes.Count == 0 || _options.Scenes.Contains(scene);
-
-    /// <summary>Takes the scene down into the archive, unless it is not the one that was left there.</summary>
-    private void CaptureScene()
-    {
-        if (_live is not null && _broken is null)
-            _live.CaptureTo(_state!.Scenes, _place.Scene);
-    }
-
-    private void EnsureReady()
-    {
-        if (_broken is not null)
-        {
-            throw new SessionException(
-                SaveErrorCode.NotReady, $"The scene \"{_place.Scene}\" could not be put back as it was: {_broken.Message}",
-                remedy: "Load a save, or go to another scene.", innerException: _broken);
-        }
         _ = State;
-        if (_waiting is not null)
-            throw NotReady(
-                $"The scene \"{_place.Scene}\" is not ready yet.", "Await LoadTask or what TravelAsync returned, or ask IsReady.");
+        if (_request is { } request)
+            throw NotReady($"The scene \"{request.Game.Place.Scene}\" is not ready yet.", "Await LoadTask or what TravelAsync returned, or ask "
+                + "IsReady.");
+        return _game!.Trouble is { } trouble ? throw trouble.ToException() : _game;
+    }
+
+    /// <summary>What is played, where the player may leave it: not while a load is under way, but on the way to another scene.</summary>
+    /// <param name="cure">What is asked for: it may get the session out of trouble.</param>
+    private PlayedGame<TSave, TScene> RequireChangeable(SessionCure cure)
+    {
+        RefuseInCallback();
+        if (_loading is null && _game is { } game
+            && (_request is null ? game.Trouble is { } trouble && trouble.Cure <= cure : _request.Shown.Cause == SceneChangeCause.Travel))
+            return game;
+        return RequireReady();
     }
 
     private static SessionException NotReady(string problem, string remedy) => new(SaveErrorCode.NotReady, problem, remedy: remedy);
+
+    /// <summary>
+    /// The game's callbacks see a session in the middle of a change. What they ask of it is refused: it would be taken back, or would save
+    /// half of a scene.
+    /// </summary>
+    private void RefuseInCallback()
+    {
+        if (_isCallingBack)
+            throw NotReady("A callback that the session or the scene's bindings called tried to load, travel or save.", "Do it after the "
+                + "change, in Loaded, Arrived or the next frame.");
+    }
+
+    /// <summary>Calls code of the game, which must not change anything of the session.</summary>
+    private void CallBack(Action callback)
+    {
+        var before = _isCallingBack;
+        _isCallingBack = true;
+        try
+        {
+            callback();
+        }
+        finally
+        {
+            _isCallingBack = before;
+        }
+    }
+
+    private TResult CallBack<TResult>(Func<TResult> callback)
+    {
+        TResult result = default!;
+        CallBack(() => { result = callback(); });
+        return result;
+    }
+
+    /// <summary>An asynchronous call gives all its errors by its task.</summary>
+    private Task<TResult> InTask<TResult>(Func<Task<TResult>> begin)
+    {
+        try
+        {
+            return begin();
+        }
+        catch (Exception problem) when (problem is not OutOfMemoryException && problem != _failureOfHandler)
+        {
+            return Task.FromException<TResult>(problem);
+        }
+    }
+
+    /// <summary>An error of the game's own code, as what the session says of it.</summary>
+    private static SaveException InWords(Exception problem, string doing) => problem as SaveException ?? new SessionException(
+        SaveErrorCode.ForeignFailure, $"The game's own code failed {doing}: {problem.Message}", innerException: problem);
+
+    /// <summary>
+    /// Tells whoever waits what has become of the requests, in order, once the session is whole again. What they ask for then is done at
+    /// once, and told after this.
+    /// </summary>
+    private void Tell()
+    {
+        if (_isTelling || _isCallingBack)
+            return;
+        _isTelling = true;
+        ExceptionDispatchInfo? failed = null;
+        try
+        {
+            while (_news.TryDequeue(out var news))
+            {
+                try
+                {
+                    news();
+                }
+                catch (Exception problem)
+                {
+                    failed ??= ExceptionDispatchInfo.Capture(problem);
+                }
+            }
+        }
+        finally
+        {
+            _isTelling = false;
+        }
+        // The request that was told of has not failed by that.
+        _failureOfHandler = failed?.SourceException;
+        failed?.Throw();
+    }
 }

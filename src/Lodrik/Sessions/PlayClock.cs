@@ -11,10 +11,20 @@ public sealed class PlayClock(TimeProvider? time = null)
     private bool _isRunning;
 
     /// <summary>The time played.</summary>
-    public TimeSpan Played => _before + (_isRunning && _pauses.Count == 0 ? Elapsed : TimeSpan.Zero);
-
-    /// <summary>The time since it was last stopped. A game's own clock may be set back, and time that was played stays played.</summary>
-    private TimeSpan Elapsed => _time.GetElapsedTime(_since) is var elapsed && elapsed > TimeSpan.Zero ? elapsed : TimeSpan.Zero;
+    public TimeSpan Played
+    {
+        get
+        {
+            if (IsPaused)
+                return _before;
+            // A game's own clock may be set back. What was counted until then stays, and counting goes on from there.
+            var now = _time.GetTimestamp();
+            if (_time.GetElapsedTime(_since, now) is var elapsed && elapsed > TimeSpan.Zero)
+                _before += elapsed;
+            _since = now;
+            return _before;
+        }
+    }
 
     /// <summary>Whether the time stands still.</summary>
     public bool IsPaused => !_isRunning || _pauses.Count > 0;
@@ -26,6 +36,21 @@ public sealed class PlayClock(TimeProvider? time = null)
         _since = _time.GetTimestamp();
         _isRunning = true;
     }
+
+    /// <summary>What is counted now, to go back to.</summary>
+    internal Reading Read() => new(Played, _isRunning);
+
+    /// <summary>Goes back to what was counted at a moment.</summary>
+    internal void GoBack(Reading reading)
+    {
+        StartFrom(reading.Played);
+        _isRunning = reading.IsRunning;
+    }
+
+    /// <summary>What the clock had counted at a moment.</summary>
+    /// <param name="Played">The time played.</param>
+    /// <param name="IsRunning">Whether a game was played at all.</param>
+    internal readonly record struct Reading(TimeSpan Played, bool IsRunning);
 
     /// <summary>Lets the time stand still: outside the game.</summary>
     public void Stop()

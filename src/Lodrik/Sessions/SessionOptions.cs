@@ -54,7 +54,8 @@ public sealed class SessionOptions<TSave>
 
     /// <summary>
     /// Begins to build a scene as its designer left it, and to leave the one before. It may take many frames; when the scene stands, the
-    /// game calls <c>Arrive</c> with the change that it was given.
+    /// game calls <c>Arrive</c> with the change that it was given; if it cannot be built, <c>Fail</c>. Where this throws, the scene before
+    /// has to stand still: it is played on.
     /// </summary>
     public required Action<SceneChange> ChangeScene { get; init; }
 
@@ -66,15 +67,18 @@ public sealed class SessionOptions<TSave>
     /// <summary>The scenes that the game has; empty where any name may be one.</summary>
     public IReadOnlyCollection<string> Scenes { get; init; } = [];
 
-    /// <summary>The names of today for scenes that had another one in earlier saves.</summary>
+    /// <summary>
+    /// The names of today for scenes that had another one in earlier saves. A new scene may get a former name: saves that were made since
+    /// say which scene they mean.
+    /// </summary>
     public IReadOnlyDictionary<string, string> FormerScenes { get; init; } = new Dictionary<string, string>();
 
     /// <summary>Where a player goes whose scene the game has no more; null for the start.</summary>
     public ScenePlace? Fallback { get; init; }
 
     /// <summary>
-    /// What survives the way back to a checkpoint: names of sections of the save root, and of subsystems. Everything else is as it was when
-    /// the checkpoint was marked.
+    /// What survives the way back to a checkpoint: names of sections of the save root. Everything else is as it was when the checkpoint was
+    /// marked. A part of the game with a section of its own says so where it is registered.
     /// </summary>
     public IReadOnlyCollection<string> Survives { get; init; } = [];
 

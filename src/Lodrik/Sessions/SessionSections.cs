@@ -70,6 +70,9 @@ internal sealed partial class PlaceState
     public string Scene { get; set; } = "";
 
     public string Entrance { get; set; } = "";
+
+    /// <summary>The former names of scenes that do not occur in this save: a scene that has one of them now is another one.</summary>
+    public List<string> Renamed { get; set; } = [];
 }
 
 /// <summary>How long was played.</summary>

@@ -273,12 +273,25 @@ public sealed class SessionTests : IDisposable
         Assert.Contains("creak", problem.Message, StringComparison.Ordinal);
         Assert.True(broken.Session.LoadTask.IsFaulted);
         Assert.False(broken.Session.IsReady);
-        Assert.Contains("could not be put back", Assert.Throws<SessionException>(() => broken.Session.Save("evening")).Message, StringComparison.Ordinal);
+        Assert.Contains("No game was started or loaded yet", Assert.Throws<SessionException>(() => broken.Session.Save("evening")).Message, StringComparison.Ordinal);
         Assert.Empty(broken.Yard.Sparrows);
         fails = false;
-        broken.Session.Travel(new ScenePlace("mill"));
-        broken.Session.Travel(new ScenePlace("yard"));
+        broken.Session.Load("evening");
         Assert.Single(broken.Yard.Sparrows);
+
+        // A scene that cannot be put back on the way through the game: the player goes back to where the way began, and nothing is lost.
+        broken.Yard.Spawn("coo");
+        broken.Session.Travel(new ScenePlace("mill"));
+        fails = true;
+        Assert.Throws<SceneException>(() => broken.Session.Travel(new ScenePlace("yard")));
+        Assert.Equal("mill", broken.Session.Place.Scene);
+        Assert.Contains(
+            "The change to the scene \"yard\" failed: The game's own code failed while settling the barrel b1: creak. The scene \"mill\" was left.",
+            Assert.Throws<SessionException>(() => broken.Session.Save("evening")).Message, StringComparison.Ordinal);
+        fails = false;
+        broken.Session.Travel(broken.Session.Place);
+        broken.Session.Travel(new ScenePlace("yard"));
+        Assert.Equal(2, broken.Yard.Sparrows.Count);
         broken.Session.Save("evening");
     }
 
@@ -308,6 +321,97 @@ public sealed class SessionTests : IDisposable
     }
 
     [Fact]
+    public void A_new_scene_may_have_the_name_that_another_one_had_before()
+    {
+        // In the first release there is a mill. The second one calls it "old mill", and has a new scene by the name of "mill".
+        var first = new Run(Store());
+        first.Session.StartNew();
+        first.Session.Travel(new ScenePlace("mill", "loft"));
+        first.Yard.Spawn("of the old mill");
+        first.Session.Mark("loft", inSave: true);
+        first.Session.Save("evening");
+
+        Run Second() => new(Store(), options: one => one.Options(scenes: ["yard", "mill", "old mill"], former: new Dictionary<string, string> { ["mill"] = "old mill" }));
+        var second = Second();
+        second.Session.Load("evening");
+        Assert.Equal(new ScenePlace("old mill", "loft"), second.Session.Place);
+        Assert.Single(second.Yard.Sparrows);
+        second.Session.Travel(new ScenePlace("mill", "door"));
+        Assert.Empty(second.Yard.Sparrows);
+        second.Yard.Spawn("of the new mill");
+        second.Session.Mark("door", inSave: true);
+        second.Session.Save("night");
+
+        second = Second();
+        second.Session.Load("night");
+        Assert.Equal(new ScenePlace("mill", "door"), second.Session.Place);
+        Assert.Equal("of the new mill", Assert.Single(second.Yard.Sparrows).Song);
+        second.Session.Travel(new ScenePlace("old mill"));
+        Assert.Equal("of the old mill", Assert.Single(second.Yard.Sparrows).Song);
+        // Each checkpoint means the scene of its own time.
+        second.Session.Return("door");
+        Assert.Equal("of the new mill", Assert.Single(second.Yard.Sparrows).Song);
+        second.Session.Return("loft");
+        Assert.Equal(("old mill", "of the old mill"), (second.Session.Place.Scene, Assert.Single(second.Yard.Sparrows).Song));
+        second.Session.Save("night");
+
+        // A release that does not know of the renaming any more keeps what its saves say.
+        var third = new Run(Store(), options: one => one.Options(scenes: ["yard", "mill", "old mill"]));
+        third.Session.Load("night");
+        third.Session.Return("door");
+        third.Session.Save("night");
+        second = Second();
+        second.Session.Load("night");
+        Assert.Equal("mill", second.Session.Place.Scene);
+    }
+
+    [Fact]
+    public void Two_scenes_may_exchange_their_names()
+    {
+        var first = new Run(Store(), options: one => one.Options(scenes: ["yard", "mill", "shed"]));
+        first.Session.StartNew();
+        first.Session.Travel(new ScenePlace("mill"));
+        first.Yard.Spawn("of the mill");
+        first.Session.Travel(new ScenePlace("shed"));
+        first.Yard.Spawn("of the shed");
+        first.Session.Save("evening");
+        Run Second() => new(
+            Store(), options: one => one.Options(scenes: ["yard", "mill", "shed"], former: new Dictionary<string, string> { ["mill"] = "shed", ["shed"] = "mill" }));
+        foreach (var slot in new[] { "evening", "night" })
+        {
+            var second = Second();
+            second.Session.Load(slot);
+            Assert.Equal(("mill", "of the shed"), (second.Session.Place.Scene, Assert.Single(second.Yard.Sparrows).Song));
+            second.Session.Travel(new ScenePlace("shed"));
+            Assert.Equal("of the mill", Assert.Single(second.Yard.Sparrows).Song);
+            second.Session.Travel(new ScenePlace("mill"));
+            second.Session.Save("night");
+        }
+    }
+
+    [Fact]
+    public void A_scene_whose_new_name_is_another_scenes_keeps_its_own()
+    {
+        var first = new Run(Store(), options: one => one.Options(scenes: ["yard", "mill", "shed", "barn"]));
+        first.Session.StartNew();
+        foreach (var scene in new[] { "mill", "shed", "barn" })
+        {
+            first.Session.Travel(new ScenePlace(scene));
+            first.Yard.Spawn(scene);
+        }
+        first.Session.Travel(new ScenePlace("yard"));
+        first.Session.Save("evening");
+        var second = new Run(Store(), options: one => one.Options(scenes: [], former: new Dictionary<string, string> { ["barn"] = "mill", ["mill"] = "shed" }));
+        second.Session.Load("evening");
+        Assert.Equal(["barn", "mill", "shed", "yard"], second.Session.State.Scenes.Names);
+        foreach (var scene in new[] { "mill", "shed", "barn" })
+        {
+            second.Session.Travel(new ScenePlace(scene));
+            Assert.Equal(scene, Assert.Single(second.Yard.Sparrows).Song);
+        }
+    }
+
+    [Fact]
     public void The_place_may_follow_from_the_progress()
     {
         var run = new Run(Store(), options: one => one.Options(placeOf: save => save.Runner.Deaths > 2 ? new ScenePlace("mill", "bed") : new ScenePlace("yard", "gate")));
@@ -323,7 +427,7 @@ public sealed class SessionTests : IDisposable
     public async Task A_checkpoint_puts_back_all_but_what_survives(bool elsewhere, bool throughASave)
     {
         var weather = new Weather();
-        SessionOptions<RunSave> Options(Run one) => one.Options(_clock, survives: [RunSave.Sections.Tally, "score"]);
+        SessionOptions<RunSave> Options(Run one) => one.Options(_clock, survives: [RunSave.Sections.Tally]);
         var run = new Run(Store(), options: Options);
         var score = new Weather();
         Register(run);
@@ -375,7 +479,7 @@ public sealed class SessionTests : IDisposable
         void Register(Run one)
         {
             one.Session.Register("weather", () => weather, state => weather = state);
-            one.Session.Register("score", () => score, state => score = state);
+            one.Session.Register("score", () => score, state => score = state, survives: true);
         }
     }
 

@@ -1,0 +1,35 @@
+using Lodrik.Slots;
+
+namespace Lodrik;
+
+// Reading for a session, which decides later whether what was read is what is played.
+public sealed partial class SaveStore<T>
+{
+    /// <summary>Reads a save. The current slot and the playthrough stay as they are, and no event is raised.</summary>
+    /// <param name="which">Which save.</param>
+    /// <param name="progress">Told how far it has got.</param>
+    /// <exception cref="SaveException">There is such a save, and it cannot be loaded.</exception>
+    internal LoadResult<T> Read(WhichSave which, IProgress<SaveProgress>? progress) => _slots.Now(files => Read(files, which, progress));
+
+    /// <inheritdoc cref="Read(WhichSave, IProgress{SaveProgress})"/>
+    internal Task<LoadResult<T>> ReadAsync(WhichSave which, IProgress<SaveProgress>? progress, CancellationToken cancellationToken) =>
+        _slots.InBackground(files => Read(files, which, progress), cancellationToken);
+
+    /// <summary>From here on what was read is played: its playthrough is the current one, and its slot unless it is a ring.</summary>
+    internal void GoOnWith(LoadResult<T> result) => Shown(Ask().Asked, result);
+
+    private ValueTask<LoadResult<T>> Read(SlotFiles files, WhichSave which, IProgress<SaveProgress>? progress) =>
+        which.Slot is { } slot ? Load(files, slot, null, progress)
+        : which.IsQuick ? QuickLoad(files, progress)
+        : Continue(files, null, progress);
+}
+
+/// <summary>Which save a session reads.</summary>
+/// <param name="Slot">That of a slot; null for the newest of several.</param>
+/// <param name="IsQuick">The newest quick save of the playthrough, and not the newest of all.</param>
+internal readonly record struct WhichSave(SlotName? Slot, bool IsQuick = false)
+{
+    public static WhichSave Quick => new(null, IsQuick: true);
+
+    public static WhichSave Newest => default;
+}
