@@ -175,7 +175,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
         var salvage = ProgramRun.Lodrik(["salvage", damaged, "-o", output, .. key]);
         Assert.Equal(1, salvage.Exit);
         Assert.Contains(expected, string.Join(' ', salvage.Out.Split(' ', StringSplitOptions.RemoveEmptyEntries)), StringComparison.Ordinal);
-        Assert.Contains("8 of 9 sections", salvage.Out, StringComparison.Ordinal);
+        Assert.Contains("9 of 10 sections", salvage.Out, StringComparison.Ordinal);
         Fine(["check", output, .. key]);
         Assert.Contains("Isolde Reedmere", Fine(["show", output, "warden/name", .. key]), StringComparison.Ordinal);
         Assert.Contains("a file of this name", ProgramRun.Lodrik(["salvage", damaged, "-o", output, .. key]).Error, StringComparison.Ordinal);

@@ -21,8 +21,8 @@ public sealed class ScriptToolTests(DemoSaves demo) : IDisposable
         var save = Json(0, "show", Path.Combine(demo.Folder, form, "evening"), "--json");
         Assert.Equal("Evening on the marsh", save.GetProperty("save").GetProperty("title").GetString());
         Assert.Equal(22440, save.GetProperty("save").GetProperty("played").GetDouble());
-        Assert.Equal(9, save.GetProperty("save").GetProperty("sections").GetArrayLength());
-        Assert.Equal(9, save.GetProperty("sections").EnumerateObject().Count());
+        Assert.Equal(10, save.GetProperty("save").GetProperty("sections").GetArrayLength());
+        Assert.Equal(10, save.GetProperty("sections").EnumerateObject().Count());
         Assert.Equal("driftLantern", save.GetProperty("sections").GetProperty("scenes/marsh").GetProperty("entities").GetProperty("#2").GetProperty("kind").GetString());
         Assert.Equal(6, Json(0, "show", Path.Combine(demo.Folder, form, "evening"), "warden/oil", "--json").GetInt32());
     }
@@ -32,7 +32,7 @@ public sealed class ScriptToolTests(DemoSaves demo) : IDisposable
     {
         var store = Path.Combine(demo.Folder, "encrypted", "evening");
         Assert.Empty(Json(0, "show", store, "--json").GetProperty("sections").EnumerateObject());
-        Assert.Equal(9, Json(0, "show", store, "--json", "--key", Path.Combine(demo.Folder, "keys", "demo.jwk")).GetProperty("sections").EnumerateObject().Count());
+        Assert.Equal(10, Json(0, "show", store, "--json", "--key", Path.Combine(demo.Folder, "keys", "demo.jwk")).GetProperty("sections").EnumerateObject().Count());
     }
 
     [Theory]

@@ -89,7 +89,7 @@ public sealed class ToolTests(DemoSaves demo) : IDisposable
     }
 
     [Theory]
-    [InlineData("wardens", "The sections are: warden, season, errands, scenes/harbour, scenes/marsh, scenes/saltworks, session/clock, session/place, session/weather.")]
+    [InlineData("wardens", "The sections are: warden, season, errands, scenes/harbour, scenes/marsh, scenes/saltworks, session/clock, session/names, session/place, session/weather.")]
     [InlineData("warden/hat", "There is no \"hat\" in warden. It has: name, position")]
     [InlineData("warden/satchel/7", "There is no \"7\" in warden/satchel. It has the items 0 to 0.")]
     [InlineData("warden/name/x", "It is a single value: Isolde Reedmere.")]
@@ -105,7 +105,7 @@ public sealed class ToolTests(DemoSaves demo) : IDisposable
     {
         var run = ProgramRun.Lodrik("check", demo.Evening(form));
         Assert.Equal((0, ""), (run.Exit, run.Error));
-        Assert.Equal(1 + 9, run.Out.Split("intact").Length - 1);
+        Assert.Equal(1 + 10, run.Out.Split("intact").Length - 1);
         Assert.Contains("5 files, nothing wrong", ProgramRun.Lodrik("check", Path.Combine(demo.Folder, form)).Out, StringComparison.Ordinal);
     }
 

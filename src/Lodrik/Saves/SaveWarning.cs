@@ -5,6 +5,9 @@ public enum SaveWarningCode
 {
     /// <summary>A text had half of a character pair, which no form can hold, and has U+FFFD instead.</summary>
     ReplacedText = 1,
+
+    /// <summary>An entity of a scene refers or belongs to an object that no scene knows, and was saved without it.</summary>
+    LostReference = 2,
 }
 
 /// <summary>Something that was saved otherwise than it stood.</summary>

@@ -30,6 +30,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
             if (!entity.Id.IsSpawned && manifest is null)
                 Open.Manifest.Add(entity.Id, entity.Kind.Name);
         }
+        Open.IsManifestAuthored = manifest is null;
         Open.Authored = TakeAuthored(live);
         _types = bindings.TypesFor(Open.Authored);
     }
@@ -41,7 +42,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     public IReadOnlyDictionary<EntityId, string> Manifest => Open.Manifest;
 
     /// <summary>Whether a restoration is under way, step by step.</summary>
-    public bool IsRestoring => _restoring is { IsDone: false };
+    public bool IsRestoring => _restoring is { IsAtWork: true };
 
     internal OpenScene<TScene> Open { get; }
 
@@ -60,6 +61,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         var live = LookAround();
         live.RequireIds();
         var tree = RefuseCircles(live);
+        var order = live.InOrder();
         var record = new SceneRecord { NextSpawn = _bindings.Numbers?.Invoke(Scene).Upcoming ?? 0 };
         (_captured, _capture) = (live, record);
         try
@@ -67,7 +69,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
             var taking = new SceneTaking<TScene>(live, this, record);
             taking.Declare(isWhole: !_bindings.OmitsUnchanged);
             record.MakeRoom(live.Count);
-            foreach (var index in live.InOrder())
+            foreach (var index in order)
             {
                 RefuseUnspawnable(live.All[index]);
                 Take(taking, live, tree, index);
@@ -79,9 +81,24 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
             _neighbours.Clear();
         }
         Open.Kept.AddEntities(record);
-        foreach (var id in Open.Manifest.Keys.Where(id => !live.Contains(id)).Order())
+        foreach (var id in Open.IsManifestAuthored ? GoneFrom(live, order) : Open.Manifest.Keys.Where(id => !live.Contains(id)).Order())
             record.AddGone(id);
         return record;
+    }
+
+    /// <summary>The placed entities that are not there: what was authored and what is there are both in the order of their ids.</summary>
+    private IEnumerable<EntityId> GoneFrom(LiveSet<TScene> live, int[] order)
+    {
+        var next = 0;
+        foreach (var authored in Open.Authored.Entities)
+        {
+            if (authored.Id.IsSpawned)
+                yield break;
+            while (next < order.Length && live.All[order[next]].Id.CompareTo(authored.Id) < 0)
+                next++;
+            if (next == order.Length || live.All[order[next]].Id != authored.Id)
+                yield return authored.Id;
+        }
     }
 
     /// <summary>Captures the scene as it is now and keeps it in the archive.</summary>

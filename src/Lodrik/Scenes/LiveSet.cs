@@ -22,7 +22,12 @@ internal sealed record StrayEntity<TScene>(LiveEntity<TScene> Entity, LiveEntity
 /// <summary>What is in a live scene at one moment, by id and by object.</summary>
 internal sealed class LiveSet<TScene> : ILiveSink<TScene>
 {
-    private readonly EntityIndex _byId;
+    // How many entities are looked at between two looks at the clock.
+    private const int Batch = 32;
+
+    private EntityIndex? _byId;
+    private string? _lastName;
+    private long _lastNumber;
     private readonly SceneBindings<TScene> _bindings;
     private readonly List<LiveEntity<TScene>> _all;
     private readonly List<StrayEntity<TScene>> _strays = [];
@@ -33,7 +38,6 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
     {
         Scene = scene;
         _bindings = bindings;
-        _byId = new EntityIndex(expected);
         _all = new List<LiveEntity<TScene>>(expected);
     }
 
@@ -91,10 +95,58 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
         var entity = new LiveEntity<TScene>(id, objects, slot);
         if (id == default)
             _strays.Add(new StrayEntity<TScene>(entity, null, failure));
-        else if (_byId.TryAdd(id, _all.Count))
+        else if (IsInOrder(id) || Index.TryAdd(id, _all.Count))
             _all.Add(entity);
         else
-            _strays.Add(new StrayEntity<TScene>(entity, _all[_byId.IndexOf(id)], null));
+            _strays.Add(new StrayEntity<TScene>(entity, _all[Index.IndexOf(id)], null));
+    }
+
+    /// <summary>
+    /// Whether an entity comes after all before it, and so is none of them. As long as all do, nothing has to be found by an index.
+    /// </summary>
+    private bool IsInOrder(EntityId id)
+    {
+        if (_byId is not null)
+            return false;
+        if (id.Name is { } name)
+        {
+            if (_lastName is not null && string.CompareOrdinal(_lastName, name) >= 0)
+                return false;
+            _lastName = name;
+        }
+        else
+        {
+            if (_lastNumber >= id.Number)
+                return false;
+            _lastNumber = id.Number;
+        }
+        return true;
+    }
+
+    private EntityIndex Index
+    {
+        get
+        {
+            foreach (var _ in MakeIndex())
+            {
+            }
+            return _byId!;
+        }
+    }
+
+    /// <summary>Makes the index that entities are found by, if there is none yet, and gives a value after every few of them.</summary>
+    public IEnumerable<int> MakeIndex()
+    {
+        if (_byId is not null)
+            yield break;
+        var index = new EntityIndex(_all.Count);
+        for (var i = 0; i < _all.Count; i++)
+        {
+            index.TryAdd(_all[i].Id, i);
+            if (i % Batch == 0)
+                yield return 0;
+        }
+        _byId = index;
     }
 
     /// <summary>Refuses a scene in which an object has no id or two have the same.</summary>
@@ -153,13 +205,13 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
         return order;
     }
 
-    public bool Contains(EntityId id) => _byId.IndexOf(id) >= 0;
+    public bool Contains(EntityId id) => Index.IndexOf(id) >= 0;
 
     /// <summary>The place of an entity; -1 if it is not there.</summary>
-    public int IndexOf(EntityId id) => _byId.IndexOf(id);
+    public int IndexOf(EntityId id) => Index.IndexOf(id);
 
     /// <summary>The object of an entity; null if it is not there.</summary>
-    public object? ObjectOf(EntityId id) => _byId.IndexOf(id) is >= 0 and var index ? _all[index].Object : null;
+    public object? ObjectOf(EntityId id) => Index.IndexOf(id) is >= 0 and var index ? _all[index].Object : null;
 
     /// <summary>The place of the entity that an object is; -1 if it is none.</summary>
     public int IndexOf(object entity)
@@ -167,7 +219,7 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
         // The object is asked for its id first, which the scene has it under in all but odd cases.
         foreach (var family in _bindings.FamiliesOf(entity.GetType()))
         {
-            if (_byId.IndexOf(family.IdOf(Scene, entity)) is >= 0 and var known && SameObject.Comparer.Equals(_all[known].Object, entity))
+            if (Index.IndexOf(family.IdOf(Scene, entity)) is >= 0 and var known && SameObject.Comparer.Equals(_all[known].Object, entity))
                 return known;
         }
         if (_byObject is null)

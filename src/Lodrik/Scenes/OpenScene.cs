@@ -8,6 +8,9 @@ internal sealed class OpenScene<TScene>(TScene scene)
     /// <summary>The placed entities of the scene as the designer left it, and their kinds.</summary>
     public Dictionary<EntityId, string> Manifest { get; } = [];
 
+    /// <summary>Whether the manifest is what was in the scene when it began, and not one that was stored.</summary>
+    public bool IsManifestAuthored { get; set; }
+
     /// <summary>The scene as the designer left it.</summary>
     public SceneRecord Authored { get; set; } = new();
 

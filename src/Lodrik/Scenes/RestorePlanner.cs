@@ -14,7 +14,8 @@ internal sealed partial class RestorePlanner<TScene>
     private readonly SceneBindings<TScene> _bindings;
     private readonly SceneRecord _record;
     private readonly SceneRecord _authored;
-    private readonly IReadOnlyDictionary<EntityId, string> _manifest;
+    private readonly Dictionary<EntityId, string> _manifest;
+    private readonly bool _isManifestAuthored;
     private readonly LiveSet<TScene> _live;
     private readonly IEnumerable<int> _lookAround;
     private readonly List<RestoreStep> _steps = [];
@@ -28,18 +29,21 @@ internal sealed partial class RestorePlanner<TScene>
     private int[] _byAuthoredIndex = [];
     private bool[] _isRemoved = [];
 
+    // The targets that the references lead to, in the order of the targets; -1 for those that are none.
+    private readonly List<int> _referred = [];
+    private int[] _firstReference = [];
+    private string? _lastName;
+    private SceneKind<TScene>? _lastKind;
+    private KindObjects<TScene>? _lastObjects;
+
     /// <param name="bindings">The game's kinds.</param>
-    /// <param name="scene">The scene.</param>
-    /// <param name="expected">How many entities were in it last time.</param>
+    /// <param name="open">The scene, and how the designer left it.</param>
     /// <param name="record">What it is going to be.</param>
-    /// <param name="manifest">What the designer placed, with its kinds.</param>
-    /// <param name="authored">How the designer left it.</param>
-    public RestorePlanner(
-        SceneBindings<TScene> bindings, TScene scene, int expected, SceneRecord record, IReadOnlyDictionary<EntityId, string> manifest,
-        SceneRecord authored)
+    public RestorePlanner(SceneBindings<TScene> bindings, OpenScene<TScene> open, SceneRecord record)
     {
-        (_bindings, _record, _manifest, _authored) = (bindings, record, manifest, authored);
-        _lookAround = LiveSet<TScene>.LookAround(bindings, scene, expected, out _live);
+        (_bindings, _record, _manifest, _authored) = (bindings, record, open.Manifest, open.Authored);
+        _isManifestAuthored = open.IsManifestAuthored;
+        _lookAround = LiveSet<TScene>.LookAround(bindings, open.Scene, open.ExpectedCount, out _live);
     }
 
     /// <summary>Whether anything is created.</summary>
@@ -93,6 +97,19 @@ internal sealed partial class RestorePlanner<TScene>
         return _live.IndexOf(id) is >= 0 and var live && !_isRemoved[live] ? _live.All[live].Object : null;
     }
 
+    /// <summary>Where what was found for the references of a target begins.</summary>
+    public int FirstReferenceOf(int target) => target < _firstReference.Length ? _firstReference[target] : 0;
+
+    /// <summary>
+    /// The object that a reference leads to, which is likely to be what was found for it before; null if it is not there.
+    /// </summary>
+    /// <param name="id">The entity.</param>
+    /// <param name="place">The place of the reference among all of them. It is checked whether it is the one.</param>
+    public object? ObjectOf(EntityId id, int place) =>
+        place < _referred.Count && _referred[place] is >= 0 and var index && Targets[index] is { Slot: >= 0 } target && target.Id == id
+            ? target.Objects.ObjectAt(target.Slot)
+            : ObjectOf(id);
+
     /// <summary>Whether an entity is going to be there.</summary>
     public bool WillBeThere(EntityId id) => IndexOf(id) >= 0 || (_live.IndexOf(id) is >= 0 and var live && !_isRemoved[live]);
 
@@ -106,6 +123,12 @@ internal sealed partial class RestorePlanner<TScene>
             yield return step;
         foreach (var step in _lookAround)
             yield return step;
+        // What refers to something that the save does not mention looks for it in the live scene.
+        if (_live.Kinds.Any(objects => objects.Kind.HasParent || objects.Kind.HasReferences))
+        {
+            foreach (var step in _live.MakeIndex())
+                yield return step;
+        }
         _steps.EnsureCapacity(Math.Max(_record.Entities.Count, _live.Count));
         _targets.EnsureCapacity(Math.Max(_record.Entities.Count, _live.Count));
         _byRecordIndex = NewIndex(_record.Entities.Count);
@@ -117,11 +140,12 @@ internal sealed partial class RestorePlanner<TScene>
         var authoredOf = NewIndex(_record.Entities.Count);
         var isThere = new bool[_authored.Entities.Count];
         var unsaved = new List<int>();
+        var (nextSaved, nextAuthored) = (default(NextEntity), default(NextEntity));
         for (var live = 0; live < _live.Count; live++)
         {
             var id = _live.All[live].Id;
-            var index = _record.TryIndexOf(id);
-            var authored = id.IsSpawned ? -1 : _authored.TryIndexOf(id);
+            var index = _record.TryIndexOf(id, ref nextSaved);
+            var authored = id.IsSpawned ? -1 : _authored.TryIndexOf(id, ref nextAuthored);
             if (authored >= 0)
                 isThere[authored] = true;
             if (index < 0)
@@ -158,9 +182,11 @@ internal sealed partial class RestorePlanner<TScene>
     public IEnumerable<int> FindDangling(Func<EntityReference, bool?> willBeThere)
     {
         var buffer = new List<EntityReference>();
+        _firstReference = new int[_targets.Count];
         for (var index = 0; index < _targets.Count; index++)
         {
             var target = _targets[index];
+            _firstReference[index] = _referred.Count;
             if (index % Batch == 0)
                 yield return 0;
             if (!target.Kind.HasReferences || target.RecordIndex < 0)
@@ -170,7 +196,9 @@ internal sealed partial class RestorePlanner<TScene>
             {
                 foreach (var reference in ReferenceColumns.Get(columns[link], target.RecordIndex, buffer))
                 {
-                    if (reference.Scene is null ? WillBeThere(reference.Id) : willBeThere(reference) ?? true)
+                    var referred = reference.Scene is null ? IndexOf(reference.Id) : -1;
+                    _referred.Add(referred);
+                    if (referred >= 0 || (reference.Scene is null ? WillBeThere(reference.Id) : willBeThere(reference) ?? true))
                         continue;
                     _warnings.Add(
                         $"{target.Kind.Name} {target.Id} refers to {reference} as its {target.Kind.Members[link].Name}, which is not "
@@ -185,7 +213,7 @@ internal sealed partial class RestorePlanner<TScene>
     {
         var saved = _record.Entities[index];
         var live = liveIndex < 0 ? default : _live.All[liveIndex];
-        if (_bindings.Find(saved.Kind) is not { } kind)
+        if (KindNamed(saved.Kind) is not { } kind)
         {
             Step(saved, RestoreAction.UnknownKind, "the game has no such kind; it is kept for the next save");
             _passedOver.Add(index);
@@ -283,11 +311,11 @@ internal sealed partial class RestorePlanner<TScene>
             var id = _authored.Entities[index].Id;
             if (index % Batch == 0)
                 yield return 0;
-            if (!_manifest.TryGetValue(id, out var kind))
+            if (_isManifestAuthored ? id.IsSpawned : !_manifest.ContainsKey(id))
                 continue;
             placed++;
             if (!isThere[index] && !_record.IsGone(id) && !IsInRecord(id))
-                BringBackAuthored(id, kind, "it was removed since the save, and is there in it as the designer left it");
+                BringBackAuthored(id, _manifest[id], "it was removed since the save, and is there in it as the designer left it");
         }
         if (placed == _manifest.Count)
             yield break;
@@ -346,7 +374,7 @@ internal sealed partial class RestorePlanner<TScene>
         var target = new RestoreTarget<TScene>
         {
             Id = saved.Id,
-            Objects = _live.ObjectsOf(kind),
+            Objects = ObjectsOf(kind),
             Slot = slot,
             IsSpawned = slot < 0,
             RecordIndex = index,
@@ -361,10 +389,22 @@ internal sealed partial class RestorePlanner<TScene>
             _byAuthoredIndex[authoredIndex] = _targets.Count;
         _targets.Add(target);
         Spawns |= target.IsSpawned;
-        LargestNumber = Math.Max(LargestNumber, target.Id.Number);
+        if (SpawnNumbers.IsInReach(target.Id.Number))
+            LargestNumber = Math.Max(LargestNumber, target.Id.Number);
         TargetSteps += 1 + One(target.IsSpawned) + One(kind.HasParent && !target.LeavesParent) + One(kind.HasReferences)
             + One(kind.HasSettled);
     }
+
+    // Entities of a kind mostly come one after the other.
+    private SceneKind<TScene>? KindNamed(string name)
+    {
+        if (!ReferenceEquals(name, _lastName))
+            (_lastName, _lastKind) = (name, _bindings.Find(name));
+        return _lastKind;
+    }
+
+    private KindObjects<TScene> ObjectsOf(SceneKind<TScene> kind) =>
+        _lastObjects is { } last && last.Kind == kind ? last : _lastObjects = _live.ObjectsOf(kind);
 
     private static int One(bool isDone) => isDone ? 1 : 0;
 

@@ -7,7 +7,7 @@ namespace Lodrik;
 /// The scenes of a save, by name: a member of the save root. Each scene is a section of its own, and is decoded when it is asked
 /// for; a scene that was not visited stays as it was loaded.
 /// </summary>
-public sealed class SceneArchive : ISectionGroup
+public sealed class SceneArchive : ISectionGroup, IWarningGroup
 {
     // A value is a SceneRecord, or the UndecodedSection that it will be made of.
     private readonly SortedDictionary<string, object> _scenes = new(StringComparer.Ordinal);
@@ -78,6 +78,8 @@ public sealed class SceneArchive : ISectionGroup
     // A record is a copy that nothing changes: another content is another record.
     object? ISectionGroup.IdentityOf(string name) => _scenes.GetValueOrDefault(name);
 
+    IReadOnlyList<string> IWarningGroup.WarningsOf(string name) => (_scenes.GetValueOrDefault(name) as SceneRecord)?.Warnings ?? [];
+
     void ISectionGroup.WriteSection<TWriter>(string name, ref TWriter writer) => Get(name)!.Write(ref writer);
 
     void ISectionGroup.TakeSections(IReadOnlyList<UndecodedSection> sections)
@@ -115,4 +117,9 @@ public sealed class SpawnNumbers
 
     // Scenes may share one source: restoring one of them must not hand out a number that another uses.
     internal void ContinueFrom(long upcoming) => Upcoming = Math.Max(Upcoming, upcoming);
+
+    /// <summary>
+    /// Whether counting could get to a number. Engines have ids that are spread over all 64 bits; one of those must not use up the numbers.
+    /// </summary>
+    internal static bool IsInReach(long number) => number / 3 <= SceneRecord.LargestNextSpawn / 2;
 }

@@ -14,6 +14,7 @@ internal sealed class SceneAtWork<TScene>(
     private readonly List<object> _remembered = [];
     private readonly Dictionary<string, LiveSet<TScene>> _neighbours = [];
     private readonly List<Action> _undo = [];
+    private int _nextReference;
 
     /// <summary>Marks a reference to an object that was remembered: no scene has a name with a null character.</summary>
     private const string RememberedScene = "\0";
@@ -51,7 +52,7 @@ internal sealed class SceneAtWork<TScene>(
         while (!HasRead())
             yield return 0;
         Record = KeptEntities.BringForward(reading.GetAwaiter().GetResult(), bindings, of.Manifest);
-        Planner = new RestorePlanner<TScene>(bindings, Scene, of.ExpectedCount, Record, of.Manifest, of.Authored);
+        Planner = new RestorePlanner<TScene>(bindings, of, Record);
         foreach (var step in Planner.Decide())
             yield return step;
     }
@@ -61,11 +62,15 @@ internal sealed class SceneAtWork<TScene>(
     public PutSource SourceOf(in RestoreTarget<TScene> target) =>
         new(Record, target.RecordIndex, of.Authored, target.AuthoredIndex);
 
+    /// <summary>From here on the references of a target are asked for, one after the other.</summary>
+    public void ExpectReferencesOf(int target) => _nextReference = Planner.FirstReferenceOf(target);
+
     /// <summary>The object of a reference while the scene is being restored.</summary>
     public object? Find(EntityReference reference)
     {
         if (reference.Scene is null)
-            return Planner.ObjectOf(reference.Id);
+            return Planner.ObjectOf(reference.Id, _nextReference++);
+        _nextReference++;
         return FindInOthers?.Invoke(reference) is (true, var found) ? found : FindElsewhere(reference);
     }
 

@@ -49,6 +49,9 @@ public sealed class SceneRestoration<TScene>
     /// <summary>Whether it is over: done, cancelled or failed.</summary>
     public bool IsDone => _report is not null || _isAbandoned;
 
+    /// <summary>Whether the scene is still being worked on: a restoration that was given up rolls it back first.</summary>
+    internal bool IsAtWork => !IsDone || _isActing;
+
     /// <summary>Whether the scene is what it was before or what it was to become; false if rolling it back failed as well.</summary>
     internal bool IsSceneWhole { get; private set; } = true;
 
@@ -358,6 +361,7 @@ public sealed class SceneRestoration<TScene>
             if (!target.Kind.HasReferences)
                 continue;
             Doing("resolving the references of", target.Id, target.Objects);
+            scene.ExpectReferencesOf(index);
             target.Objects.PutReferences(target.Slot, scene.SourceOf(target), scene, target.Id, scene.Lost);
             yield return 0;
         }

@@ -38,6 +38,8 @@ internal sealed class SceneRollBack<TScene>(
         foreach (var scene in _scenes)
             scene.Spawn();
         foreach (var scene in _scenes)
+            Try(() => scene.RemoveExtra(() => LiveSet<TScene>.Of(bindings, scene.Of.Scene)));
+        foreach (var scene in _scenes)
             scene.PutParents();
         foreach (var scene in _scenes)
             scene.PutParts();
@@ -57,6 +59,8 @@ internal sealed class SceneRollBack<TScene>(
     private sealed class RolledScene(SceneRollBack<TScene> owner, SceneAtWork<TScene> scene, LiveSet<TScene> now) : IEntityLookup
     {
         private readonly Dictionary<EntityId, LiveEntity<TScene>> _there = [];
+        private readonly HashSet<object> _removed = new(SameObject.Comparer);
+        private bool _hasSpawned;
 
         public void Remove()
         {
@@ -84,9 +88,15 @@ internal sealed class SceneRollBack<TScene>(
                     owner.Try(() => live.Objects.PutParent(live.Slot, null, null));
             }
             foreach (var stray in now.Strays)
-                owner.Try(() => stray.Entity.Objects.Remove(stray.Entity.Slot));
+                Remove(stray.Entity);
             foreach (var (_, live) in removed.OrderByDescending(one => one.Depth))
-                owner.Try(() => live.Objects.Remove(live.Slot));
+                Remove(live);
+        }
+
+        private void Remove(LiveEntity<TScene> live)
+        {
+            _removed.Add(live.Object);
+            owner.Try(() => live.Objects.Remove(live.Slot));
         }
 
         private bool WasThere(LiveEntity<TScene> live) => scene.Before.Find(live.Id) is { } was && was.Kind == live.Kind.Name;
@@ -100,7 +110,24 @@ internal sealed class SceneRollBack<TScene>(
                 if (_there.ContainsKey(entity.Id) || scene.KindNamed(entity.Kind) is not { CanSpawn: true } kind)
                     continue;
                 var objects = now.ObjectsOf(kind);
+                _hasSpawned = true;
                 owner.Try(() => _there.Add(entity.Id, new LiveEntity<TScene>(entity.Id, objects, objects.Spawn(entity.Id))));
+            }
+        }
+
+        /// <summary>Removes what the spawn callbacks created beside what they were asked for.</summary>
+        /// <param name="lookAround">Looks at what is there after the spawning.</param>
+        public void RemoveExtra(Func<LiveSet<TScene>> lookAround)
+        {
+            if (!_hasSpawned)
+                return;
+            var after = lookAround();
+            var known = _there.Values.Select(live => live.Object).ToHashSet(SameObject.Comparer);
+            foreach (var live in after.All.Concat(after.Strays.Select(stray => stray.Entity)))
+            {
+                // What is destroyed at the end of the frame may still be there.
+                if (live.Kind.CanSpawn && !known.Contains(live.Object) && !_removed.Contains(live.Object))
+                    Remove(live);
             }
         }
 

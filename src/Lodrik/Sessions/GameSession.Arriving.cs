@@ -68,8 +68,8 @@ public sealed partial class GameSession<TSave, TScene>
     /// <param name="change">The change that the game was asked for.</param>
     /// <param name="problem">Why.</param>
     /// <param name="stands">
-    /// Whether the scene that was played before still stands. Otherwise travel to <see cref="Place"/>, which builds it anew and puts it back
-    /// as it was left, or load a save; nothing can be saved until then.
+    /// Whether the scene that was played before still stands. Otherwise travel to <see cref="Place"/>, which builds it anew and puts it
+    /// back as it was left, or load a save; nothing can be saved until then.
     /// </param>
     /// <returns>False where something else was asked for meanwhile.</returns>
     public bool Fail(SceneChange change, Exception problem, bool stands = false)
@@ -262,7 +262,9 @@ public sealed partial class GameSession<TSave, TScene>
         before.Trouble = SessionTrouble.Worse(before.Trouble, trouble);
     }
 
-    /// <summary>A game whose scene was left for nothing: it can be built anew, and be put back as it was captured when it was left.</summary>
+    /// <summary>
+    /// A game whose scene was left for nothing: it can be built anew, and be put back as it was captured when it was left.
+    /// </summary>
     private static SessionTrouble WasLeft(PlayedGame<TSave, TScene> game, string why, Exception cause) => game.NotTaken is { } problem
         ? new SessionTrouble(
             $"{why} The scene \"{game.Place.Scene}\" was left, and it could not be captured then: {Sentence(problem)}", cause,
@@ -270,8 +272,8 @@ public sealed partial class GameSession<TSave, TScene>
         : new SessionTrouble($"{why} The scene \"{game.Place.Scene}\" was left.", cause, SessionCure.Travel);
 
     /// <summary>
-    /// Gives up the change that is under way, as something else is asked for: whoever waits for it is told so, and a scene that was half put
-    /// back is as it was.
+    /// Gives up the change that is under way, as something else is asked for: whoever waits for it is told so, and a scene that was half
+    /// put back is as it was.
     /// </summary>
     /// <returns>What the parts of the game had before the change; null where they were not touched.</returns>
     private SubsystemMemory? DropRequest()
@@ -311,8 +313,8 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <summary>
-    /// Takes the scene down before it is left for a load, so that nothing of it is lost where that fails. The scene may be in any condition,
-    /// and what cannot be captured does not stand in the way of the load.
+    /// Takes the scene down before it is left for a load, so that nothing of it is lost where that fails. The scene may be in any
+    /// condition, and what cannot be captured does not stand in the way of the load.
     /// </summary>
     private static void CaptureIfPossible(PlayedGame<TSave, TScene> game)
     {

@@ -69,7 +69,7 @@ public sealed partial class GameSession<TSave, TScene>
         SectionReader.ReadAll(new PackedSource(marked.Sections), ref state);
         CallBack(() => KeepSurvivors(game.State, state));
         // The checkpoint may come from a save that is older than the names of today.
-        IReadOnlyCollection<string> renamed = state.Session.Get<PlaceState>(SessionArchive.PlaceSection)?.Renamed ?? [];
+        var renamed = state.Session.Renamed;
         _names.Rename(state.Scenes, renamed);
         var warnings = new List<string>();
         var place = _names.Today(marked.Shown.Place, renamed, warnings);
@@ -120,8 +120,8 @@ public sealed partial class GameSession<TSave, TScene>
         {
             if (!TSave.Root.Sections.Contains(name))
                 throw new SessionException(
-                    SaveErrorCode.NoSuchSection, $"The options let the section \"{name}\" survive, and {typeof(TSave).Name} has none of that "
-                        + "name.",
+                    SaveErrorCode.NoSuchSection, $"The options let the section \"{name}\" survive, but {typeof(TSave).Name} has no "
+                        + "such section.",
                     remedy: Spelling.Nearest(name, TSave.Root.Sections) is { } meant
                         ? $"Did you mean \"{meant}\"? A part of the game says that it survives where it is registered."
                         : "A part of the game says that it survives where it is registered (survives: true).");

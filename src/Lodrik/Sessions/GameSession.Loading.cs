@@ -56,13 +56,13 @@ public sealed partial class GameSession<TSave, TScene>
     {
         // Reading State makes the error where there was nothing to load.
         var state = result.State;
-        var place = state.Session.Get<PlaceState>(SessionArchive.PlaceSection);
+        var renamed = state.Session.Renamed;
         var warnings = new List<string>();
-        _names.Rename(state.Scenes, place?.Renamed ?? []);
-        var today = WhereIn(state, place, warnings);
+        _names.Rename(state.Scenes, renamed);
+        var today = WhereIn(state, renamed, warnings);
         var played = state.Session.Get<ClockState>(SessionArchive.ClockSection)?.Played ?? TimeSpan.Zero;
         return Prepare(
-            state, SceneChangeCause.Load, today, played, _names.RenamedAfter(place?.Renamed ?? []), warnings, done,
+            state, SceneChangeCause.Load, today, played, _names.RenamedAfter(renamed), warnings, done,
             () => _store.GoOnWith(result));
     }
 
@@ -89,11 +89,11 @@ public sealed partial class GameSession<TSave, TScene>
     private List<Action> PreparePuts(SessionArchive archive) =>
         [.. _subsystems.Values.Select(subsystem => CallBack(() => subsystem.Prepare(archive)))];
 
-    private ScenePlace WhereIn(TSave state, PlaceState? saved, List<string> warnings)
+    private ScenePlace WhereIn(TSave state, IReadOnlyCollection<string> renamed, List<string> warnings)
     {
-        var renamed = saved?.Renamed ?? [];
         if (_options.PlaceOf is not { } placeOf)
         {
+            var saved = state.Session.Get<PlaceState>(SessionArchive.PlaceSection);
             return _names.Today(
                 saved is { Scene.Length: > 0 } ? new ScenePlace(saved.Scene, saved.Entrance) : _options.Start, renamed, warnings);
         }

@@ -112,9 +112,8 @@ public sealed partial class GameSession<TSave, TScene>
     public async Task<QuitResult> QuitAsync(CancellationToken cancellationToken = default)
     {
         RefuseInCallback();
-        var receipt = SavesOnQuit
-            ? await _store.SaveAsync(SlotName.Auto, TakeDown().State, LabelOf(null), cancellationToken: cancellationToken).ConfigureAwait(true)
-            : null;
+        var receipt = !SavesOnQuit ? null : await _store
+            .SaveAsync(SlotName.Auto, TakeDown().State, LabelOf(null), cancellationToken: cancellationToken).ConfigureAwait(true);
         await _store.WaitForBackgroundAsync(cancellationToken).ConfigureAwait(true);
         Dispose();
         return new QuitResult(receipt, _store.FailedSaves);
@@ -127,7 +126,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// count.
     /// </summary>
     /// <exception cref="SaveException">Nothing is being played, or the newest save cannot be loaded.</exception>
-    public IReadOnlyList<StateChange> UnsavedChanges() => _store.UnsavedChanges(TakeDown().State, ClockSections);
+    public IReadOnlyList<StateChange> UnsavedChanges() => _store.UnsavedChanges(TakeDown().State, NotPlayed);
 
     /// <summary>
     /// What would be lost if the game were left now. What is being played is copied before this returns, and compared in the background.
@@ -135,10 +134,11 @@ public sealed partial class GameSession<TSave, TScene>
     /// <param name="cancellationToken">Gives it up.</param>
     /// <inheritdoc cref="UnsavedChanges()"/>
     public Task<IReadOnlyList<StateChange>> UnsavedChangesAsync(CancellationToken cancellationToken = default) =>
-        InTask(() => _store.UnsavedChangesAsync(TakeDown().State, ClockSections, cancellationToken));
+        InTask(() => _store.UnsavedChangesAsync(TakeDown().State, NotPlayed, cancellationToken));
 
     /// <summary>What changes without the player having done anything.</summary>
-    private static string[] ClockSections => [$"{SessionSection}/{SessionArchive.ClockSection}"];
+    private static string[] NotPlayed =>
+        [$"{SessionSection}/{SessionArchive.ClockSection}", $"{SessionSection}/{SessionArchive.NamesSection}"];
 
     /// <summary>What is being played as a tree of lines, in the form in which <c>lodrik show</c> shows a save.</summary>
     /// <param name="full">Whether long lists are shown to their end.</param>
@@ -173,9 +173,9 @@ public sealed partial class GameSession<TSave, TScene>
             TakeSubsystems(game.State);
         });
         var archive = game.State.Session;
-        archive.Put(
-            SessionArchive.PlaceSection,
-            new PlaceState { Scene = game.Place.Scene, Entrance = game.Place.Entrance, Renamed = [.. game.Renamed.Order(StringComparer.Ordinal)] });
+        archive.Put(SessionArchive.PlaceSection, new PlaceState { Scene = game.Place.Scene, Entrance = game.Place.Entrance });
+        if (game.Renamed.Count > 0)
+            archive.Put(SessionArchive.NamesSection, new NamesState { Renamed = [.. game.Renamed.Order(StringComparer.Ordinal)] });
         archive.Put(SessionArchive.ClockSection, new ClockState { Played = Clock.Played });
         WriteCheckpoints(archive, game.Checkpoints);
         return game;

@@ -32,7 +32,9 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <summary>What is played, wholly: the state, the place, the scene and the checkpoints belong together. Null for nothing.</summary>
     private PlayedGame<TSave, TScene>? _game;
 
-    /// <summary>The change that is under way, with the game that it leads to. Until it is done, nothing of <see cref="_game"/> is lost.</summary>
+    /// <summary>
+    /// The change that is under way, with the game that it leads to. Until it is done, nothing of <see cref="_game"/> is lost.
+    /// </summary>
     private SessionRequest<TSave, TScene>? _request;
 
     private SessionLoading<TSave>? _loading;
@@ -73,10 +75,10 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         get
         {
             if (_loading is not null)
-                throw NotReady("The state is being loaded, and what was played before is about to be replaced.", "Await LoadTask, or ask "
-                    + "IsReady.");
-            return Current?.State ?? throw NotReady("No game was started or loaded yet.", "Call StartNew, Load or Continue, and await "
-                + "LoadTask.");
+                throw NotReady(
+                    "The state is being loaded, and what was played before is about to be replaced.", "Await LoadTask, or ask IsReady.");
+            return Current?.State ?? throw NotReady(
+                "No game was started or loaded yet.", "Call StartNew, Load or Continue, and await LoadTask.");
         }
     }
 
@@ -97,7 +99,9 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <summary>The load that was begun last, of a save or of a new game: done when the scene stands.</summary>
     public Task<SessionArrival> LoadTask => _loaded.Task;
 
-    /// <summary>A load is done, and there is a new <see cref="State"/>; a new game and the way back to a checkpoint are loads too.</summary>
+    /// <summary>
+    /// A load is done, and there is a new <see cref="State"/>; a new game and the way back to a checkpoint are loads too.
+    /// </summary>
     public event EventHandler<SessionArrival>? Loaded;
 
     /// <summary>The player has arrived in a scene, for whatever cause.</summary>
@@ -124,19 +128,21 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <exception cref="SessionException">
     /// The name is another part's, or one of the session's own. Or a game is loaded already, and the part did not take what it has for it.
     /// </exception>
-    /// <exception cref="SaveException">A game is loaded already, and what it has for the part does not fit. It is not registered.</exception>
+    /// <exception cref="SaveException">
+    /// A game is loaded already, and what it has for the part does not fit. The part is not registered.
+    /// </exception>
     public void Register<T>(string name, Func<T> take, Action<T> put, bool survives = false) where T : IStateType<T>
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         ArgumentNullException.ThrowIfNull(take);
         ArgumentNullException.ThrowIfNull(put);
         RefuseInCallback();
-        if (name is SessionArchive.PlaceSection or SessionArchive.ClockSection
+        if (name is SessionArchive.PlaceSection or SessionArchive.ClockSection or SessionArchive.NamesSection
             || name.StartsWith(SessionArchive.CheckpointPrefix, StringComparison.Ordinal) || name.Contains('/', StringComparison.Ordinal)
             || LoneSurrogates.AreIn(name))
             throw new SessionException(SaveErrorCode.BadBinding,
-                $"\"{name}\" cannot be the name of a part of the game: the session has it for itself, or it has a slash or a lone surrogate "
-                    + "in it.");
+                $"\"{name}\" cannot be the name of a part of the game: the session uses it itself, or it contains a slash or a lone "
+                    + "surrogate.");
         var subsystem = new Subsystem<T>(name, take, put, survives);
         if (_subsystems.ContainsKey(name))
             throw new SessionException(
@@ -152,7 +158,9 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// Starts a new game: a fresh state, a playthrough of its own, the first scene as it was authored. The scene stands once the game has
     /// built it; <see cref="LoadTask"/> is done then.
     /// </summary>
-    /// <exception cref="SaveException">The first scene cannot be put up, and arrived within the call. What was played before goes on.</exception>
+    /// <exception cref="SaveException">
+    /// The game arrived within the call, and the first scene could not be put up. What was played before goes on.
+    /// </exception>
     public void StartNew() => StartNewGame();
 
     /// <summary>Starts a new game: a fresh state, a playthrough of its own, the first scene as it was authored.</summary>
@@ -268,8 +276,9 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     {
         _ = State;
         if (_request is { } request)
-            throw NotReady($"The scene \"{request.Game.Place.Scene}\" is not ready yet.", "Await LoadTask or what TravelAsync returned, or ask "
-                + "IsReady.");
+            throw NotReady(
+                $"The scene \"{request.Game.Place.Scene}\" is not ready yet.",
+                "Await LoadTask or what TravelAsync returned, or ask IsReady.");
         return _game!.Trouble is { } trouble ? throw trouble.ToException() : _game;
     }
 
@@ -293,8 +302,9 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private void RefuseInCallback()
     {
         if (_isCallingBack)
-            throw NotReady("A callback that the session or the scene's bindings called tried to load, travel or save.", "Do it after the "
-                + "change, in Loaded, Arrived or the next frame.");
+            throw NotReady(
+                "A callback of the session or of the scene's bindings tried to load, travel or save.",
+                "Do it after the change, in Loaded, Arrived or the next frame.");
     }
 
     /// <summary>Calls code of the game, which must not change anything of the session.</summary>

@@ -21,6 +21,7 @@ public sealed class SessionArchive : ISectionGroup
 {
     internal const string PlaceSection = "place";
     internal const string ClockSection = "clock";
+    internal const string NamesSection = "names";
     internal const string CheckpointPrefix = CheckpointShape.Prefix;
 
     private readonly SortedDictionary<string, ISessionSection> _sections = new(StringComparer.Ordinal);
@@ -48,6 +49,9 @@ public sealed class SessionArchive : ISectionGroup
     /// </returns>
     /// <exception cref="SaveException">The content does not fit the type.</exception>
     public T? Get<T>(string name) where T : IStateType<T> => _sections.TryGetValue(name, out var section) ? section.As<T>(name) : default;
+
+    /// <summary>The former names of scenes that are not used any more.</summary>
+    internal IReadOnlyCollection<string> Renamed => Get<NamesState>(NamesSection)?.Renamed ?? [];
 
     internal void Put(string name, ISessionSection section) => _sections[name] = section;
 

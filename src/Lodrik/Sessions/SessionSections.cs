@@ -70,8 +70,13 @@ internal sealed partial class PlaceState
     public string Scene { get; set; } = "";
 
     public string Entrance { get; set; } = "";
+}
 
-    /// <summary>The former names of scenes that do not occur in this save: a scene that has one of them now is another one.</summary>
+/// <summary>What the scenes of a save are called.</summary>
+[StateType]
+internal sealed partial class NamesState
+{
+    /// <summary>The former names that this save no longer uses: a scene that has one of them now is another one.</summary>
     public List<string> Renamed { get; set; } = [];
 }
 

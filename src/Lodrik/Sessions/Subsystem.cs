@@ -53,7 +53,8 @@ internal sealed class Subsystem<T>(string name, Func<T> take, Action<T> put, boo
             catch (Exception exception) when (exception is not OutOfMemoryException)
             {
                 throw new SessionException(
-                    SaveErrorCode.ForeignFailure, $"The part \"{name}\" of the game failed when it was given its state: {exception.Message}",
+                    SaveErrorCode.ForeignFailure, $"The part \"{name}\" of the game failed when it was given its state: "
+                        + $"{exception.Message}",
                     innerException: exception);
             }
         };

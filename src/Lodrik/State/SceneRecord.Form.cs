@@ -5,6 +5,12 @@ namespace Lodrik.Scenes;
 // How a scene is written and read.
 public sealed partial class SceneRecord
 {
+    /// <summary>
+    /// The largest number that a save may say comes next. No game gets there by counting; from a larger one, a stranger's save would leave
+    /// no numbers to hand out.
+    /// </summary>
+    internal const long LargestNextSpawn = 1L << 62;
+
     private static readonly KeyTable SceneKeys = new("nextSpawn", "gone", "kinds", "entities", "kept");
     private static readonly KeyTable KindKeys = new("members", "hasParent");
     private static readonly KeyTable EntityKeys = new("kind", "parent", "carried", "parts", "id");
@@ -28,7 +34,7 @@ public sealed partial class SceneRecord
             .Order(StringComparer.Ordinal).ToList();
         writer.BeginObject(3 + (kinds.Count > 0 ? 1 : 0) + (Kept is null ? 0 : 1));
         writer.WriteKey(SceneKeys, 0);
-        writer.WriteInteger(NextSpawn);
+        writer.WriteInteger(Math.Min(NextSpawn, LargestNextSpawn));
         writer.WriteKey(SceneKeys, 1);
         writer.BeginList(_gone.Count);
         foreach (var id in _gone)
@@ -91,7 +97,7 @@ public sealed partial class SceneRecord
             switch (key)
             {
                 case 0:
-                    scene.NextSpawn = reader.ReadInteger(0, long.MaxValue);
+                    scene.NextSpawn = reader.ReadInteger(0, LargestNextSpawn);
                     break;
                 case 1:
                     reader.BeginList();

@@ -165,6 +165,25 @@ public sealed partial class SceneRecord : IValueWriter
     /// <summary>The place of an entity; -1 where it is not in the record.</summary>
     internal int TryIndexOf(EntityId id) => Index.IndexOf(id);
 
+    /// <summary>
+    /// The place of an entity; -1 where it is not in the record. What is asked for in the order of the record is found without a search.
+    /// </summary>
+    /// <param name="id">The entity.</param>
+    /// <param name="next">Where the next entity is likely to be.</param>
+    internal int TryIndexOf(EntityId id, ref NextEntity next)
+    {
+        var likely = id.IsSpawned ? next.Spawned : next.Placed;
+        var found = likely < _entities.Count && _entities[likely].Id == id ? likely : Index.IndexOf(id);
+        if (found >= 0)
+        {
+            if (id.IsSpawned)
+                next.Spawned = found + 1;
+            else
+                next.Placed = found + 1;
+        }
+        return found;
+    }
+
     /// <summary>The column of a part, made with the first entity that has it.</summary>
     internal PartColumn Column(string kind, string part, Func<PartColumn> make)
     {
@@ -272,4 +291,13 @@ public sealed partial class SceneRecord : IValueWriter
             _columns.Add(kind, columns = []);
         return columns;
     }
+}
+
+/// <summary>
+/// Where in a record the entities are that come after those found last: placed ones and spawned ones each have their order.
+/// </summary>
+internal struct NextEntity
+{
+    public int Placed;
+    public int Spawned;
 }

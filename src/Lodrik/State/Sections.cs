@@ -82,6 +82,13 @@ public interface ISectionGroup
     void TakeSections(IReadOnlyList<UndecodedSection> sections);
 }
 
+/// <summary>A group that knows what could not be saved of a section as it is.</summary>
+internal interface IWarningGroup
+{
+    /// <summary>What is to be said of a section, a sentence each.</summary>
+    IReadOnlyList<string> WarningsOf(string name);
+}
+
 /// <summary>A section that has been checked and not decoded yet.</summary>
 public abstract class UndecodedSection
 {

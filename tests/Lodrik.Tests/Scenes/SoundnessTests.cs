@@ -1,5 +1,6 @@
 using System.Numerics;
 using Lodrik.Scenes;
+using Lodrik.Storage;
 
 namespace Lodrik.Tests.Scenes;
 
@@ -118,8 +119,55 @@ public sealed class SoundnessTests
                 "The float a refers to a Float as its leads that is not in the scene; the reference is not saved.",
             ],
             record.Warnings);
+        // Whoever saves is told, also where the scene was left long ago and its section is written again as it was.
+        using var store = SaveStore<ShoalSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage() });
+        var save = new ShoalSave();
+        save.Scenes.Put("reef", record);
+        for (var time = 0; time < 2; time++)
+        {
+            var warnings = store.Save("evening", save).Warnings;
+            Assert.Equal(record.Warnings, warnings.Select(warning => warning.Message));
+            Assert.All(warnings, warning => Assert.Equal((SaveWarningCode.LostReference, "scenes/reef"), (warning.Code, warning.Location.Section)));
+        }
+        Assert.Empty(store.Save("evening", store.Load("evening").State).Warnings);
         live.Restore(Shoal.Through(record, SaveForm.Json));
         Assert.Equal((null, null), (live.Scene["a"].Leads, live.Scene["a"].TiedTo));
+    }
+
+    [Fact]
+    public void A_strangers_save_leaves_numbers_to_hand_out()
+    {
+        var live = Shoal.Bindings(Shoal.HasParent).Begin(Shoal.Of("a"));
+        var own = new ShoalSave();
+        own.Scenes.Put("reef", live.Capture());
+        var text = StateFile.ToText(own);
+        const string One = "\"nextSpawn\": 1";
+        Assert.Contains(One, text, StringComparison.Ordinal);
+        Assert.Throws<SaveContentException>(() => StateFile.FromText<ShoalSave>(text.Replace(One, $"\"nextSpawn\": {long.MaxValue}", StringComparison.Ordinal)));
+        Assert.Throws<SaveContentException>(() => StateFile.FromText<ShoalSave>(text.Replace(One, "\"nextSpawn\": -1", StringComparison.Ordinal)));
+
+        // The largest number that is taken: what is spawned from there on can be saved and loaded, again and again.
+        var record = StateFile.FromText<ShoalSave>(text.Replace(One, $"\"nextSpawn\": {1L << 62}", StringComparison.Ordinal)).Scenes.Get("reef")!;
+        for (var time = 0; time < 3; time++)
+        {
+            live = Shoal.Bindings(Shoal.HasParent).Begin(Shoal.Of("a"));
+            live.Restore(record);
+            Assert.Equal(time, live.Scene.All.Count(one => one.Id.IsSpawned));
+            live.Scene.Add(new Float(live.Scene.Numbers.Next()));
+            record = Shoal.Through(live.Capture(), SaveForm.Json);
+        }
+    }
+
+    [Fact]
+    public void An_id_out_of_all_64_bits_does_not_use_up_the_numbers()
+    {
+        var live = Shoal.Bindings(Shoal.HasParent).Begin(Shoal.Of("a"));
+        live.Scene.Add(new Float(long.MaxValue));
+        live.Scene.Add(new Float(live.Scene.Numbers.Next()));
+        var again = Shoal.Bindings(Shoal.HasParent).Begin(Shoal.Of("a"));
+        again.Restore(Shoal.Through(live.Capture(), SaveForm.Binary));
+        Assert.Equal(2, again.Scene.Numbers.Next());
+        Assert.Equal(["#1", $"#{long.MaxValue}", "a"], again.Scene.All.Select(one => one.Id.ToString()).Order(StringComparer.Ordinal));
     }
 
     [Fact]

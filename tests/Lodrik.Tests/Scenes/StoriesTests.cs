@@ -37,16 +37,31 @@ public sealed class StoriesTests
     {
         var stories = long.TryParse(Environment.GetEnvironmentVariable("LODRIK_STORIES"), CultureInfo.InvariantCulture, out var many) ? many : 1500;
         Gen.Select(
-                Gen.Bool, Gen.Bool,
+                Gen.Bool, Gen.Bool, Gen.Enum<Habit>(),
                 Gen.Select(Gen.Enum<Act>(), Gen.Int[0, 11], Gen.Int[0, 5], Gen.Enum<SaveForm>()).Array[1, 40])
             .Sample(
-                (onlyIfChanged, isDeferred, story) =>
+                (onlyIfChanged, isDeferred, habit, story) =>
                 {
-                    var game = new Game(onlyIfChanged, isDeferred);
+                    var game = new Game(onlyIfChanged, isDeferred, habit);
                     foreach (var (act, which, other, form) in story)
                         game.Do(act, which, other, form);
                 },
                 iter: stories, threads: 2);
+    }
+
+    /// <summary>What the code of the game does beside what it is asked for.</summary>
+    private enum Habit
+    {
+        None,
+
+        /// <summary>What is spawned spawns something of its own.</summary>
+        SpawnsBeside,
+
+        /// <summary>The engine gives ids at the end of the frame.</summary>
+        LateIds,
+
+        /// <summary>Setters try to go on with the restoration that called them.</summary>
+        CallsBack,
     }
 
     /// <summary>What is known of an entity: of the saves that were made, or of the running scene.</summary>
@@ -57,6 +72,10 @@ public sealed class StoriesTests
     {
         private readonly bool _onlyIfChanged;
         private readonly bool _isDeferred;
+        private readonly Habit _habit;
+        private readonly List<(Float Entity, EntityId Id)> _late = [];
+        private SceneRestoration<Shoal>? _restoration;
+        private bool _isRestoring;
         private int _release = 1;
         private Shoal _shoal = null!;
         private LiveScene<Shoal> _live = null!;
@@ -69,9 +88,9 @@ public sealed class StoriesTests
         private Dictionary<string, string> _lostParents = [];
         private (byte[] Bytes, Dictionary<string, Known> Entities, HashSet<string> Gone)? _saved;
 
-        public Game(bool onlyIfChanged, bool isDeferred)
+        public Game(bool onlyIfChanged, bool isDeferred, Habit habit)
         {
-            (_onlyIfChanged, _isDeferred) = (onlyIfChanged, isDeferred);
+            (_onlyIfChanged, _isDeferred, _habit) = (onlyIfChanged, isDeferred, habit);
             Begin();
         }
 
@@ -144,9 +163,57 @@ public sealed class StoriesTests
             _live = Bindings().Begin(_shoal);
         }
 
-        private SceneBindings<Shoal> Bindings() => Shoal.Bindings(
+        private SceneBindings<Shoal> Bindings()
+        {
+            var bindings = Described();
+            return _habit == Habit.LateIds ? bindings.SettleAfter(1) : bindings;
+        }
+
+        private Float Spawn(EntityId id, string kind)
+        {
+            var spawned = _shoal.Add(new Float(_habit == Habit.LateIds ? default : id, kind));
+            if (_habit == Habit.LateIds)
+                _late.Add((spawned, id));
+            else if (_habit == Habit.SpawnsBeside && _isRestoring)
+                _shoal.Spawn();
+            return spawned;
+        }
+
+        private void EndFrame()
+        {
+            foreach (var (entity, id) in _late)
+                entity.Id = id;
+            _late.Clear();
+            if (_isDeferred)
+                _shoal.EndFrame();
+        }
+
+        /// <summary>What a callback asks of the scene and of the restoration is refused, and changes nothing.</summary>
+        private void CallBack()
+        {
+            if (_habit != Habit.CallsBack || !_isRestoring)
+                return;
+            Assert.Throws<SceneException>(_live.Capture);
+            Assert.Throws<SceneException>(_live.RestoreAuthored);
+            if (_restoration is not { } restoration)
+                return;
+            Assert.Throws<SceneException>(() => restoration.Step(TimeSpan.Zero));
+            Assert.Throws<SceneException>(restoration.Cancel);
+        }
+
+        private SceneBindings<Shoal> Described()
+        {
+            var names = new Queue<string>(KindNames);
+            return Described(names.Dequeue);
+        }
+
+        private string[] KindNames => KnowsStorks ? ["float", "stork"] : ["float"];
+
+        private SceneBindings<Shoal> Described(Func<string> nextName) => Shoal.Bindings(
             kind =>
             {
+                var name = nextName();
+                kind.Spawn((_, id) => Spawn(id, name)).Alive(one => one.Id != default && !_shoal.IsDying(one));
                 Shoal.HasCargo(kind);
                 kind.Part("lamp", one => new FloatLamp(one.IsLit), (one, lamp) => one.IsLit = lamp.IsLit)
                     .Part("oil", one => new OilLeft(one.Oil), (one, oil) =>
@@ -156,6 +223,7 @@ public sealed class StoriesTests
                     }, when: one => one.IsLit, onlyIfChanged: true)
                     .Reference("leads", one => one.Leads, (one, target) =>
                     {
+                        CallBack();
                         _fault();
                         one.Leads = target;
                     })
@@ -165,9 +233,9 @@ public sealed class StoriesTests
                         one.TiedTo = parent;
                     });
                 if (_isDeferred)
-                    kind.Alive(one => !_shoal.IsDying(one)).Remove((shoal, one) => shoal.Destroy(one));
+                    kind.Remove((shoal, one) => shoal.Destroy(one));
             },
-            _onlyIfChanged, KnowsStorks ? ["float", "stork"] : ["float"]);
+            _onlyIfChanged, KindNames);
 
         /// <summary>What the designer of this release says of an entity; null if it is not in the level.</summary>
         private Known? Authored(string name)
@@ -256,9 +324,20 @@ public sealed class StoriesTests
         private void Restore()
         {
             var (bytes, entities, gone) = _saved!.Value;
-            _live.RestoreFrom(StateFile.FromBytes<ShoalSave>(bytes).Scenes, "shoal");
-            if (_isDeferred)
-                _shoal.EndFrame();
+            _isRestoring = true;
+            var scenes = StateFile.FromBytes<ShoalSave>(bytes).Scenes;
+            if (_habit == Habit.LateIds)
+            {
+                var restoration = _live.BeginRestoreFrom(scenes, "shoal")!;
+                while (!restoration.Step(TimeSpan.FromMinutes(1)))
+                    EndFrame();
+            }
+            else
+            {
+                _live.RestoreFrom(scenes, "shoal");
+            }
+            _isRestoring = false;
+            EndFrame();
             var wanted = Wanted(entities, gone);
             Assert.Equal(
                 string.Join('\n', wanted.OrderBy(one => one.Key, StringComparer.Ordinal).Select(one => Print(one.Key, one.Value, wanted))),
@@ -325,7 +404,8 @@ public sealed class StoriesTests
         {
             // What is dark has no oil that anybody knows of; one that was removed and is created again begins anew with it.
             var before = PrintAll();
-            var restoration = _live.BeginRestoreFrom(StateFile.FromBytes<ShoalSave>(bytes).Scenes, "shoal")!;
+            var restoration = _restoration = _live.BeginRestoreFrom(StateFile.FromBytes<ShoalSave>(bytes).Scenes, "shoal")!;
+            _isRestoring = true;
             if (!cancels)
             {
                 _fault = () =>
@@ -338,7 +418,10 @@ public sealed class StoriesTests
                 {
                     while (!restoration.Step(TimeSpan.Zero))
                     {
+                        if (_habit == Habit.LateIds)
+                            EndFrame();
                     }
+                    _restoration = null;
                     // The story has fewer callbacks than that; what is there now is as good as after any other restoration.
                     _fault = () => { };
                     Restore();
@@ -352,7 +435,11 @@ public sealed class StoriesTests
             else
             {
                 for (var step = 0; step < after && !restoration.IsDone; step++)
-                    restoration.Step(TimeSpan.Zero);
+                {
+                    if (!restoration.Step(TimeSpan.Zero) && _habit == Habit.LateIds)
+                        EndFrame();
+                }
+                _restoration = restoration.IsDone ? null : restoration;
                 if (restoration.IsDone)
                 {
                     Restore();
@@ -360,8 +447,8 @@ public sealed class StoriesTests
                 }
                 restoration.Cancel();
             }
-            if (_isDeferred)
-                _shoal.EndFrame();
+            (_isRestoring, _restoration) = (false, null);
+            EndFrame();
             Assert.Equal(before, PrintAll());
         }
 

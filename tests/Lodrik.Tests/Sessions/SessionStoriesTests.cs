@@ -202,7 +202,9 @@ public sealed class SessionStoriesTests
                 case Act.StartNew:
                     Ask(() => new Pending
                     {
-                        World = new World(new ScenePlace("yard", "gate")), Cause = SceneChangeCause.NewGame, Settled = () =>
+                        World = new World(new ScenePlace("yard", "gate")),
+                        Cause = SceneChangeCause.NewGame,
+                        Settled = () =>
                         {
                             _current = null;
                             Assert.NotEqual(_playthrough, _store.Playthrough);
@@ -459,7 +461,9 @@ public sealed class SessionStoriesTests
                     Capture();
                 return new Pending
                 {
-                    World = _world! with { Place = new ScenePlace(scene, $"door {which}") }, Cause = SceneChangeCause.Travel, KeepsClock = true,
+                    World = _world! with { Place = new ScenePlace(scene, $"door {which}") },
+                    Cause = SceneChangeCause.Travel,
+                    KeepsClock = true,
                 };
             }, () => _session.TravelAsync(new ScenePlace(scene, $"door {which}")), () => _session.Travel(new ScenePlace(scene, $"door {which}")), which);
         }

@@ -31,6 +31,9 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
     /// <summary>Whether half of a character pair was replaced in some text.</summary>
     public bool HasReplacedText { get; init; }
 
+    /// <summary>What its group has to say of it, a sentence each.</summary>
+    public IReadOnlyList<string> Warnings { get; init; } = [];
+
     /// <summary>Whether the section was kept from an earlier snapshot, or is to be kept for a later one.</summary>
     public bool IsKept { get; init; }
 
@@ -51,7 +54,7 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
     public static PackedSection Of(ISectionGroup group, string name) => new(name, BinaryEncoding.Of(group, name));
 
     /// <summary>The same section with bytes of its own, which stay valid.</summary>
-    public PackedSection Copied() => new(name, cbor.ToArray()) { HasReplacedText = HasReplacedText, IsKept = true };
+    public PackedSection Copied() => new(name, cbor.ToArray()) { HasReplacedText = HasReplacedText, Warnings = Warnings, IsKept = true };
 
     /// <summary>Writes the content as one value: byte for byte where the writer is of the same form.</summary>
     public void WriteTo<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct

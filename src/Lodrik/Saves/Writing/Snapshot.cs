@@ -60,6 +60,8 @@ internal sealed class Snapshot : IDisposable
             new SaveLocation { Section = section.Name, Path = path },
             "The text had half of a character pair, most often because it was cut in the middle of an emoji; that half was replaced by "
                 + "U+FFFD."))),
+        .. Sections.SelectMany(section => section.Warnings.Select(
+            warning => new SaveWarning(SaveWarningCode.LostReference, new SaveLocation { Section = section.Name }, warning))),
     ];
 
     public void Dispose() => _body.Dispose();
@@ -133,7 +135,10 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
             {
                 throw Unsavable.At(content, full, BinaryPlace.PointerAt(body.Written[start..], BinaryPlace.End));
             }
-            Add(new Pending(full, identity, start, body.Length - start, TakeReplacedText(), null));
+            Add(new Pending(full, identity, start, body.Length - start, TakeReplacedText(), null)
+            {
+                Warnings = (group as IWarningGroup)?.WarningsOf(section) ?? [],
+            });
         }
     }
 
@@ -160,6 +165,7 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
             pending.Name, isKept ? bytes.ToArray() : bytes, pending.Shared is { } shared ? Finish(shared, isKept) : null)
         {
             HasReplacedText = pending.HasReplacedText,
+            Warnings = pending.Warnings,
             IsKept = isKept,
         };
     }
@@ -185,5 +191,7 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
     private sealed record Pending(string Name, SectionIdentity Identity, int Start, int Length, bool HasReplacedText, Pending? Shared)
     {
         public PackedSection? Known { get; init; }
+
+        public IReadOnlyList<string> Warnings { get; init; } = [];
     }
 }
