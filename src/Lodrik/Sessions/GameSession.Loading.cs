@@ -24,6 +24,9 @@ public sealed partial class GameSession<TSave, TScene>
         InTask(() =>
         {
             RefuseInCallback();
+            // What nobody wants any more does not end the load before it.
+            if (cancellationToken.IsCancellationRequested)
+                return Task.FromCanceled<SessionArrival>(cancellationToken);
             var cancel = CancellationTokenSource.CreateLinkedTokenSource(cancellationToken);
             var reading = _store.ReadAsync(which, progress, cancel.Token);
             DropLoading();

@@ -90,14 +90,15 @@ public sealed partial class GameSession<TSave, TScene>
         SaveAsync(SlotName.Quick, label, cancellationToken: cancellationToken);
 
     /// <summary>
-    /// Leaves what is being played: saves automatically if the policy says so and nothing holds it, and waits until all is on the disk.
+    /// Leaves what is being played: saves automatically if the policy says so and nothing holds it, and waits until all is on the disk. On
+    /// the way to another scene, what is saved is the game as it arrives there.
     /// </summary>
     /// <returns>The receipt, and which saves given to the background have failed, this session's last ones included.</returns>
     /// <exception cref="SaveException">It could not be saved; the session goes on.</exception>
     public QuitResult Quit()
     {
         RefuseInCallback();
-        var receipt = SavesOnQuit ? _store.Save(SlotName.Auto, TakeDown().State, LabelOf(null)) : null;
+        var receipt = SavesOnQuit ? _store.Save(SlotName.Auto, TakeDown(isLeaving: true).State, LabelOf(null)) : null;
         _store.WaitForBackground();
         Dispose();
         return new QuitResult(receipt, _store.FailedSaves);
@@ -113,13 +114,18 @@ public sealed partial class GameSession<TSave, TScene>
     {
         RefuseInCallback();
         var receipt = !SavesOnQuit ? null : await _store
-            .SaveAsync(SlotName.Auto, TakeDown().State, LabelOf(null), cancellationToken: cancellationToken).ConfigureAwait(true);
+            .SaveAsync(SlotName.Auto, TakeDown(isLeaving: true).State, LabelOf(null), cancellationToken: cancellationToken)
+            .ConfigureAwait(true);
         await _store.WaitForBackgroundAsync(cancellationToken).ConfigureAwait(true);
         Dispose();
         return new QuitResult(receipt, _store.FailedSaves);
     }
 
-    private bool SavesOnQuit => IsReady && _options.Autosave.OnQuit && _autosaves.Reasons.Count == 0;
+    private bool SavesOnQuit => (IsReady || IsOnTheWay) && _options.Autosave.OnQuit && _autosaves.Reasons.Count == 0;
+
+    /// <summary>Whether the player is between two scenes: the one left was captured, and the other is as it was saved.</summary>
+    private bool IsOnTheWay =>
+        _loading is null && _request is { Shown.Cause: SceneChangeCause.Travel } && _game is { Trouble: null, NotTaken: null };
 
     /// <summary>
     /// What would be lost if the game were left now: the differences to the newest save of this playthrough. The time played does not
@@ -163,13 +169,16 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <summary>What is being played, with everything in its state that a save of this moment holds.</summary>
-    private PlayedGame<TSave, TScene> TakeDown()
+    /// <param name="isLeaving">Whether the player may be on the way to another scene.</param>
+    private PlayedGame<TSave, TScene> TakeDown(bool isLeaving = false)
     {
         RefuseInCallback();
-        var game = RequireReady();
+        var isOnTheWay = isLeaving && IsOnTheWay;
+        var game = isOnTheWay ? _request!.Game : RequireReady();
         CallBack(() =>
         {
-            Capture(game);
+            if (!isOnTheWay)
+                Capture(game);
             TakeSubsystems(game.State);
         });
         var archive = game.State.Session;

@@ -703,6 +703,53 @@ public sealed class SessionChangeTests : IDisposable
         Assert.Equal("Rook", _store.Load("second").State.Runner.Name);
     }
 
+    [Theory, InlineData(false, false), InlineData(false, true), InlineData(true, false), InlineData(true, true)]
+    public async Task Leaving_on_the_way_to_another_scene_loses_nothing(bool asynchronous, bool isBuilt)
+    {
+        var session = Session(budget: TimeSpan.Zero, autosave: new AutosavePolicy { Interval = null, OnSceneChange = false });
+        session.StartNew();
+        _yard.Spawn("trill");
+        session.Travel(new ScenePlace("mill"));
+        _yard.Spawn("caw");
+        session.State.Runner.Name = "Wren";
+        _radio.Wind = 4;
+        _insteadOfBuilding = _ => { };
+        session.Travel(new ScenePlace("yard", "gate"));
+        if (isBuilt)
+        {
+            Build(session, _asked[^1]);
+            session.Tick();
+            Assert.False(session.IsReady);
+        }
+        Assert.NotNull((asynchronous ? await session.QuitAsync(Cancellation) : session.Quit()).Receipt);
+
+        _insteadOfBuilding = null;
+        session.Continue();
+        TickUntilReady(session);
+        Assert.Equal(("Wren", 4, new ScenePlace("yard", "gate")), (session.State.Runner.Name, _radio.Wind, session.Place));
+        Assert.Equal("trill", Assert.Single(_yard.Sparrows).Song);
+        session.Travel(new ScenePlace("mill"));
+        TickUntilReady(session);
+        Assert.Equal("caw", Assert.Single(_yard.Sparrows).Song);
+
+        // On the way to a game that is being loaded there is nothing to save.
+        _insteadOfBuilding = _ => { };
+        session.Continue();
+        Assert.Null(session.Quit().Receipt);
+    }
+
+    [Fact]
+    public async Task A_load_that_is_cancelled_before_it_begins_does_not_end_the_one_before()
+    {
+        var session = Played();
+        var first = session.LoadAsync("first", cancellationToken: Cancellation);
+        using var cancelled = new CancellationTokenSource();
+        await cancelled.CancelAsync();
+        await Assert.ThrowsAsync<TaskCanceledException>(() => session.LoadAsync("second", cancellationToken: cancelled.Token));
+        Assert.Equal("yard", (await Ticked(session, first)).Change.Scene);
+        Assert.Equal("Wren", session.State.Runner.Name);
+    }
+
     [Fact]
     public void Half_a_character_pair_is_refused_in_every_name()
     {
