@@ -200,7 +200,7 @@ public sealed class AsyncStoreTests
     [
         "Open", "OpenFolder", "StartPlaythrough", "Settings", "Dispose", "DisposeAsync", "WarmUpAsync",
         "IsStore", "IsGeneration", "IsInSlot", "TryFind", "ReadThumbnailBeside",
-        "Arrive", "Stay", "Tick", "Mark", "DeleteCheckpoint", "HoldAutosaves", "Print", "Register",
+        "Arrive", "Stay", "Fail", "Follow", "Tick", "Mark", "DeleteCheckpoint", "HoldAutosaves", "Print", "Register",
     ];
 
     [Theory]
