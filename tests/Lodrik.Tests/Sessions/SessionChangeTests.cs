@@ -440,6 +440,18 @@ public sealed class SessionChangeTests : IDisposable
     }
 
     [Fact]
+    public void A_load_that_takes_the_place_of_another_and_fails_goes_back_to_what_was_played_before_both()
+    {
+        var session = Played();
+        _insteadOfBuilding = _ => { };
+        session.Load("first");
+        session.Load("first");
+        Assert.Equal((1, TimeSpan.Zero), (_radio.Wind, session.Clock.Played));
+        Assert.True(session.Fail(_asked[^1], new FileNotFoundException("no such level"), stands: true));
+        AssertPlaysOnWithTheSecond(session);
+    }
+
+    [Fact]
     public void A_game_may_send_the_player_elsewhere_when_it_is_asked_for_a_scene()
     {
         var session = Played();
