@@ -2,7 +2,7 @@ using Lodrik.Slots;
 
 namespace Lodrik;
 
-// Reading for a session, which decides later whether what was read is what is played.
+// Which save is read, and reading for a session, which decides later whether what was read is what is played.
 public sealed partial class SaveStore<T>
 {
     /// <summary>Reads a save. The current slot and the playthrough stay as they are, and no event is raised.</summary>
@@ -22,6 +22,29 @@ public sealed partial class SaveStore<T>
         which.Slot is { } slot ? Load(files, slot, null, progress)
         : which.IsQuick ? QuickLoad(files, progress)
         : Continue(files, null, progress);
+
+    private ValueTask<LoadResult<T>> QuickLoad(SlotFiles files, IProgress<SaveProgress>? progress) => LoadAny(
+        files, SlotName.Quick, progress, async () =>
+        {
+            var quick = await files.Of(SlotName.Quick).ConfigureAwait(false);
+            var ring = await files.RingOf(SlotName.Quick, quick, Playthrough).ConfigureAwait(false);
+            return [.. ring.Select(generation => new SlotGeneration(SlotName.Quick, generation))];
+        });
+
+    private ValueTask<LoadResult<T>> Continue(
+        SlotFiles files, IReadOnlyCollection<SlotName>? among, IProgress<SaveProgress>? progress) => LoadAny(
+        files, SlotName.Auto, progress, async () => [.. (await Candidates(files, among).ConfigureAwait(false))
+            .Select(one => new SlotGeneration(one.Slot, GenerationOf(one)))]);
+
+    private ValueTask<LoadResult<T>> LoadGeneration(
+        SlotFiles files, SlotName slot, int generation, IProgress<SaveProgress>? progress) => LoadAny(
+        files, slot, progress, async () => [new SlotGeneration(slot, await files.Find(slot, generation).ConfigureAwait(false))]);
+
+    private ValueTask<LoadResult<T>> LoadAny(
+        SlotFiles files, SlotName slot, IProgress<SaveProgress>? progress, Func<ValueTask<List<SlotGeneration>>> find) =>
+        LoadAny(files, find, progress, file => Decode(file, null, progress, files.Calls.Cancellation),
+            () => new ValueTask<LoadResult<T>>(new LoadResult<T>(slot, new SlotException(
+                SaveErrorCode.NoSuchSlot, "There is no save to load.", remedy: "Ask Found before State, or use ContinueOrNew."))));
 }
 
 /// <summary>Which save a session reads.</summary>

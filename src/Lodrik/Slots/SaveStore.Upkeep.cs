@@ -320,29 +320,6 @@ public sealed partial class SaveStore<T>
 
     private static async ValueTask<bool> HasSaves(SlotFiles files) => (await files.All().ConfigureAwait(false)).Count > 0;
 
-    private ValueTask<LoadResult<T>> QuickLoad(SlotFiles files, IProgress<SaveProgress>? progress) => LoadAny(
-        files, SlotName.Quick, progress, async () =>
-        {
-            var quick = await files.Of(SlotName.Quick).ConfigureAwait(false);
-            var ring = await files.RingOf(SlotName.Quick, quick, Playthrough).ConfigureAwait(false);
-            return [.. ring.Select(generation => new SlotGeneration(SlotName.Quick, generation))];
-        });
-
-    private ValueTask<LoadResult<T>> Continue(
-        SlotFiles files, IReadOnlyCollection<SlotName>? among, IProgress<SaveProgress>? progress) => LoadAny(
-        files, SlotName.Auto, progress, async () => [.. (await Candidates(files, among).ConfigureAwait(false))
-            .Select(one => new SlotGeneration(one.Slot, GenerationOf(one)))]);
-
-    private ValueTask<LoadResult<T>> LoadGeneration(
-        SlotFiles files, SlotName slot, int generation, IProgress<SaveProgress>? progress) => LoadAny(
-        files, slot, progress, async () => [new SlotGeneration(slot, await files.Find(slot, generation).ConfigureAwait(false))]);
-
-    private ValueTask<LoadResult<T>> LoadAny(
-        SlotFiles files, SlotName slot, IProgress<SaveProgress>? progress, Func<ValueTask<List<SlotGeneration>>> find) =>
-        LoadAny(files, find, progress, file => Decode(file, null, progress, files.Calls.Cancellation),
-            () => new ValueTask<LoadResult<T>>(new LoadResult<T>(slot, new SlotException(
-                SaveErrorCode.NoSuchSlot, "There is no save to load.", remedy: "Ask Found before State, or use ContinueOrNew."))));
-
     private ValueTask<GenerationSummary?> Newest(SlotFiles files, IReadOnlyCollection<SlotName>? among) => SlotFiles.Read(async () =>
         (await Candidates(files, among).ConfigureAwait(false)).FirstOrDefault(one => one.Problem is null));
 
