@@ -44,12 +44,12 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private bool _isTelling;
     private Exception? _failureOfHandler;
 
-    /// <summary>Makes a session. Nothing is loaded: start a new game, or load one.</summary>
+    /// <summary>Creates a session without a game: start a new one or load a save.</summary>
     /// <param name="store">The game's saves. The session does not close it.</param>
     /// <param name="bindings">What the objects of the game's scenes are.</param>
-    /// <param name="options">What the session is to do.</param>
+    /// <param name="options">How the session works, and what it asks of the game.</param>
     /// <exception cref="SessionException">
-    /// An option names a section or a scene that there is not, or the bindings wait for frames and there is no budget for a frame.
+    /// An option names a section or a scene that does not exist, or the bindings wait for frames and no budget for a frame is set.
     /// </exception>
     public GameSession(SaveStore<TSave> store, SceneBindings<TScene> bindings, SessionOptions<TSave> options)
     {
@@ -173,41 +173,41 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <see cref="LoadTask"/> is done then.
     /// </summary>
     /// <param name="slot">The slot.</param>
-    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="progress">Receives the progress of the load.</param>
     /// <exception cref="SaveException">There is no such slot, or it cannot be loaded. What was played before goes on.</exception>
     public void Load(SlotName slot, IProgress<SaveProgress>? progress = null) => LoadNow(new WhichSave(slot), progress);
 
-    /// <summary>Loads a slot in the background; what is to be done on the game's thread is done in <see cref="Tick"/>.</summary>
+    /// <summary>Loads a slot in the background, and finishes on the game's thread, in <see cref="Tick"/>.</summary>
     /// <param name="slot">The slot.</param>
-    /// <param name="progress">Told how far the load has got.</param>
-    /// <param name="cancellationToken">Gives the load up, as long as it is in the background.</param>
-    /// <returns>Done when the scene stands; cancelled where something else was asked for meanwhile.</returns>
+    /// <param name="progress">Receives the progress of the load.</param>
+    /// <param name="cancellationToken">Cancels the load while it is in the background.</param>
+    /// <returns>Completes when the scene is ready; cancelled if something else was requested in the meantime.</returns>
     /// <exception cref="SaveException">There is no such slot, or it cannot be loaded. What was played before goes on.</exception>
     public Task<SessionArrival> LoadAsync(
         SlotName slot, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
         LoadBehind(new WhichSave(slot), progress, cancellationToken);
 
     /// <summary>Loads the newest quick save of this playthrough on this thread.</summary>
-    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="progress">Receives the progress of the load.</param>
     /// <inheritdoc cref="Load"/>
     public void QuickLoad(IProgress<SaveProgress>? progress = null) => LoadNow(WhichSave.Quick, progress);
 
     /// <summary>Loads the newest quick save of this playthrough in the background.</summary>
-    /// <param name="progress">Told how far the load has got.</param>
-    /// <param name="cancellationToken">Gives the load up, as long as it is in the background.</param>
+    /// <param name="progress">Receives the progress of the load.</param>
+    /// <param name="cancellationToken">Cancels the load while it is in the background.</param>
     /// <inheritdoc cref="LoadAsync"/>
     public Task<SessionArrival> QuickLoadAsync(
         IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
         LoadBehind(WhichSave.Quick, progress, cancellationToken);
 
-    /// <summary>Loads the newest save of all that can be loaded, on this thread.</summary>
-    /// <param name="progress">Told how far the load has got.</param>
+    /// <summary>Loads the newest save that can be loaded, on this thread.</summary>
+    /// <param name="progress">Receives the progress of the load.</param>
     /// <inheritdoc cref="Load"/>
     public void Continue(IProgress<SaveProgress>? progress = null) => LoadNow(WhichSave.Newest, progress);
 
-    /// <summary>Loads the newest save of all that can be loaded, in the background.</summary>
-    /// <param name="progress">Told how far the load has got.</param>
-    /// <param name="cancellationToken">Gives the load up, as long as it is in the background.</param>
+    /// <summary>Loads the newest save that can be loaded, in the background.</summary>
+    /// <param name="progress">Receives the progress of the load.</param>
+    /// <param name="cancellationToken">Cancels the load while it is in the background.</param>
     /// <inheritdoc cref="LoadAsync"/>
     public Task<SessionArrival> ContinueAsync(
         IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
@@ -224,7 +224,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
 
     /// <summary>Takes the player to another scene. The one that is left is remembered as it is, in memory until the next save.</summary>
     /// <param name="to">The scene, and where the player comes in.</param>
-    /// <returns>Done when the scene stands; cancelled where something else was asked for meanwhile.</returns>
+    /// <returns>Completes when the scene is ready; cancelled if something else was requested in the meantime.</returns>
     /// <inheritdoc cref="Travel" path="/exception"/>
     public Task<SessionArrival> TravelAsync(ScenePlace to) => InTask(() => TravelTo(to));
 
