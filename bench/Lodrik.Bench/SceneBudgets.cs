@@ -53,9 +53,10 @@ internal static class SceneBudgets
         var (linkedCapture, linkedRestore) = Measure(100_000, Linked, Link(Author(100_000)));
         yield return BudgetLine.Of("capture of 100,000 with a parent and a reference / 2 (us each)", linkedCapture, 2, 1);
         yield return BudgetLine.Of("restoration of 100,000 with a parent and a reference / 2 (us each)", linkedRestore, 2, 1);
-        var (longest, ninetyNine) = LongestStep(200_000);
-        yield return BudgetLine.Of("longest step of a restoration of 200,000 / a budget of 2 ms", longest, 2, 1.5);
-        yield return BudgetLine.Of("a hundredth of the steps are longer than / a budget of 2 ms", ninetyNine, 2, 1.5);
+        var (steps, idle) = Steps(200_000);
+        yield return BudgetLine.Of("longest step of 2 ms, restoring 200,000 / of a loop that does nothing (ms)", steps[^1], idle[^1], 1.5);
+        yield return BudgetLine.Of(
+            "99 % of the steps of 2 ms take at most / those of a loop that does nothing (ms)", At99(steps), At99(idle), 1.5);
 
         var things = Author(50_000, spawned: false);
         var live = Sparse.Begin(things);
@@ -76,34 +77,57 @@ internal static class SceneBudgets
         return things;
     }
 
-    /// <summary>Restores a scene that was built anew and lacks half of what was spawned, in slices of 2 ms.</summary>
-    private static (double Longest, double NinetyNine) LongestStep(int count)
+    private static double Idle()
+    {
+        var started = Stopwatch.GetTimestamp();
+        while (Stopwatch.GetElapsedTime(started).TotalMilliseconds < 2)
+        {
+        }
+        return Stopwatch.GetElapsedTime(started).TotalMilliseconds;
+    }
+
+    private static double At99(List<double> steps) => steps[steps.Count * 99 / 100];
+
+    /// <summary>
+    /// Restores a scene that was built anew and lacks half of what was spawned, in slices of 2 ms. A loop that only looks at the clock for
+    /// 2 ms shows what the machine adds. Gives the lengths of both, the longest last.
+    /// </summary>
+    private static (List<double> Steps, List<double> Idle) Steps(int count)
     {
         var save = new SceneSave();
         var things = Link(Author(count));
         Linked.Begin(things).CaptureTo(save.Scenes, "marsh");
         var archive = StateFile.FromBytes<SceneSave>(StateFile.ToBytes(save, SaveForm.Binary)).Scenes;
-        var steps = new List<double>();
+        var (steps, idle) = (new List<double>(), new List<double>());
         for (var run = 0; run < 4; run++)
         {
             var fresh = Link(Author(count).FindAll(one => !one.Id.IsSpawned || one.Id.Number % 4 == 1));
             var live = Linked.Begin(fresh);
-            var restoration = live.BeginRestoreFrom(archive, "marsh")!;
             GC.Collect();
+            for (var step = 0; step < 200; step++)
+                idle.Add(Idle());
+            var restoration = live.BeginRestoreFrom(archive, "marsh")!;
             var isDone = false;
             while (!isDone)
             {
                 var pause = GC.GetTotalPauseDuration();
                 var started = Stopwatch.GetTimestamp();
                 isDone = restoration.Step(TimeSpan.FromMilliseconds(2));
+                if (restoration.Progress.Done == 0)
+                {
+                    // The save is still being read in the background.
+                    Thread.Sleep(1);
+                    continue;
+                }
                 if (run > 0)
                     steps.Add(Stopwatch.GetElapsedTime(started).TotalMilliseconds);
-                if (Environment.GetEnvironmentVariable("LODRIK_STEPS") is not null && steps.Count > 0 && steps[^1] > 3)
+                if (Environment.GetEnvironmentVariable("LODRIK_STEPS") is not null && run > 0 && steps[^1] > 3)
                     Console.WriteLine($"{steps[^1]:F2} ms in {restoration.Progress} gc {(GC.GetTotalPauseDuration() - pause).TotalMilliseconds:F1}");
             }
         }
         steps.Sort();
-        return (steps[^1], steps[steps.Count * 99 / 100]);
+        idle.Sort();
+        return (steps, idle);
     }
 
     private static (double Capture, double Restore) Measure(int count, SceneBindings<List<Thing>> bindings, List<Thing> things)

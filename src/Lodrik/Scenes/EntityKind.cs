@@ -154,6 +154,11 @@ internal interface IEntityLookup
 
     /// <summary>The object of a reference; null if it is not there.</summary>
     object? Find(EntityReference reference);
+
+    /// <summary>
+    /// The object of a reference that a record has, when all those of an entity are asked for in their order; null if it is not there.
+    /// </summary>
+    object? FindNext(EntityReference reference) => Find(reference);
 }
 
 /// <summary>What an entity refers to, while it is being captured. One is used for all entities.</summary>
@@ -197,6 +202,9 @@ internal abstract class KindObjects<TScene>(SceneKind<TScene> kind)
 {
     public SceneKind<TScene> Kind => kind;
 
+    /// <summary>The number of the kind among those of the scene.</summary>
+    public int Number { get; set; }
+
     /// <summary>The part or reference that the game's code was asked about last, for the message if that fails.</summary>
     public string? Asked { get; protected set; }
 
@@ -239,11 +247,16 @@ internal abstract class KindObjects<TScene>(SceneKind<TScene> kind)
     public abstract void PutParent(int slot, EntityId? id, object? parent);
 
     public abstract void Settle(int slot);
+
+    /// <summary>Gives the room back to the pool, when nobody needs the objects any more.</summary>
+    public abstract void Release();
 }
 
 /// <summary>References that led nowhere when they were put, each with its place among those of its name.</summary>
 internal sealed class LostReferences
 {
+    private static readonly List<(int Place, EntityReference Reference)> None = [];
+
     private readonly Dictionary<(EntityId Id, string Name), List<(int Place, EntityReference Reference)>> _all = [];
 
     /// <summary>The name of the parent among the references: no part has an empty name.</summary>
@@ -257,7 +270,7 @@ internal sealed class LostReferences
     }
 
     public IReadOnlyList<(int Place, EntityReference Reference)> Of(EntityId id, string name) =>
-        _all.Count > 0 && _all.TryGetValue((id, name), out var lost) ? lost : [];
+        _all.Count > 0 && _all.TryGetValue((id, name), out var lost) ? lost : None;
 
     /// <summary>Something else was put in its place since.</summary>
     public void Forget(EntityId id, string name) => _all.Remove((id, name));

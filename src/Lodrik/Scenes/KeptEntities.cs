@@ -13,9 +13,9 @@ internal static class KeptEntities
         if (record.Kept is not { } kept)
             return record;
         var forward = new Dictionary<EntityId, int>();
-        for (var index = 0; index < kept.Entities.Count; index++)
+        for (var index = 0; index < kept.Count; index++)
         {
-            var (id, kind) = (kept.Entities[index].Id, kept.Entities[index].Kind);
+            var (id, kind) = (kept.EntityAt(index).Id, kept.EntityAt(index).Kind);
             if (bindings.Find(kind) is null || forward.ContainsKey(id))
                 continue;
             var isTaken = record.Find(id) is { } other && bindings.Find(other.Kind) is not null;
@@ -25,17 +25,17 @@ internal static class KeptEntities
         if (forward.Count == 0)
             return record;
         var brought = record.CopyHead();
-        for (var index = 0; index < record.Entities.Count; index++)
+        for (var index = 0; index < record.Count; index++)
         {
-            var entity = record.Entities[index];
+            var entity = record.EntityAt(index);
             if (forward.ContainsKey(entity.Id))
                 record.CopyEntity(index, brought.KeepBeside(entity));
             else if (brought.TryAdd(entity))
                 record.CopyEntity(index, brought);
         }
-        for (var index = 0; index < kept.Entities.Count; index++)
+        for (var index = 0; index < kept.Count; index++)
         {
-            var entity = kept.Entities[index];
+            var entity = kept.EntityAt(index);
             if (forward.GetValueOrDefault(entity.Id, -1) != index)
                 kept.CopyEntity(index, brought.KeepBeside(entity));
             else if (brought.TryAdd(entity))

@@ -56,7 +56,7 @@ internal sealed class KeptState
         _gone.Clear();
         foreach (var index in passedOver)
             _entities.Add((record, index));
-        for (var index = 0; index < record.Kept?.Entities.Count; index++)
+        for (var index = 0; index < record.Kept?.Count; index++)
             _entities.Add((record.Kept, index));
         foreach (var id in record.Gone)
         {
@@ -67,10 +67,10 @@ internal sealed class KeptState
         {
             if (column is not TreePartColumn)
                 continue;
-            for (var index = 0; index < record.Entities.Count; index++)
+            for (var index = 0; index < record.Count; index++)
             {
-                if (record.Entities[index].Kind == kind && column.Has(index))
-                    _withUnknownParts.Add(record.Entities[index].Id);
+                if (record.EntityAt(index).Kind == kind && column.Has(index))
+                    _withUnknownParts.Add(record.EntityAt(index).Id);
             }
         }
     }
@@ -93,7 +93,7 @@ internal sealed class KeptState
     {
         foreach (var (from, index) in _entities)
         {
-            var entity = from.Entities[index];
+            var entity = from.EntityAt(index);
             // Whoever has its id now, it waits for a game that knows it.
             var target = capture.TryAdd(entity) ? capture : capture.KeepBeside(entity);
             from.CopyEntity(index, target);

@@ -6,7 +6,7 @@ namespace Lodrik.Scenes;
 internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> kind, TScene scene) : KindObjects<TScene>(kind)
     where TEntity : notnull
 {
-    private readonly List<TEntity> _objects = [];
+    private readonly PooledList<TEntity> _objects = new();
     private readonly List<EntityReference> _one = [];
     private readonly List<object?> _targets = [];
 
@@ -30,7 +30,7 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
     {
         var entity = _objects[slot];
         var columns = kind.In(record).Columns;
-        var index = record.Entities.Count - 1;
+        var index = record.Count - 1;
         var authoredColumns = authored is null || authoredIndex < 0 ? null : kind.In(authored).Columns;
         var parts = kind.Parts;
         for (var i = 0; i < parts.Count; i++)
@@ -144,10 +144,11 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
                 continue;
             Asked = link.Name;
             var references = found == Found.Value ? ReferenceColumns.Get(column!, index, _one) : [];
+            var isOfRecord = columns.IsOfRecord(i + kind.Parts.Count, column);
             _targets.Clear();
             for (var place = 0; place < references.Count; place++)
             {
-                var target = lookup.Find(references[place]);
+                var target = isOfRecord ? lookup.FindNext(references[place]) : lookup.Find(references[place]);
                 _targets.Add(target);
                 if (target is null && !link.KeepsReferences)
                     lost?.Add(id, link.Name, place, references[place]);
@@ -180,6 +181,8 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
 
     public override void Settle(int slot) => kind.Settle(scene, _objects[slot]);
 
+    public override void Release() => _objects.Release();
+
     /// <summary>What there is to put for a part.</summary>
     private enum Found
     {
@@ -203,10 +206,12 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
         {
             _kind = kind;
             _record = source.Index >= 0 ? kind.In(source.Record) : default;
-            _authored = source.AuthoredIndex >= 0 && source.Authored.Entities[source.AuthoredIndex].Kind == kind.Name
+            _authored = source.AuthoredIndex >= 0 && source.Authored.EntityAt(source.AuthoredIndex).Kind == kind.Name
                 ? kind.In(source.Authored)
                 : default;
         }
+
+        public bool IsOfRecord(int member, PartColumn? column) => column is not null && column == _record.Columns?[member];
 
         public Found Find(int member, in PutSource source, out PartColumn? column, out int index)
         {

@@ -32,6 +32,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         }
         Open.IsManifestAuthored = manifest is null;
         Open.Authored = TakeAuthored(live);
+        live.Release();
         _types = bindings.TypesFor(Open.Authored);
     }
 
@@ -83,20 +84,23 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         Open.Kept.AddEntities(record);
         foreach (var id in Open.IsManifestAuthored ? GoneFrom(live, order) : Open.Manifest.Keys.Where(id => !live.Contains(id)).Order())
             record.AddGone(id);
+        order.Release();
+        tree?.Release();
+        live.Release();
         return record;
     }
 
     /// <summary>The placed entities that are not there: what was authored and what is there are both in the order of their ids.</summary>
-    private IEnumerable<EntityId> GoneFrom(LiveSet<TScene> live, int[] order)
+    private IEnumerable<EntityId> GoneFrom(LiveSet<TScene> live, PooledList<int> order)
     {
         var next = 0;
         foreach (var authored in Open.Authored.Entities)
         {
             if (authored.Id.IsSpawned)
                 yield break;
-            while (next < order.Length && live.All[order[next]].Id.CompareTo(authored.Id) < 0)
+            while (next < order.Count && live.All[order[next]].Id.CompareTo(authored.Id) < 0)
                 next++;
-            if (next == order.Length || live.All[order[next]].Id != authored.Id)
+            if (next == order.Count || live.All[order[next]].Id != authored.Id)
                 yield return authored.Id;
         }
     }
@@ -127,13 +131,22 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     }
 
     /// <summary>The object of an entity that is in the scene now; null if there is none.</summary>
-    public object? Find(EntityId id) => LookAround().ObjectOf(id);
+    public object? Find(EntityId id)
+    {
+        var live = LookAround();
+        var found = live.ObjectOf(id);
+        live.Release();
+        return found;
+    }
 
     /// <summary>The entity that an object of the scene is; null if it is none.</summary>
     public EntityId? IdOf(object entity)
     {
         ArgumentNullException.ThrowIfNull(entity);
-        return LookAround().IdOf(entity);
+        var live = LookAround();
+        var id = live.IdOf(entity);
+        live.Release();
+        return id;
     }
 
     /// <summary>What restoring a captured scene would do. Nothing is touched.</summary>
@@ -143,13 +156,15 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     {
         ArgumentNullException.ThrowIfNull(record);
         var work = AtWork(record, isSliced: false);
-        foreach (var _ in work.Plan())
+        var plan = new RestorePlan();
+        foreach (var _ in work.Plan(plan))
         {
         }
         foreach (var _ in work.Planner.FindDangling(_ => null))
         {
         }
-        return new RestorePlan(work.Planner.Steps, work.Planner.Warnings);
+        work.Release();
+        return plan;
     }
 
     /// <summary>
@@ -209,7 +224,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     public SceneRestoration<TScene> BeginRestoreAuthored() => BeginRestore(Open.Authored);
 
     internal SceneAtWork<TScene> AtWork(SceneRecord record, bool isSliced) => new(
-        _bindings, Open, record.Entities.Count,
+        _bindings, Open, record.Count,
         isSliced && TypedScene.MayHaveToRead(record, _types)
             ? Task.Run(() => TypedScene.Of(record, _types))
             : Task.FromResult(TypedScene.Of(record, _types)));
@@ -222,7 +237,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         // The archive may change while the scene is read in the background.
         var read = archive.Reader(name);
         SceneRecord Read() => TypedScene.Of(read(_types), _types);
-        return new(_bindings, Open, Open.Authored.Entities.Count, isSliced ? Task.Run(Read) : Task.FromResult(Read()));
+        return new(_bindings, Open, Open.Authored.Count, isSliced ? Task.Run(Read) : Task.FromResult(Read()));
     }
 
     private SceneRestoration<TScene> Begin(SceneAtWork<TScene> work)

@@ -25,20 +25,25 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
     // How many entities are looked at between two looks at the clock.
     private const int Batch = 32;
 
-    private EntityIndex? _byId;
-    private string? _lastName;
-    private long _lastNumber;
     private readonly SceneBindings<TScene> _bindings;
-    private readonly List<LiveEntity<TScene>> _all;
+    private readonly PooledList<LiveEntity<TScene>> _all;
     private readonly List<StrayEntity<TScene>> _strays = [];
     private readonly Dictionary<SceneKind<TScene>, KindObjects<TScene>> _objects = [];
+    private readonly List<KindObjects<TScene>> _kinds = [];
+    private EntityIndex? _byId;
     private Dictionary<object, int>? _byObject;
+    private string? _lastName;
+    private long _lastNumber;
+    private int _placed;
+    private bool _isPlacedInOrder = true;
+    private bool _isSpawnedInOrder = true;
+    private (object? Object, int Index) _lastFound;
 
     private LiveSet(SceneBindings<TScene> bindings, TScene scene, int expected)
     {
         Scene = scene;
         _bindings = bindings;
-        _all = new List<LiveEntity<TScene>>(expected);
+        _all = new PooledList<LiveEntity<TScene>>(expected);
     }
 
     /// <summary>Looks at what is in a scene.</summary>
@@ -54,39 +59,67 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
         return live;
     }
 
-    /// <summary>Looks at what is in a scene, and gives a value after each object, when it may be left for a while.</summary>
+    /// <summary>Looks at what is in a scene, and gives a value after some objects, when it may be left for a while.</summary>
     public static IEnumerable<int> LookAround(SceneBindings<TScene> bindings, TScene scene, int expected, out LiveSet<TScene> live)
     {
         live = new LiveSet<TScene>(bindings, scene, expected);
-        return Visit(bindings, live);
+        return live.Visit();
     }
 
-    private static IEnumerable<int> Visit(SceneBindings<TScene> bindings, LiveSet<TScene> live)
+    private IEnumerable<int> Visit()
     {
-        foreach (var family in bindings.Families)
+        foreach (var family in _bindings.Families)
         {
-            foreach (var step in family.Visit(live.Scene, live))
+            foreach (var step in family.Visit(Scene, this))
                 yield return step;
         }
+        // Where each comes after all before it, there are no doubles, and nothing has to be found by an index yet.
+        if (_isPlacedInOrder && _isSpawnedInOrder)
+            yield break;
+        var index = new EntityIndex(_placed);
+        var kept = 0;
+        for (var i = 0; i < _all.Count; i++)
+        {
+            var entity = _all[i];
+            if (index.TryAdd(entity.Id, kept))
+                _all[kept++] = entity;
+            else
+            {
+                _strays.Add(new StrayEntity<TScene>(entity, _all[index.IndexOf(entity.Id)], null));
+                _placed -= entity.Id.IsSpawned ? 0 : 1;
+            }
+            if (i % Batch == 0)
+                yield return 0;
+        }
+        while (_all.Count > kept)
+            _all.RemoveLast();
+        _byId = index;
     }
 
     public TScene Scene { get; }
 
     /// <summary>All of them, in the order in which the game has them.</summary>
-    public IReadOnlyList<LiveEntity<TScene>> All => _all;
+    public PooledList<LiveEntity<TScene>> All => _all;
 
     /// <summary>Objects without an id, and those whose id another has.</summary>
     public IReadOnlyList<StrayEntity<TScene>> Strays => _strays;
 
     /// <summary>The kinds that have been found.</summary>
-    public IEnumerable<KindObjects<TScene>> Kinds => _objects.Values;
+    public IReadOnlyList<KindObjects<TScene>> Kinds => _kinds;
+
+    /// <summary>The objects of a kind by the number of that.</summary>
+    public KindObjects<TScene> ObjectsAt(int number) => _kinds[number];
 
     public int Count => _all.Count;
 
     public KindObjects<TScene> ObjectsOf(SceneKind<TScene> kind)
     {
         if (!_objects.TryGetValue(kind, out var objects))
+        {
             _objects.Add(kind, objects = kind.Gather(Scene));
+            objects.Number = _kinds.Count;
+            _kinds.Add(objects);
+        }
         return objects;
     }
 
@@ -94,43 +127,38 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
     {
         var entity = new LiveEntity<TScene>(id, objects, slot);
         if (id == default)
+        {
             _strays.Add(new StrayEntity<TScene>(entity, null, failure));
-        else if (IsInOrder(id) || Index.TryAdd(id, _all.Count))
-            _all.Add(entity);
-        else
-            _strays.Add(new StrayEntity<TScene>(entity, _all[Index.IndexOf(id)], null));
-    }
-
-    /// <summary>
-    /// Whether an entity comes after all before it, and so is none of them. As long as all do, nothing has to be found by an index.
-    /// </summary>
-    private bool IsInOrder(EntityId id)
-    {
-        if (_byId is not null)
-            return false;
+            return;
+        }
         if (id.Name is { } name)
         {
-            if (_lastName is not null && string.CompareOrdinal(_lastName, name) >= 0)
-                return false;
+            _isPlacedInOrder &= _lastName is null || string.CompareOrdinal(_lastName, name) < 0;
             _lastName = name;
+            _placed++;
         }
         else
         {
-            if (_lastNumber >= id.Number)
-                return false;
+            _isSpawnedInOrder &= _lastNumber < id.Number;
             _lastNumber = id.Number;
         }
-        return true;
+        _all.Add(entity);
     }
 
     private EntityIndex Index
     {
         get
         {
-            foreach (var _ in MakeIndex())
-            {
-            }
+            if (_byId is null)
+                FinishIndex();
             return _byId!;
+        }
+    }
+
+    private void FinishIndex()
+    {
+        foreach (var _ in MakeIndex())
+        {
         }
     }
 
@@ -139,7 +167,7 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
     {
         if (_byId is not null)
             yield break;
-        var index = new EntityIndex(_all.Count);
+        var index = new EntityIndex(_placed);
         for (var i = 0; i < _all.Count; i++)
         {
             index.TryAdd(_all[i].Id, i);
@@ -155,7 +183,7 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
     {
         if (_strays.Count == 0)
             return;
-        var (entity, other, failure) = _strays[0];
+        var (entity, other, failure) = _strays.Find(stray => stray.Other is not null) ?? _strays[0];
         if (other is { } first)
         {
             throw new SceneException(
@@ -173,36 +201,29 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
     }
 
     /// <summary>The entities' places in the order of their ids: placed ones by name, then spawned ones by number.</summary>
-    public int[] InOrder()
+    public PooledList<int> InOrder()
     {
-        // Most scenes have each sort in order already; comparing numbers is much faster than comparing ids.
-        var order = new int[_all.Count];
-        var placed = _all.Count(one => !one.Id.IsSpawned);
-        var (names, numbers) = (new string[placed], new long[_all.Count - placed]);
-        var (name, number) = (0, 0);
-        var isSorted = true;
-        for (var i = 0; i < order.Length; i++)
-        {
-            var id = _all[i].Id;
-            if (id.Name is { } text)
-            {
-                isSorted &= name == 0 || string.CompareOrdinal(names[name - 1], text) <= 0;
-                order[name] = i;
-                names[name++] = text;
-            }
-            else
-            {
-                isSorted &= number == 0 || numbers[number - 1] <= id.Number;
-                order[placed + number] = i;
-                numbers[number++] = id.Number;
-            }
-        }
-        if (!isSorted)
-        {
-            MemoryExtensions.Sort(names.AsSpan(), order.AsSpan(0, placed), StringComparer.Ordinal);
-            MemoryExtensions.Sort(numbers.AsSpan(), order.AsSpan(placed));
-        }
+        // Most scenes have each sort in order already.
+        var order = new PooledList<int>();
+        order.Fill(_all.Count, 0);
+        var (placed, spawned) = (0, _placed);
+        for (var i = 0; i < _all.Count; i++)
+            order[_all[i].Id.IsSpawned ? spawned++ : placed++] = i;
+        if (!_isPlacedInOrder)
+            Sort(order.Span[.._placed], id => id.Name!, StringComparer.Ordinal);
+        if (!_isSpawnedInOrder)
+            Sort(order.Span[_placed..], id => id.Number, Comparer<long>.Default);
         return order;
+    }
+
+    // Comparing names or numbers that lie side by side is much faster than comparing ids.
+    private void Sort<TKey>(Span<int> order, Func<EntityId, TKey> keyOf, IComparer<TKey> comparer)
+    {
+        var keys = new PooledList<TKey>(order.Length);
+        foreach (var index in order)
+            keys.Add(keyOf(_all[index].Id));
+        keys.Span.Sort(order, comparer);
+        keys.Release();
     }
 
     public bool Contains(EntityId id) => Index.IndexOf(id) >= 0;
@@ -215,6 +236,16 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
 
     /// <summary>The place of the entity that an object is; -1 if it is none.</summary>
     public int IndexOf(object entity)
+    {
+        // Neighbours in a scene often belong to the same object.
+        if (_lastFound.Object is not null && ReferenceEquals(_lastFound.Object, entity))
+            return _lastFound.Index;
+        var index = Search(entity);
+        _lastFound = (entity, index);
+        return index;
+    }
+
+    private int Search(object entity)
     {
         // The object is asked for its id first, which the scene has it under in all but odd cases.
         foreach (var family in _bindings.FamiliesOf(entity.GetType()))
@@ -231,13 +262,23 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
         return _byObject.TryGetValue(entity, out var index) ? index : -1;
     }
 
+    /// <summary>Gives the room back to the pool, when nobody needs it any more. It is empty then.</summary>
+    public void Release()
+    {
+        _all.Release();
+        foreach (var objects in _kinds)
+            objects.Release();
+        (_byId, _byObject, _lastFound) = (null, null, default);
+    }
+
     /// <summary>The entity that an object is; null if it is none.</summary>
     public EntityId? IdOf(object entity) => IndexOf(entity) is >= 0 and var index ? _all[index].Id : default(EntityId?);
 
     /// <summary>What an entity belongs to: its place, or -1 for nothing; and, if that is not in the scene, its id or its object.</summary>
     public (int Index, EntityId? Id, object? Stranger) ParentOf(int index)
     {
-        var (_, objects, slot) = _all[index];
+        ref var entity = ref _all[index];
+        var (objects, slot) = (entity.Objects, entity.Slot);
         if (!objects.Kind.HasParent)
             return (-1, null, null);
         if (objects.NamesParent)

@@ -1,12 +1,22 @@
+using Lodrik.State;
+
 namespace Lodrik.Scenes;
 
 /// <summary>What belongs to what in a live scene, and how deep.</summary>
-internal sealed class LiveTree<TScene>(LiveSet<TScene> live)
+internal sealed class LiveTree<TScene>
 {
-    private readonly int[] _parents = new int[live.Count];
-    private readonly int[] _depths = new int[live.Count];
+    private readonly LiveSet<TScene> _live;
+    private readonly PooledList<int> _parents = new();
+    private readonly PooledList<int> _depths = new();
     private Dictionary<int, EntityId>? _outside;
     private Dictionary<int, object>? _strangers;
+
+    public LiveTree(LiveSet<TScene> live)
+    {
+        _live = live;
+        _parents.Fill(live.Count, -1);
+        _depths.Fill(live.Count, 0);
+    }
 
     public int ParentOf(int index) => _parents[index];
 
@@ -21,12 +31,19 @@ internal sealed class LiveTree<TScene>(LiveSet<TScene> live)
     /// <summary>The entities of a circle, if there is one: each belongs to the next, and the last to the first.</summary>
     public IReadOnlyList<int>? Circle { get; private set; }
 
+    /// <summary>Gives the room back to the pool, when nobody needs it any more.</summary>
+    public void Release()
+    {
+        _parents.Release();
+        _depths.Release();
+    }
+
     /// <summary>Looks at all entities, and gives a value after each.</summary>
     public IEnumerable<int> Climb()
     {
-        for (var index = 0; index < _parents.Length; index++)
+        for (var index = 0; index < _parents.Count; index++)
         {
-            (_parents[index], var outside, var stranger) = live.ParentOf(index);
+            (_parents[index], var outside, var stranger) = _live.ParentOf(index);
             if (_parents[index] < 0 && outside is { } id)
                 (_outside ??= []).Add(index, id);
             if (stranger is not null)
@@ -36,7 +53,7 @@ internal sealed class LiveTree<TScene>(LiveSet<TScene> live)
         }
         // 0 is unknown, -1 is on the line that is being climbed; a root has the depth 1.
         var line = new List<int>();
-        for (var index = 0; index < _parents.Length; index++)
+        for (var index = 0; index < _parents.Count; index++)
         {
             line.Clear();
             var at = index;

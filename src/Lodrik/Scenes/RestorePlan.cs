@@ -47,20 +47,26 @@ public sealed class RestorePlan
     private const int MostLines = 40;
 
     private readonly int[] _counts = new int[Enum.GetValues<RestoreAction>().Length];
+    private readonly BlockList<RestoreStep> _steps = new();
+    private readonly List<string> _warnings = [];
 
-    internal RestorePlan(IReadOnlyList<RestoreStep> steps, IReadOnlyList<string> warnings)
+    internal RestorePlan()
     {
-        Steps = steps;
-        Warnings = warnings;
-        foreach (var step in steps)
-            _counts[(int)step.Action]++;
     }
 
     /// <summary>What happens to each entity, of the save and of the live scene.</summary>
-    public IReadOnlyList<RestoreStep> Steps { get; }
+    public IReadOnlyList<RestoreStep> Steps => _steps;
 
     /// <summary>What in the save does not hold together and is passed over, such as a parent that is not there.</summary>
-    public IReadOnlyList<string> Warnings { get; }
+    public IReadOnlyList<string> Warnings => _warnings;
+
+    internal void Add(EntityId id, string kind, RestoreAction action, string reason)
+    {
+        _steps.Add(new RestoreStep(id, kind, action, reason));
+        _counts[(int)action]++;
+    }
+
+    internal void AddWarning(string warning) => _warnings.Add(warning);
 
     /// <summary>How many entities something happens to.</summary>
     public int Count(RestoreAction action) => _counts[(int)action];

@@ -1,3 +1,5 @@
+using Lodrik.State;
+
 namespace Lodrik.Scenes;
 
 // In which order things come and go: what belongs to something comes after it, and goes before it.
@@ -6,8 +8,8 @@ internal sealed partial class RestorePlanner<TScene>
     /// <summary>Puts the targets in an order in which each comes after the one that it belongs to.</summary>
     private IEnumerable<int> PutInOrder()
     {
-        _order.EnsureCapacity(_targets.Count);
-        var children = new List<int>();
+        _order.EnsureRoom(_targets.Count);
+        var children = new PooledList<int>();
         for (var index = 0; index < _targets.Count; index++)
         {
             if (_targets[index].ParentId == default)
@@ -17,18 +19,16 @@ internal sealed partial class RestorePlanner<TScene>
             if (index % Batch == 0)
                 yield return 0;
         }
-        if (children.Count == 0)
-            yield break;
+        // 0 for those that have not been looked at, 1 for those on the line of the child that is being looked at, 2 for those in order.
+        var states = new PooledList<byte>();
+        states.Fill(_targets.Count, 2);
         foreach (var child in children)
         {
             FindParentTarget(child);
+            states[child] = 0;
             if (child % Batch == 0)
                 yield return 0;
         }
-        // 0 for those that have not been looked at, 1 for those on the line of the child that is being looked at, 2 for those in order.
-        var states = new byte[_targets.Count];
-        foreach (var index in _order)
-            states[index] = 2;
         var line = new List<int>();
         foreach (var child in children)
         {
@@ -57,14 +57,17 @@ internal sealed partial class RestorePlanner<TScene>
             if (child % Batch == 0)
                 yield return 0;
         }
+        children.Release();
+        states.Release();
     }
 
     private void FindParentTarget(int child)
     {
         ref var target = ref Targets[child];
         target.Parent = IndexOf(target.ParentId);
+        _isParentUnknown |= target.Parent < 0;
         if (target.Parent < 0 && !target.Objects.NamesParent)
-            _warnings.Add(
+            _plan.AddWarning(
                 $"{target.Kind.Name} {target.Id} belongs to {target.ParentId}, which is not there; it belongs to nothing now");
     }
 
@@ -84,7 +87,7 @@ internal sealed partial class RestorePlanner<TScene>
                 remedy: "Nothing was changed. Load an older generation or a copy.");
         }
         ref var target = ref Targets[circle[free]];
-        _warnings.Add(
+        _plan.AddWarning(
             $"{target.Kind.Name} {target.Id} belongs to {target.ParentId} in this version of the game, which belongs to it in the save; it "
                 + "belongs to nothing now");
         (target.Parent, target.ParentId) = (-1, default);
@@ -98,6 +101,8 @@ internal sealed partial class RestorePlanner<TScene>
     {
         if (_removed.Count == 0 || !_live.Kinds.Any(objects => objects.Kind.HasParent))
             yield break;
+        foreach (var step in _live.MakeIndex())
+            yield return step;
         var tree = new LiveTree<TScene>(_live);
         foreach (var step in tree.Climb())
             yield return step;
@@ -119,6 +124,7 @@ internal sealed partial class RestorePlanner<TScene>
             if (index % Batch == 0)
                 yield return 0;
         }
+        tree.Release();
         _removed.Clear();
         for (var depth = byDepth.Count - 1; depth >= 0; depth--)
             _removed.AddRange(byDepth[depth]);

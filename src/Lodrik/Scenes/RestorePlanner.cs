@@ -1,4 +1,4 @@
-using System.Runtime.InteropServices;
+using Lodrik.State;
 
 namespace Lodrik.Scenes;
 
@@ -18,20 +18,23 @@ internal sealed partial class RestorePlanner<TScene>
     private readonly bool _isManifestAuthored;
     private readonly LiveSet<TScene> _live;
     private readonly IEnumerable<int> _lookAround;
-    private readonly List<RestoreStep> _steps = [];
-    private readonly List<string> _warnings = [];
-    private readonly List<RestoreTarget<TScene>> _targets = [];
+    private bool _isParentUnknown;
+    private readonly RestorePlan _plan;
+    private readonly PooledList<RestoreTarget<TScene>> _targets = new();
+
+    // Where the objects of the targets are. References lead to any of them, so this is kept small.
+    private readonly PooledList<(int Kind, int Slot)> _places = new();
     private readonly List<LiveEntity<TScene>> _removed = [];
     private readonly List<LiveEntity<TScene>> _others = [];
     private readonly List<int> _passedOver = [];
-    private readonly List<int> _order = [];
-    private int[] _byRecordIndex = [];
-    private int[] _byAuthoredIndex = [];
-    private bool[] _isRemoved = [];
+    private readonly PooledList<int> _order = new();
+    private readonly PooledList<int> _byRecordIndex = new();
+    private readonly PooledList<int> _byAuthoredIndex = new();
+    private readonly PooledList<bool> _isRemoved = new();
 
     // The targets that the references lead to, in the order of the targets; -1 for those that are none.
-    private readonly List<int> _referred = [];
-    private int[] _firstReference = [];
+    private readonly PooledList<int> _referred = new();
+    private readonly PooledList<int> _firstReference = new();
     private string? _lastName;
     private SceneKind<TScene>? _lastKind;
     private KindObjects<TScene>? _lastObjects;
@@ -39,9 +42,10 @@ internal sealed partial class RestorePlanner<TScene>
     /// <param name="bindings">The game's kinds.</param>
     /// <param name="open">The scene, and how the designer left it.</param>
     /// <param name="record">What it is going to be.</param>
-    public RestorePlanner(SceneBindings<TScene> bindings, OpenScene<TScene> open, SceneRecord record)
+    /// <param name="plan">Gets what is decided.</param>
+    public RestorePlanner(SceneBindings<TScene> bindings, OpenScene<TScene> open, SceneRecord record, RestorePlan plan)
     {
-        (_bindings, _record, _manifest, _authored) = (bindings, record, open.Manifest, open.Authored);
+        (_bindings, _record, _manifest, _authored, _plan) = (bindings, record, open.Manifest, open.Authored, plan);
         _isManifestAuthored = open.IsManifestAuthored;
         _lookAround = LiveSet<TScene>.LookAround(bindings, open.Scene, open.ExpectedCount, out _live);
     }
@@ -55,19 +59,31 @@ internal sealed partial class RestorePlanner<TScene>
     /// <summary>How many times something is done to the targets.</summary>
     public int TargetSteps { get; private set; }
 
-    /// <summary>What happens to each entity.</summary>
-    public IReadOnlyList<RestoreStep> Steps => _steps;
-
-    public List<string> Warnings => _warnings;
-
     /// <summary>What is in the scene before anything happens.</summary>
     public LiveSet<TScene> Live => _live;
 
     /// <summary>The entities that are going to be there.</summary>
-    public Span<RestoreTarget<TScene>> Targets => CollectionsMarshal.AsSpan(_targets);
+    public Span<RestoreTarget<TScene>> Targets => _targets.Span;
 
     /// <summary>The places of the targets, each after the one that it belongs to.</summary>
-    public IReadOnlyList<int> Order => _order;
+    public PooledList<int> Order => _order;
+
+    /// <summary>The target at a place in the order, and its slot: -1 until it is created.</summary>
+    public ref RestoreTarget<TScene> InOrder(int place, out int slot)
+    {
+        slot = _places[_order[place]].Slot;
+        return ref _targets[_order[place]];
+    }
+
+    /// <summary>The target at a place in the order was created.</summary>
+    public void Spawned(int place, int slot) => _places[_order[place]].Slot = slot;
+
+    /// <summary>The object of a target as far as the restoration has got; null if it is not there.</summary>
+    public object? ObjectOf(int target)
+    {
+        var (kind, slot) = _places[target];
+        return slot >= 0 ? _live.ObjectsAt(kind).ObjectAt(slot) : null;
+    }
 
     /// <summary>What is removed, each before the one that it belongs to.</summary>
     public IReadOnlyList<LiveEntity<TScene>> Removals => _removed;
@@ -93,22 +109,17 @@ internal sealed partial class RestorePlanner<TScene>
     public object? ObjectOf(EntityId id)
     {
         if (IndexOf(id) is >= 0 and var index)
-            return Targets[index] is { Slot: >= 0 } target ? target.Objects.ObjectAt(target.Slot) : null;
+            return ObjectOf(index);
         return _live.IndexOf(id) is >= 0 and var live && !_isRemoved[live] ? _live.All[live].Object : null;
     }
 
     /// <summary>Where what was found for the references of a target begins.</summary>
-    public int FirstReferenceOf(int target) => target < _firstReference.Length ? _firstReference[target] : 0;
+    public int FirstReferenceOf(int target) => _firstReference[target];
 
-    /// <summary>
-    /// The object that a reference leads to, which is likely to be what was found for it before; null if it is not there.
-    /// </summary>
+    /// <summary>The object that a reference leads to; null if it is not there.</summary>
     /// <param name="id">The entity.</param>
-    /// <param name="place">The place of the reference among all of them. It is checked whether it is the one.</param>
-    public object? ObjectOf(EntityId id, int place) =>
-        place < _referred.Count && _referred[place] is >= 0 and var index && Targets[index] is { Slot: >= 0 } target && target.Id == id
-            ? target.Objects.ObjectAt(target.Slot)
-            : ObjectOf(id);
+    /// <param name="place">The place of the reference among all that the record has for the targets.</param>
+    public object? ObjectOf(EntityId id, int place) => _referred[place] is >= 0 and var index ? ObjectOf(index) : ObjectOf(id);
 
     /// <summary>Whether an entity is going to be there.</summary>
     public bool WillBeThere(EntityId id) => IndexOf(id) >= 0 || (_live.IndexOf(id) is >= 0 and var live && !_isRemoved[live]);
@@ -123,22 +134,23 @@ internal sealed partial class RestorePlanner<TScene>
             yield return step;
         foreach (var step in _lookAround)
             yield return step;
-        // What refers to something that the save does not mention looks for it in the live scene.
-        if (_live.Kinds.Any(objects => objects.Kind.HasParent || objects.Kind.HasReferences))
-        {
-            foreach (var step in _live.MakeIndex())
-                yield return step;
-        }
-        _steps.EnsureCapacity(Math.Max(_record.Entities.Count, _live.Count));
-        _targets.EnsureCapacity(Math.Max(_record.Entities.Count, _live.Count));
-        _byRecordIndex = NewIndex(_record.Entities.Count);
-        _byAuthoredIndex = NewIndex(_authored.Entities.Count);
-        _isRemoved = new bool[_live.Count];
+        var (saved, placed) = (_record.Count, _authored.Count);
+        _targets.EnsureRoom(Math.Max(saved, _live.Count));
+        yield return 0;
+        _byRecordIndex.Fill(saved, -1);
+        yield return 0;
+        _byAuthoredIndex.Fill(placed, -1);
+        yield return 0;
+        _isRemoved.Fill(_live.Count, false);
+        yield return 0;
 
         // Each id is looked up once in each direction; a scene may have a hundred thousand of them.
-        var liveOf = NewIndex(_record.Entities.Count);
-        var authoredOf = NewIndex(_record.Entities.Count);
-        var isThere = new bool[_authored.Entities.Count];
+        var (liveOf, authoredOf, isThere) = (new PooledList<int>(), new PooledList<int>(), new PooledList<bool>());
+        liveOf.Fill(saved, -1);
+        yield return 0;
+        authoredOf.Fill(saved, -1);
+        yield return 0;
+        isThere.Fill(placed, false);
         var unsaved = new List<int>();
         var (nextSaved, nextAuthored) = (default(NextEntity), default(NextEntity));
         for (var live = 0; live < _live.Count; live++)
@@ -155,7 +167,7 @@ internal sealed partial class RestorePlanner<TScene>
             if (live % Batch == 0)
                 yield return 0;
         }
-        for (var index = 0; index < liveOf.Length; index++)
+        for (var index = 0; index < liveOf.Count; index++)
         {
             if (!DecideSaved(index, liveOf[index], authoredOf[index]))
                 unsaved.Add(liveOf[index]);
@@ -171,6 +183,9 @@ internal sealed partial class RestorePlanner<TScene>
             DecideStray(stray);
         foreach (var step in DecideAbsent(isThere))
             yield return step;
+        liveOf.Release();
+        authoredOf.Release();
+        isThere.Release();
         foreach (var step in PutInOrder())
             yield return step;
         foreach (var step in PutRemovalsInOrder())
@@ -182,36 +197,65 @@ internal sealed partial class RestorePlanner<TScene>
     public IEnumerable<int> FindDangling(Func<EntityReference, bool?> willBeThere)
     {
         var buffer = new List<EntityReference>();
-        _firstReference = new int[_targets.Count];
+        var unknown = new List<(int Target, int Link, EntityReference Reference)>();
+        _firstReference.Fill(_targets.Count, 0);
         for (var index = 0; index < _targets.Count; index++)
         {
-            var target = _targets[index];
-            _firstReference[index] = _referred.Count;
+            Refer(index, buffer, unknown);
             if (index % Batch == 0)
                 yield return 0;
-            if (!target.Kind.HasReferences || target.RecordIndex < 0)
+        }
+        // What the save does not mention may be in the live scene.
+        if (_isParentUnknown || unknown.Count > 0)
+        {
+            foreach (var step in _live.MakeIndex())
+                yield return step;
+        }
+        foreach (var (index, link, reference) in unknown)
+        {
+            yield return 0;
+            if (reference.Scene is null ? WillBeThere(reference.Id) : willBeThere(reference) ?? true)
                 continue;
-            var columns = target.Kind.In(_record).Columns;
-            for (var link = target.Kind.PartCount; link < columns.Length; link++)
+            var (id, kind) = (_targets[index].Id, _targets[index].Kind);
+            _plan.AddWarning(
+                $"{kind.Name} {id} refers to {reference} as its {kind.Members[link].Name}, which is not there; it refers to nothing now");
+        }
+    }
+
+    private void Refer(int index, List<EntityReference> buffer, List<(int Target, int Link, EntityReference Reference)> unknown)
+    {
+        ref var target = ref _targets[index];
+        _firstReference[index] = _referred.Count;
+        if (!target.Kind.HasReferences || target.RecordIndex < 0)
+            return;
+        var columns = target.Kind.In(_record).Columns;
+        for (var link = target.Kind.PartCount; link < columns.Length; link++)
+        {
+            foreach (var reference in ReferenceColumns.Get(columns[link], target.RecordIndex, buffer))
             {
-                foreach (var reference in ReferenceColumns.Get(columns[link], target.RecordIndex, buffer))
-                {
-                    var referred = reference.Scene is null ? IndexOf(reference.Id) : -1;
-                    _referred.Add(referred);
-                    if (referred >= 0 || (reference.Scene is null ? WillBeThere(reference.Id) : willBeThere(reference) ?? true))
-                        continue;
-                    _warnings.Add(
-                        $"{target.Kind.Name} {target.Id} refers to {reference} as its {target.Kind.Members[link].Name}, which is not "
-                            + "there; it refers to nothing now");
-                }
+                var referred = reference.Scene is null ? IndexOf(reference.Id) : -1;
+                _referred.Add(referred);
+                if (referred < 0)
+                    unknown.Add((index, link, reference));
             }
         }
+    }
+
+    /// <summary>Gives the room back to the pool, when the restoration is over. Only the steps and the warnings are left.</summary>
+    public void Release()
+    {
+        _live.Release();
+        _targets.Release();
+        foreach (var list in (PooledList<int>[])[_order, _byRecordIndex, _byAuthoredIndex, _referred, _firstReference])
+            list.Release();
+        _isRemoved.Release();
+        _places.Release();
     }
 
     /// <summary>Decides for an entity of the record; false if its live namesake has to be decided for by itself.</summary>
     private bool DecideSaved(int index, int liveIndex, int authoredIndex)
     {
-        var saved = _record.Entities[index];
+        var saved = _record.EntityAt(index);
         var live = liveIndex < 0 ? default : _live.All[liveIndex];
         if (KindNamed(saved.Kind) is not { } kind)
         {
@@ -289,11 +333,11 @@ internal sealed partial class RestorePlanner<TScene>
         }
         else
         {
-            _steps.Add(new RestoreStep(live.Id, live.Kind.Name, RestoreAction.AsAuthored, live.Kind.OmitsUnchanged
+            _plan.Add(live.Id, live.Kind.Name, RestoreAction.AsAuthored, live.Kind.OmitsUnchanged
                 ? "it is in the save as the designer left it"
-                : "the save does not know it: it was placed by a later version of the game"));
+                : "the save does not know it: it was placed by a later version of the game");
             if (_authored.TryIndexOf(live.Id) is >= 0 and var index)
-                Target(_authored.Entities[index], live.Kind, -1, index, live.Slot);
+                Target(_authored.EntityAt(index), live.Kind, -1, index, live.Slot);
             else
                 _others.Add(live);
         }
@@ -303,12 +347,12 @@ internal sealed partial class RestorePlanner<TScene>
         Remove(stray.Entity, -1, stray.Other is null ? "it has no id" : "another object has its id");
 
     /// <summary>Decides for what was placed, is neither in the scene nor in the record, and is not gone in the record.</summary>
-    private IEnumerable<int> DecideAbsent(bool[] isThere)
+    private IEnumerable<int> DecideAbsent(PooledList<bool> isThere)
     {
         var placed = 0;
-        for (var index = 0; index < isThere.Length; index++)
+        for (var index = 0; index < isThere.Count; index++)
         {
-            var id = _authored.Entities[index].Id;
+            var id = _authored.EntityAt(index).Id;
             if (index % Batch == 0)
                 yield return 0;
             if (_isManifestAuthored ? id.IsSpawned : !_manifest.ContainsKey(id))
@@ -323,37 +367,34 @@ internal sealed partial class RestorePlanner<TScene>
         foreach (var (id, kind) in _manifest)
         {
             if (_authored.TryIndexOf(id) < 0 && !_record.IsGone(id) && _record.TryIndexOf(id) < 0)
-                _steps.Add(new RestoreStep(
-                    id, kind, RestoreAction.Stuck, "it was not in the scene at the start, so its authored state is unknown"));
+                _plan.Add(id, kind, RestoreAction.Stuck, "it was not in the scene at the start, so its authored state is unknown");
         }
     }
 
     /// <summary>Whether the record has an entity for this version of the game to show.</summary>
     private bool IsInRecord(EntityId id) =>
-        _record.TryIndexOf(id) is >= 0 and var index && _bindings.Find(_record.Entities[index].Kind) is not null;
+        _record.TryIndexOf(id) is >= 0 and var index && _bindings.Find(_record.EntityAt(index).Kind) is not null;
 
     private void BringBackAuthored(EntityId id, string kindName, string reason)
     {
         if (_bindings.Find(kindName) is not { CanSpawn: true } kind || _authored.TryIndexOf(id) is not (>= 0 and var index))
         {
-            _steps.Add(
-                new RestoreStep(id, kindName, RestoreAction.Stuck, "it is not in the scene, and its kind does not say how to spawn one"));
+            _plan.Add(id, kindName, RestoreAction.Stuck, "it is not in the scene, and its kind does not say how to spawn one");
             return;
         }
-        _steps.Add(new RestoreStep(id, kindName, RestoreAction.BringBack, reason));
-        Target(_authored.Entities[index], kind, -1, index, -1);
+        _plan.Add(id, kindName, RestoreAction.BringBack, reason);
+        Target(_authored.EntityAt(index), kind, -1, index, -1);
     }
 
     private bool Remove(LiveEntity<TScene> live, int liveIndex, string reason)
     {
         if (!live.Kind.CanSpawn)
         {
-            _steps.Add(
-                new RestoreStep(live.Id, live.Kind.Name, RestoreAction.Stuck, $"{reason}, and its kind does not say how to remove one"));
+            _plan.Add(live.Id, live.Kind.Name, RestoreAction.Stuck, $"{reason}, and its kind does not say how to remove one");
             _others.Add(live);
             return false;
         }
-        _steps.Add(new RestoreStep(live.Id, live.Kind.Name, RestoreAction.Remove, reason));
+        _plan.Add(live.Id, live.Kind.Name, RestoreAction.Remove, reason);
         _removed.Add(live);
         if (liveIndex >= 0)
             _isRemoved[liveIndex] = true;
@@ -367,7 +408,7 @@ internal sealed partial class RestorePlanner<TScene>
     }
 
     private void Step(EntityRecord saved, RestoreAction action, string reason) =>
-        _steps.Add(new RestoreStep(saved.Id, saved.Kind, action, reason));
+        _plan.Add(saved.Id, saved.Kind, action, reason);
 
     private void Target(EntityRecord saved, SceneKind<TScene> kind, int index, int authoredIndex, int slot)
     {
@@ -375,7 +416,6 @@ internal sealed partial class RestorePlanner<TScene>
         {
             Id = saved.Id,
             Objects = ObjectsOf(kind),
-            Slot = slot,
             IsSpawned = slot < 0,
             RecordIndex = index,
             AuthoredIndex = authoredIndex,
@@ -388,6 +428,7 @@ internal sealed partial class RestorePlanner<TScene>
         else
             _byAuthoredIndex[authoredIndex] = _targets.Count;
         _targets.Add(target);
+        _places.Add((target.Objects.Number, slot));
         Spawns |= target.IsSpawned;
         if (SpawnNumbers.IsInReach(target.Id.Number))
             LargestNumber = Math.Max(LargestNumber, target.Id.Number);
@@ -415,19 +456,12 @@ internal sealed partial class RestorePlanner<TScene>
         if (target.SaysParent || target.RecordIndex < 0)
             return;
         var isKnown = _record.KnowsParent(target.Kind.Name);
-        var hasAuthored = target.AuthoredIndex >= 0 && _authored.Entities[target.AuthoredIndex].Kind == target.Kind.Name;
+        var hasAuthored = target.AuthoredIndex >= 0 && _authored.EntityAt(target.AuthoredIndex).Kind == target.Kind.Name;
         if (hasAuthored && (target.Kind.OmitsUnchanged || !isKnown))
-            target.ParentId = _authored.Entities[target.AuthoredIndex].Parent.GetValueOrDefault();
+            target.ParentId = _authored.EntityAt(target.AuthoredIndex).Parent.GetValueOrDefault();
         else if (isKnown)
             target.SaysParent = true;
         else
             target.LeavesParent = target.IsSpawned;
-    }
-
-    private static int[] NewIndex(int count)
-    {
-        var index = new int[count];
-        Array.Fill(index, -1);
-        return index;
     }
 }

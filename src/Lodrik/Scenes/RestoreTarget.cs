@@ -5,11 +5,8 @@ internal struct RestoreTarget<TScene>
 {
     public EntityId Id { get; init; }
 
-    /// <summary>The objects of its kind, which it is found or created among.</summary>
+    /// <summary>The objects of its kind, which it is found or created among. The planner knows its place among those.</summary>
     public KindObjects<TScene> Objects { get; init; }
-
-    /// <summary>Its place among those; -1 until it is created.</summary>
-    public int Slot { get; set; }
 
     /// <summary>Whether it has to be created.</summary>
     public bool IsSpawned { get; init; }

@@ -1,3 +1,5 @@
+using Lodrik.State;
+
 namespace Lodrik.Scenes;
 
 /// <summary>One scene of a restoration: what it is, what it is going to be, and what it was before.</summary>
@@ -9,9 +11,7 @@ internal sealed class SceneAtWork<TScene>(
     SceneBindings<TScene> bindings, OpenScene<TScene> of, int expected, Task<SceneRecord> reading)
     : IEntityLookup
 {
-    private static readonly TimeSpan Glance = TimeSpan.FromMilliseconds(0.2);
-
-    private readonly List<object> _remembered = [];
+    private readonly PooledList<Held> _remembered = new();
     private readonly Dictionary<string, LiveSet<TScene>> _neighbours = [];
     private readonly List<Action> _undo = [];
     private int _nextReference;
@@ -31,7 +31,7 @@ internal sealed class SceneAtWork<TScene>(
     public RestorePlanner<TScene> Planner { get; private set; } = null!;
 
     /// <summary>What was in the scene before the first step, to be put back if anything fails.</summary>
-    public SceneRecord Before { get; } = new();
+    public SceneRecord Before { get; } = new(isTemporary: true);
 
     /// <summary>What puts back parts that did not apply when the scene was remembered.</summary>
     public List<Action> Undo => _undo;
@@ -39,7 +39,7 @@ internal sealed class SceneAtWork<TScene>(
     /// <summary>
     /// What the entities belonged to, in the order of <see cref="Before"/>: objects, for kinds that do not name their parents.
     /// </summary>
-    public List<object?> Parents { get; } = [];
+    public PooledList<Held> Parents { get; } = new();
 
     /// <summary>The references that lead nowhere.</summary>
     public LostReferences Lost { get; } = new();
@@ -47,17 +47,22 @@ internal sealed class SceneAtWork<TScene>(
     /// <summary>The other scenes that are there, by name.</summary>
     public Func<EntityReference, (bool IsKnown, object? Object)>? FindInOthers { get; set; }
 
-    public IEnumerable<int> Plan()
+    /// <summary>Whether the record is still being read in the background.</summary>
+    public bool IsReading => !reading.IsCompleted;
+
+    /// <summary>Waits until the record has been read, or it has turned out that it cannot be.</summary>
+    /// <param name="longest">How long it waits at most.</param>
+    public void WaitUntilRead(TimeSpan longest) => Task.WaitAny([reading], (int)Math.Min(longest.TotalMilliseconds, int.MaxValue));
+
+    /// <summary>Makes the plan, once the record has been read.</summary>
+    /// <param name="plan">Gets what is decided.</param>
+    public IEnumerable<int> Plan(RestorePlan plan)
     {
-        while (!HasRead())
-            yield return 0;
         Record = KeptEntities.BringForward(reading.GetAwaiter().GetResult(), bindings, of.Manifest);
-        Planner = new RestorePlanner<TScene>(bindings, of, Record);
+        Planner = new RestorePlanner<TScene>(bindings, of, Record, plan);
         foreach (var step in Planner.Decide())
             yield return step;
     }
-
-    private bool HasRead() => reading.IsCompleted || ((IAsyncResult)reading).AsyncWaitHandle.WaitOne(Glance);
 
     public PutSource SourceOf(in RestoreTarget<TScene> target) =>
         new(Record, target.RecordIndex, of.Authored, target.AuthoredIndex);
@@ -66,12 +71,15 @@ internal sealed class SceneAtWork<TScene>(
     public void ExpectReferencesOf(int target) => _nextReference = Planner.FirstReferenceOf(target);
 
     /// <summary>The object of a reference while the scene is being restored.</summary>
-    public object? Find(EntityReference reference)
+    public object? Find(EntityReference reference) => reference.Scene is null
+        ? Planner.ObjectOf(reference.Id)
+        : FindInOthers?.Invoke(reference) is (true, var found) ? found : FindElsewhere(reference);
+
+    /// <inheritdoc/>
+    public object? FindNext(EntityReference reference)
     {
-        if (reference.Scene is null)
-            return Planner.ObjectOf(reference.Id, _nextReference++);
-        _nextReference++;
-        return FindInOthers?.Invoke(reference) is (true, var found) ? found : FindElsewhere(reference);
+        var place = _nextReference++;
+        return reference.Scene is null ? Planner.ObjectOf(reference.Id, place) : Find(reference);
     }
 
     /// <summary>The object of a reference that leads out of all scenes that are restored.</summary>
@@ -80,7 +88,16 @@ internal sealed class SceneAtWork<TScene>(
 
     /// <summary>The object that was remembered as a reference; null if it is another reference.</summary>
     public object? RememberedAs(EntityReference reference) =>
-        reference.Scene == RememberedScene ? _remembered[(int)reference.Id.Number - 1] : null;
+        reference.Scene == RememberedScene ? _remembered[(int)reference.Id.Number - 1].Object : null;
+
+    /// <summary>Gives the room back to the pool, when the restoration is over and nothing can be rolled back any more.</summary>
+    public void Release()
+    {
+        Planner.Release();
+        Before.Release();
+        Parents.Release();
+        _remembered.Release();
+    }
 
     public SceneKind<TScene>? KindNamed(string kind) => bindings.Find(kind);
 
@@ -90,7 +107,10 @@ internal sealed class SceneAtWork<TScene>(
     /// </summary>
     public EntityReference? ReferenceTo(object entity)
     {
-        _remembered.Add(entity);
+        _remembered.Add(new Held(entity));
         return new EntityReference(EntityId.Spawned(_remembered.Count), RememberedScene);
     }
 }
+
+/// <summary>An object of the game in a list. Unlike in a list of objects, nothing looks at it when it is put there.</summary>
+internal readonly record struct Held(object? Object);

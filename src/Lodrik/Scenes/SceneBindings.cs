@@ -12,7 +12,7 @@ public sealed class SceneBindings<TScene>
     private readonly Dictionary<string, SceneKind<TScene>> _kinds = new(StringComparer.Ordinal);
     private readonly Dictionary<string, string> _aliases = new(StringComparer.Ordinal);
     private readonly List<IEntityFamily<TScene>> _families = [];
-    private readonly Dictionary<Type, IReadOnlyList<IEntityFamily<TScene>>> _familiesOf = [];
+    private readonly Dictionary<Type, IEntityFamily<TScene>[]> _familiesOf = [];
 
     /// <summary>Makes bindings without any kind.</summary>
     public SceneBindings() => Types = new BoundTypes(this, null);
@@ -169,10 +169,13 @@ public sealed class SceneBindings<TScene>
     internal SceneTypes TypesFor(SceneRecord authored) => new BoundTypes(this, authored);
 
     /// <summary>The families that objects of a type may be found in.</summary>
-    internal IReadOnlyList<IEntityFamily<TScene>> FamiliesOf(Type type)
+    internal IEntityFamily<TScene>[] FamiliesOf(Type type) =>
+        _familiesOf.TryGetValue(type, out var families) ? families : FindFamiliesOf(type);
+
+    private IEntityFamily<TScene>[] FindFamiliesOf(Type type)
     {
-        if (!_familiesOf.TryGetValue(type, out var families))
-            _familiesOf.Add(type, families = [.. _families.Where(family => family.Has(type))]);
+        IEntityFamily<TScene>[] families = [.. _families.Where(family => family.Has(type))];
+        _familiesOf.Add(type, families);
         return families;
     }
 

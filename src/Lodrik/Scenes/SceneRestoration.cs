@@ -8,7 +8,7 @@ namespace Lodrik.Scenes;
 /// </summary>
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <remarks>The game must not change the scene from the moment that this was made until it is done.</remarks>
-public sealed class SceneRestoration<TScene>
+public sealed partial class SceneRestoration<TScene>
 {
     private readonly SceneBindings<TScene> _bindings;
     private readonly IReadOnlyList<SceneAtWork<TScene>> _scenes;
@@ -16,14 +16,17 @@ public sealed class SceneRestoration<TScene>
     private readonly IEnumerator<(RestorePhase Phase, Func<SceneAtWork<TScene>, IEnumerable<int>> Steps)> _phases;
     private IEnumerator<int>? _steps;
     private RestorePhase _phase;
-    private RestorePlan? _plan;
+    private readonly RestorePlan _plan = new();
     private (string? Doing, EntityId Id, KindObjects<TScene>? Objects) _doing;
     private int _done;
     private int _total;
+    private long _deadline;
+    private long _mark;
     private int _framesLeft;
     private bool _isWaiting;
     private bool _isActing;
     private bool _isTouched;
+    private bool _isPlanned;
     private bool _isCovered;
     private bool _isAbandoned;
     private RestoreReport? _report;
@@ -39,7 +42,7 @@ public sealed class SceneRestoration<TScene>
 
     /// <summary>What is being done.</summary>
     /// <exception cref="SceneException">The plan is not made yet: the first steps make it.</exception>
-    public RestorePlan Plan => _plan ?? throw new SceneException(
+    public RestorePlan Plan => _isPlanned ? _plan : throw new SceneException(
         SaveErrorCode.NotReady, "The plan of the restoration is not made yet.",
         remedy: "Call Step until Progress has left the phase Planning.");
 
@@ -62,7 +65,10 @@ public sealed class SceneRestoration<TScene>
         remedy: _isAbandoned ? null : "Call Step until it says so, or Finish.");
 
     /// <summary>Goes on for about so long: a single callback of the game is never interrupted.</summary>
-    /// <param name="budget">The time; at least one step is made.</param>
+    /// <param name="budget">
+    /// The time; at least one step is made, unless the save is still being read in the background. A call with less than 16 ms does not wait
+    /// for that.
+    /// </param>
     /// <returns>Whether the restoration is done.</returns>
     /// <exception cref="SceneException">
     /// The plan cannot be made. Or a callback of the game threw; its error is inside, and the scene is as it was before. Or a callback
@@ -132,30 +138,40 @@ public sealed class SceneRestoration<TScene>
     {
         if (_isWaiting)
         {
+            // A frame has passed since.
             _isWaiting = false;
             _framesLeft--;
         }
-        var isSliced = budget != Timeout.InfiniteTimeSpan;
-        var started = Stopwatch.GetTimestamp();
-        var mark = started;
-        while (_report is null && !_isWaiting)
+        _mark = Stopwatch.GetTimestamp();
+        _deadline = budget == Timeout.InfiniteTimeSpan
+            ? long.MaxValue
+            : _mark + (long)Math.Min(budget.TotalSeconds * Stopwatch.Frequency, long.MaxValue / 2);
+        do
         {
-            var phase = _phase;
-            var goesOn = Advance();
-            if (phase != _phase || !goesOn)
-            {
-                var now = Stopwatch.GetTimestamp();
-                _times[(int)phase] += Stopwatch.GetElapsedTime(mark, now);
-                mark = now;
-            }
-            if (!goesOn)
+            if (!Advance())
                 Complete();
-            else if (isSliced && Stopwatch.GetElapsedTime(started) >= budget)
-                break;
         }
+        while (_report is null && !_isWaiting && !IsTimeOver);
         if (_report is null)
-            _times[(int)_phase] += Stopwatch.GetElapsedTime(mark);
+            NoteTime();
         return _report is not null;
+    }
+
+    /// <summary>Adds the time since this was called last to that of the phase.</summary>
+    private void NoteTime()
+    {
+        var now = Stopwatch.GetTimestamp();
+        _times[(int)_phase] += Stopwatch.GetElapsedTime(_mark, now);
+        _mark = now;
+    }
+
+    private bool IsTimeOver => _deadline != long.MaxValue && Stopwatch.GetTimestamp() >= _deadline;
+
+    /// <summary>Counts something that was done to an entity. True if the time is over, so that the scene is left for now.</summary>
+    private bool StepIsMade()
+    {
+        _done++;
+        return IsTimeOver;
     }
 
     private void RefuseWhileActing()
@@ -174,13 +190,15 @@ public sealed class SceneRestoration<TScene>
         {
             while (_steps?.MoveNext() != true)
             {
+                NoteTime();
                 if (!_phases.MoveNext())
                     return false;
                 (_phase, var steps) = _phases.Current;
                 _doing = default;
                 _steps = _scenes.SelectMany(steps).GetEnumerator();
             }
-            _done++;
+            if (_phase == RestorePhase.Planning && !_isWaiting)
+                _done++;
             return true;
         }
         catch (Exception exception) when (exception is not OutOfMemoryException)
@@ -214,204 +232,19 @@ public sealed class SceneRestoration<TScene>
             scene.Of.Kept.TakeOver(scene.Record, scene.Planner.PassedOver, scene.Of.Manifest.ContainsKey, scene.Lost);
         var planning = _times[(int)RestorePhase.Planning];
         _report = new RestoreReport(
-            _plan!, planning, _times.Aggregate(TimeSpan.Zero, (all, one) => all + one) - planning,
+            _plan, planning, _times.Aggregate(TimeSpan.Zero, (all, one) => all + one) - planning,
             [.. _times.Select((time, phase) => new PhaseTime((RestorePhase)phase, time))]);
+        // A game that has asked for slices has its next frame to draw.
+        if (_deadline == long.MaxValue)
+            Release();
+        else
+            ThreadPool.UnsafeQueueUserWorkItem(static restoration => restoration.Release(), this, preferLocal: false);
     }
 
-    // Warnings may still come: what the spawn callbacks created beside.
-    private RestorePlan MakePlan() => _scenes is [var only]
-        ? new RestorePlan(only.Planner.Steps, only.Planner.Warnings)
-        : new RestorePlan([.. _scenes.SelectMany(scene => scene.Planner.Steps)], [.. _scenes.SelectMany(scene => scene.Planner.Warnings)]);
-
-    /// <summary>
-    /// The phases in their order, each for all scenes. They give a value after every single step, when they may be left for a while.
-    /// </summary>
-    private IEnumerable<(RestorePhase Phase, Func<SceneAtWork<TScene>, IEnumerable<int>> Steps)> Phases()
+    private void Release()
     {
-        yield return (RestorePhase.Planning, scene => scene.Plan());
-        yield return (RestorePhase.Planning, scene => scene.Planner.FindDangling(WillBeThere));
-        _plan = MakePlan();
-        _total = _done + _scenes.Sum(CountSteps);
-        _isCovered = true;
-        yield return (RestorePhase.CurtainDown, LowerCurtain);
-        yield return (RestorePhase.Remembering, Remember);
-        _isTouched = true;
-        yield return (RestorePhase.Removing, Remove);
-        yield return (RestorePhase.Spawning, Spawn);
-        yield return (RestorePhase.Checking, Check);
-        yield return (RestorePhase.Parenting, PutParents);
-        yield return (RestorePhase.Putting, PutParts);
-        yield return (RestorePhase.Referring, PutReferences);
-        if (_bindings.FramesToSettle > 0 && _scenes.Any(scene => scene.Planner.Spawns))
-        {
-            _framesLeft = _bindings.FramesToSettle;
-            yield return (RestorePhase.Waiting, Wait);
-            yield return (RestorePhase.Putting, PutSpawnedParts);
-        }
-        yield return (RestorePhase.Settling, Settle);
-        yield return (RestorePhase.CurtainUp, RaiseCurtain);
-    }
-
-    private IEnumerable<int> LowerCurtain(SceneAtWork<TScene> scene)
-    {
-        _bindings.LowerCurtain?.Invoke(scene.Scene);
-        yield return 0;
-    }
-
-    private IEnumerable<int> Remember(SceneAtWork<TScene> scene)
-    {
-        var live = scene.Planner.Live;
-        scene.Before.MakeRoom(live.Count);
-        scene.Before.NextSpawn = _bindings.Numbers?.Invoke(scene.Scene).Upcoming ?? 0;
-        var taking = new SceneTaking<TScene>(live, scene, scene.Before);
-        taking.Declare(isWhole: true);
-        for (var index = 0; index < live.Count; index++)
-        {
-            var (id, objects, slot) = live.All[index];
-            Doing("remembering", id, objects);
-            scene.Parents.Add(objects.Kind.HasParent && !objects.NamesParent ? objects.ParentAt(slot) : null);
-            taking.TakeWhole(index, null, objects.NamesParent ? objects.ParentIdAt(slot) : null);
-            yield return 0;
-        }
-    }
-
-    private IEnumerable<int> Remove(SceneAtWork<TScene> scene)
-    {
-        foreach (var live in scene.Planner.Orphans)
-        {
-            Doing("parenting", live.Id, live.Objects);
-            live.Objects.PutParent(live.Slot, null, null);
-            yield return 0;
-        }
-        foreach (var live in scene.Planner.Removals)
-        {
-            Doing("removing", live.Id, live.Objects);
-            live.Objects.Remove(live.Slot);
-            yield return 0;
-        }
-    }
-
-    private IEnumerable<int> Spawn(SceneAtWork<TScene> scene)
-    {
-        // What the game spawns from within a callback must not get the number of one that is still to come.
-        _bindings.Numbers?.Invoke(scene.Scene).ContinueFrom(Math.Max(scene.Record.NextSpawn, scene.Planner.LargestNumber + 1));
-        foreach (var index in scene.Planner.Order)
-        {
-            var target = scene.Planner.Targets[index];
-            if (!target.IsSpawned)
-                continue;
-            Doing("spawning", target.Id, target.Objects);
-            scene.Planner.Targets[index].Slot = target.Objects.Spawn(target.Id);
-            yield return 0;
-        }
-    }
-
-    private IEnumerable<int> Check(SceneAtWork<TScene> scene)
-    {
-        var check = new SpawnCheck<TScene>(_bindings, scene);
-        foreach (var step in check.Act())
-            yield return step;
-    }
-
-    private IEnumerable<int> PutParents(SceneAtWork<TScene> scene)
-    {
-        foreach (var index in scene.Planner.Order)
-        {
-            var target = scene.Planner.Targets[index];
-            if (!target.Kind.HasParent || target.LeavesParent)
-                continue;
-            Doing("parenting", target.Id, target.Objects);
-            var parent = target.Parent < 0 ? null : scene.Planner.Targets[target.Parent] is { Slot: >= 0 } there
-                ? there.Objects.ObjectAt(there.Slot)
-                : null;
-            if (parent is null && target.ParentId is var lost && lost != default)
-            {
-                // It may be something that stays although it should not.
-                parent = scene.Find(lost);
-                if (parent is null && !target.Objects.NamesParent)
-                    scene.Lost.Add(target.Id, LostReferences.ParentName, 0, lost);
-            }
-            target.Objects.PutParent(target.Slot, target.ParentId == default ? default(EntityId?) : target.ParentId, parent);
-            yield return 0;
-        }
-    }
-
-    private IEnumerable<int> PutParts(SceneAtWork<TScene> scene) => PutParts(scene, spawnedOnly: false);
-
-    private IEnumerable<int> PutSpawnedParts(SceneAtWork<TScene> scene) => PutParts(scene, spawnedOnly: true);
-
-    private IEnumerable<int> PutParts(SceneAtWork<TScene> scene, bool spawnedOnly)
-    {
-        foreach (var index in scene.Planner.Order)
-        {
-            var target = scene.Planner.Targets[index];
-            if (spawnedOnly && !target.IsSpawned)
-                continue;
-            Doing("putting the parts of", target.Id, target.Objects);
-            target.Objects.PutParts(target.Slot, scene.SourceOf(target), spawnedOnly ? null : scene.Undo);
-            yield return 0;
-        }
-    }
-
-    private IEnumerable<int> PutReferences(SceneAtWork<TScene> scene)
-    {
-        foreach (var index in scene.Planner.Order)
-        {
-            var target = scene.Planner.Targets[index];
-            if (!target.Kind.HasReferences)
-                continue;
-            Doing("resolving the references of", target.Id, target.Objects);
-            scene.ExpectReferencesOf(index);
-            target.Objects.PutReferences(target.Slot, scene.SourceOf(target), scene, target.Id, scene.Lost);
-            yield return 0;
-        }
-    }
-
-    private IEnumerable<int> Wait(SceneAtWork<TScene> scene)
-    {
-        while (_framesLeft > 0)
-        {
-            _isWaiting = true;
-            yield return 0;
-        }
-    }
-
-    private IEnumerable<int> Settle(SceneAtWork<TScene> scene)
-    {
-        foreach (var index in scene.Planner.Order)
-        {
-            var target = scene.Planner.Targets[index];
-            if (!target.Kind.HasSettled)
-                continue;
-            Doing("settling", target.Id, target.Objects);
-            target.Objects.Settle(target.Slot);
-            yield return 0;
-        }
-        foreach (var other in scene.Planner.Others)
-        {
-            if (!other.Kind.HasSettled)
-                continue;
-            Doing("settling", other.Id, other.Objects);
-            other.Objects.Settle(other.Slot);
-            yield return 0;
-        }
-        _doing = default;
-        _bindings.SceneSettled?.Invoke(scene.Scene);
-        yield return 0;
-    }
-
-    private IEnumerable<int> RaiseCurtain(SceneAtWork<TScene> scene)
-    {
-        _bindings.RaiseCurtain?.Invoke(scene.Scene);
-        yield break;
-    }
-
-    /// <summary>How many times something is done to an entity, in all phases.</summary>
-    private static int CountSteps(SceneAtWork<TScene> scene)
-    {
-        var planner = scene.Planner;
-        return 2 + planner.Live.Count + planner.Orphans.Count + planner.Removals.Count + planner.TargetSteps
-            + planner.Others.Count(other => other.Kind.HasSettled);
+        foreach (var scene in _scenes)
+            scene.Release();
     }
 
     private void Doing(string doing, EntityId id, KindObjects<TScene> objects) => _doing = (doing, id, objects);

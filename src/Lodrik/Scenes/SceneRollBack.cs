@@ -105,7 +105,7 @@ internal sealed class SceneRollBack<TScene>(
         {
             var depths = FindDepths();
             var order = Enumerable.Range(0, depths.Length).OrderBy(index => depths[index]);
-            foreach (var entity in order.Select(index => scene.Before.Entities[index]))
+            foreach (var entity in order.Select(index => scene.Before.EntityAt(index)))
             {
                 if (_there.ContainsKey(entity.Id) || scene.KindNamed(entity.Kind) is not { CanSpawn: true } kind)
                     continue;
@@ -135,7 +135,7 @@ internal sealed class SceneRollBack<TScene>(
         private int[] FindDepths()
         {
             // 0 is unknown, -1 is on the line that is being climbed; a root has the depth 1.
-            var depths = new int[scene.Before.Entities.Count];
+            var depths = new int[scene.Before.Count];
             var line = new List<int>();
             for (var index = 0; index < depths.Length; index++)
             {
@@ -155,9 +155,9 @@ internal sealed class SceneRollBack<TScene>(
 
         private int ParentOf(int index)
         {
-            var id = index < scene.Parents.Count && scene.Parents[index] is { } remembered
+            var id = index < scene.Parents.Count && scene.Parents[index].Object is { } remembered
                 ? scene.Planner.Live.IdOf(remembered)
-                : scene.Before.Entities[index].Parent;
+                : scene.Before.EntityAt(index).Parent;
             return id is { } parent ? scene.Before.TryIndexOf(parent) : -1;
         }
 
@@ -167,9 +167,9 @@ internal sealed class SceneRollBack<TScene>(
 
         public void PutParents() => ForEach(kind => kind.HasParent, (live, index) =>
         {
-            if (scene.Parents[index] is { } remembered)
+            if (scene.Parents[index].Object is { } remembered)
                 live.Objects.PutParent(live.Slot, null, owner.RolledBack(scene, remembered));
-            else if (scene.Before.Entities[index].Parent is { } parent)
+            else if (scene.Before.EntityAt(index).Parent is { } parent)
                 live.Objects.PutParent(live.Slot, parent, Find(parent));
             else
                 live.Objects.PutParent(live.Slot, null, null);
@@ -192,10 +192,10 @@ internal sealed class SceneRollBack<TScene>(
 
         private void ForEach(Func<SceneKind<TScene>, bool> applies, Action<LiveEntity<TScene>, int> act)
         {
-            for (var index = 0; index < scene.Before.Entities.Count; index++)
+            for (var index = 0; index < scene.Before.Count; index++)
             {
                 var place = index;
-                if (_there.TryGetValue(scene.Before.Entities[index].Id, out var live) && applies(live.Kind))
+                if (_there.TryGetValue(scene.Before.EntityAt(index).Id, out var live) && applies(live.Kind))
                     owner.Try(() => act(live, place));
             }
         }

@@ -11,7 +11,8 @@ internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lo
 
     /// <summary>Says in the record what each kind consists of today, and makes room.</summary>
     /// <param name="isWhole">Whether most entities are going to have all parts.</param>
-    public void Declare(bool isWhole)
+    /// <param name="refer">Whether room is made for a reference of each too.</param>
+    public void Declare(bool isWhole, bool refer = false)
     {
         foreach (var objects in live.Kinds)
         {
@@ -20,7 +21,7 @@ internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lo
                 new HashSet<string>(kind.Members.Select(member => member.Name), StringComparer.Ordinal), kind.HasParent));
             if (isWhole && objects.Count > 0)
             {
-                foreach (var column in kind.In(record).Columns.AsSpan(0, kind.PartCount))
+                foreach (var column in kind.In(record).Columns.AsSpan(0, refer ? kind.Members.Count : kind.PartCount))
                     column.MakeRoom(objects.Count);
             }
         }
@@ -39,7 +40,7 @@ internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lo
         {
             var references = References(entity, link, unknown);
             if (references.Count > 0)
-                ReferenceColumns.Add(entity.Kind.In(record).Columns[link], record.Entities.Count - 1, references);
+                ReferenceColumns.Add(entity.Kind.In(record).Columns[link], record.Count - 1, references);
         }
     }
 
@@ -55,9 +56,9 @@ internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lo
         var entity = live.All[index];
         var (id, kind) = (entity.Id, entity.Kind);
         var authoredIndex = isPlaced ? authored.TryIndexOf(id) : -1;
-        if (authoredIndex >= 0 && authored.Entities[authoredIndex].Kind != kind.Name)
+        if (authoredIndex >= 0 && authored.EntityAt(authoredIndex).Kind != kind.Name)
             authoredIndex = -1;
-        var was = authoredIndex >= 0 ? authored.Entities[authoredIndex] : default;
+        var was = authoredIndex >= 0 ? authored.EntityAt(authoredIndex) : default;
         var mayOmit = authoredIndex >= 0 && kind.OmitsUnchanged;
 
         var isSameParent = mayOmit && was.Parent == parent;
@@ -66,7 +67,7 @@ internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lo
             IsSetFree = mayOmit && !isSameParent && parent is null,
         };
         record.Add(taken);
-        var place = record.Entities.Count - 1;
+        var place = record.Count - 1;
         entity.Objects.TakeParts(entity.Slot, record, authoredIndex >= 0 ? authored : null, authoredIndex);
         kept.AddParts(record, taken, place);
         for (var link = kind.PartCount; link < kind.Members.Count; link++)
@@ -82,8 +83,18 @@ internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lo
             else if (before is not null)
                 column.AddNone(place);
         }
-        if (mayOmit && isSameParent && !record.ColumnsOf(kind.Name).Exists(column => column.Has(place)))
+        if (mayOmit && isSameParent && !HasParts(kind.Name, place))
             record.RemoveLast();
+    }
+
+    private bool HasParts(string kind, int place)
+    {
+        foreach (var column in record.ColumnsOf(kind))
+        {
+            if (column.Has(place))
+                return true;
+        }
+        return false;
     }
 
     private static bool IsSingle(SceneKind<TScene> kind, int link) => kind.Members[link] is ILink { IsSingle: true };

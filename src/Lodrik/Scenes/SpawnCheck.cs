@@ -5,7 +5,7 @@ namespace Lodrik.Scenes;
 /// be there twice: it is removed again. What is still there although it was removed would go later, and with it what was put into its
 /// place.
 /// </summary>
-internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAtWork<TScene> scene)
+internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAtWork<TScene> scene, RestorePlan plan)
 {
     private readonly RestorePlanner<TScene> _planner = scene.Planner;
 
@@ -14,7 +14,7 @@ internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAt
     {
         if (_planner.Removals.Count == 0 && !_planner.Spawns)
             yield break;
-        var steps = LiveSet<TScene>.LookAround(bindings, scene.Scene, _planner.Live.Count, out var now);
+        var steps = LiveSet<TScene>.LookAround(bindings, scene.Scene, _planner.Targets.Length, out var now);
         foreach (var step in steps)
             yield return step;
         var removed = new HashSet<object>(_planner.Removals.Count, SameObject.Comparer);
@@ -40,19 +40,20 @@ internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAt
         {
             if (!live.Kind.CanSpawn)
                 continue;
-            _planner.Warnings.Add(
+            plan.AddWarning(
                 $"{live.Kind.Name} {live.Id} was created by the game's code while the scene was being restored; the save does not "
                     + "have it, and it was removed again");
             live.Objects.Remove(live.Slot);
             yield return 0;
         }
+        now.Release();
     }
 
     /// <summary>Whether an object is one that the plan wants there.</summary>
     private bool IsExpected(LiveEntity<TScene> live, HashSet<object> removed)
     {
-        if (_planner.IndexOf(live.Id) is >= 0 and var index && _planner.Targets[index] is { Slot: >= 0 } target
-            && SameObject.Comparer.Equals(target.Objects.ObjectAt(target.Slot), live.Object))
+        if (_planner.IndexOf(live.Id) is >= 0 and var index && _planner.ObjectOf(index) is { } expected
+            && SameObject.Comparer.Equals(expected, live.Object))
             return true;
         if (removed.Contains(live.Object) && live.Object is not ValueType)
         {
@@ -68,10 +69,10 @@ internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAt
     private HashSet<object> SpawnedObjects()
     {
         var spawned = new HashSet<object>(SameObject.Comparer);
-        foreach (var target in _planner.Targets)
+        for (var index = 0; index < _planner.Targets.Length; index++)
         {
-            if (target.IsSpawned)
-                spawned.Add(target.Objects.ObjectAt(target.Slot));
+            if (_planner.Targets[index].IsSpawned && _planner.ObjectOf(index) is { } one)
+                spawned.Add(one);
         }
         return spawned;
     }

@@ -16,8 +16,8 @@ internal sealed class EntityIndex
     private int[] _spawned = [];
     private int _spawnedCount;
 
-    /// <param name="expected">How many entities there are likely to be.</param>
-    public EntityIndex(int expected = 0) => _others = new Dictionary<EntityId, int>(expected > SmallestRoom ? 0 : expected);
+    /// <param name="placed">How many placed entities there are likely to be.</param>
+    public EntityIndex(int placed = 0) => _others = new Dictionary<EntityId, int>(placed);
 
     /// <summary>Adds an entity; false if it is there already.</summary>
     public bool TryAdd(EntityId id, int index)

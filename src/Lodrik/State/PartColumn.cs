@@ -19,6 +19,12 @@ internal abstract class PartColumn(string name)
     /// <summary>Makes room for the parts of so many entities.</summary>
     public abstract void MakeRoom(int entities);
 
+    /// <summary>Takes its room from the pool, as it is needed for a moment only. It is empty then.</summary>
+    public abstract void UsePool();
+
+    /// <summary>Gives the room of a column that was needed for a moment only back to the pool. It is empty then.</summary>
+    public abstract void Release();
+
     /// <summary>Says that an entity has no such part, in place of saying nothing.</summary>
     public abstract void AddNone(int entity);
 
@@ -48,8 +54,8 @@ internal abstract class PartColumn(string name)
 /// <summary>A column of values. Entities come in ascending order, so that a row is found by searching.</summary>
 internal abstract class PartColumn<T>(string name) : PartColumn(name)
 {
-    private readonly List<int> _entities = [];
-    private readonly List<T> _values = [];
+    private PooledList<int> _entities = new(isPooled: false);
+    private PooledList<T> _values = new(isPooled: false);
 
     // Few entities have none where a record has to say so.
     private List<int>? _without;
@@ -63,8 +69,17 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
 
     public override void MakeRoom(int entities)
     {
-        _entities.EnsureCapacity(entities);
-        _values.EnsureCapacity(entities);
+        _entities.EnsureRoom(entities);
+        _values.EnsureRoom(entities);
+    }
+
+    public override void UsePool() => (_entities, _values) = (new PooledList<int>(), new PooledList<T>());
+
+    public override void Release()
+    {
+        _entities.Release();
+        _values.Release();
+        (_without, _last) = (null, -1);
     }
 
     public override void AddNone(int entity) => (_without ??= []).Add(entity);
@@ -99,26 +114,29 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
     {
         if (_without is { Count: > 0 } && _without[^1] == entity)
             _without.RemoveAt(_without.Count - 1);
-        if (_entities.Count == 0 || _entities[^1] != entity)
+        if (_entities.Count == 0 || _entities.Last != entity)
             return;
-        _entities.RemoveAt(_entities.Count - 1);
-        _values.RemoveAt(_values.Count - 1);
+        _entities.RemoveLast();
+        _values.RemoveLast();
     }
 
     private bool IsWithout(int entity) => _without is not null && _without.BinarySearch(entity) >= 0;
 
     private int Row(int entity)
     {
-        var count = _entities.Count;
+        var entities = _entities.Span;
+        if (entities.Length == 0 || entities[^1] < entity)
+            return -1;
+        // Of entities that follow each other without a gap, each is in the row that its number says.
+        if (entities[^1] - entities[0] == entities.Length - 1)
+            return entity >= entities[0] ? entity - entities[0] : -1;
         // A scene is gone through from its beginning to its end: most often it is the row after the one that was looked up last.
         var next = _last + 1;
-        if (next < count && _entities[next] == entity)
+        if (next < entities.Length && entities[next] == entity)
             return _last = next;
-        if (_last < count && _last >= 0 && _entities[_last] == entity)
+        if (_last >= 0 && _last < entities.Length && entities[_last] == entity)
             return _last;
-        if (count == 0 || _entities[^1] < entity)
-            return -1;
-        var row = _entities.BinarySearch(entity);
+        var row = entities.BinarySearch(entity);
         if (row >= 0)
             _last = row;
         return row;

@@ -31,8 +31,9 @@ internal sealed record KnownKind(HashSet<string> Members, bool HasParent);
 /// </summary>
 public sealed partial class SceneRecord : IValueWriter
 {
-    private readonly List<EntityRecord> _entities = [];
-    private readonly EntityIndex _byId = new();
+    private readonly PooledList<EntityRecord> _entities;
+    private readonly bool _isTemporary;
+    private EntityIndex _byId = new();
     private bool _isIndexed = true;
     private readonly List<EntityId> _gone = [];
     private readonly HashSet<EntityId> _isGone = [];
@@ -42,6 +43,19 @@ public sealed partial class SceneRecord : IValueWriter
     private readonly List<string> _warnings = [];
     private object? _lastOwner;
     private KindColumns _lastBound;
+
+    /// <summary>A scene with nothing in it.</summary>
+    public SceneRecord()
+        : this(isTemporary: false)
+    {
+    }
+
+    /// <param name="isTemporary">Whether it is needed for a moment only, and <see cref="Release"/> is called then.</param>
+    internal SceneRecord(bool isTemporary)
+    {
+        _isTemporary = isTemporary;
+        _entities = new PooledList<EntityRecord>(isPooled: isTemporary);
+    }
 
     /// <summary>The entities that are there.</summary>
     public IReadOnlyList<EntityRecord> Entities => _entities;
@@ -106,7 +120,24 @@ public sealed partial class SceneRecord : IValueWriter
     }
 
     /// <summary>Makes room for so many entities.</summary>
-    internal void MakeRoom(int entities) => _entities.EnsureCapacity(entities);
+    internal void MakeRoom(int entities) => _entities.EnsureRoom(entities);
+
+    /// <summary>Gives the room of a record that was needed for a moment only back to the pool. It has no entities then.</summary>
+    internal void Release()
+    {
+        if (!_isTemporary)
+            return;
+        _entities.Release();
+        _byId.Clear();
+        _isIndexed = true;
+        foreach (var (_, column) in Columns)
+            column.Release();
+    }
+
+    internal int Count => _entities.Count;
+
+    /// <summary>What is known of the entity at a place, without a copy.</summary>
+    internal ref readonly EntityRecord EntityAt(int index) => ref _entities[index];
 
     /// <summary>Adds an entity of which the caller knows that it is not there yet.</summary>
     internal void Add(EntityRecord entity)
@@ -119,37 +150,50 @@ public sealed partial class SceneRecord : IValueWriter
     {
         get
         {
-            foreach (var _ in MakeIndex())
-            {
-            }
+            if (!_isIndexed)
+                FinishIndex();
             return _byId;
         }
     }
 
-    /// <summary>Makes the index that entities are found by, and gives a value after each entity.</summary>
+    private void FinishIndex()
+    {
+        foreach (var _ in MakeIndex())
+        {
+        }
+    }
+
+    /// <summary>Makes the index that entities are found by, and gives a value after some of them.</summary>
     internal IEnumerable<int> MakeIndex()
     {
         if (_isIndexed)
             yield break;
-        _byId.Clear();
+        var placed = 0;
         for (var i = 0; i < _entities.Count; i++)
         {
-            _byId.TryAdd(_entities[i].Id, i);
+            placed += _entities[i].Id.IsSpawned ? 0 : 1;
+            if (i % 256 == 0)
+                yield return 0;
+        }
+        var index = new EntityIndex(placed);
+        for (var i = 0; i < _entities.Count; i++)
+        {
+            index.TryAdd(_entities[i].Id, i);
             if (i % 32 == 0)
                 yield return 0;
         }
-        _isIndexed = true;
+        (_byId, _isIndexed) = (index, true);
     }
 
     /// <summary>Takes back the entity that was added last, with its parts.</summary>
     internal void RemoveLast()
     {
-        var last = _entities[^1];
+        var last = _entities.Last;
         foreach (var column in ColumnsOf(last.Kind))
             column.RemoveLast(_entities.Count - 1);
         if (_isIndexed)
             _byId.Remove(last.Id);
-        _entities.RemoveAt(_entities.Count - 1);
+        _entities.RemoveLast();
     }
 
     internal void AddGone(EntityId id)
@@ -194,6 +238,8 @@ public sealed partial class SceneRecord : IValueWriter
                 return column;
         }
         var added = make();
+        if (_isTemporary)
+            added.UsePool();
         columns.Add(added);
         return added;
     }
@@ -233,7 +279,7 @@ public sealed partial class SceneRecord : IValueWriter
 
     /// <summary>Whether entities of the kind could belong to others in the game that made the record.</summary>
     internal bool KnowsParent(string kind) =>
-        _known.TryGetValue(kind, out var known) ? known.HasParent : _entities.Exists(one => one.Kind == kind && one.Parent is not null);
+        _known.TryGetValue(kind, out var known) ? known.HasParent : _entities.Any(one => one.Kind == kind && one.Parent is not null);
 
     private bool IsUsed(string kind, string member) =>
         _columns.TryGetValue(kind, out var columns) && columns.Exists(column => column.Name == member && column.IsUsed);

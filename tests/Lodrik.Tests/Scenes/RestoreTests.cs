@@ -515,7 +515,7 @@ public sealed class RestoreTests
         Assert.Equal(42, plan.ToString().Split('\n').Length);
         Assert.EndsWith("… 60 more", plan.ToString(), StringComparison.Ordinal);
         Assert.Equal(101, plan.Print().Split('\n').Length);
-        Assert.Equal("nothing to do", new RestorePlan([], []).ToString());
+        Assert.Equal("nothing to do", new RestorePlan().ToString());
     }
 
     [Fact]
