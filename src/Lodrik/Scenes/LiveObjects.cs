@@ -199,16 +199,12 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
     private readonly ref struct SourceColumns
     {
         private readonly KindColumns _record;
-        private readonly KindColumns _authored;
         private readonly EntityKind<TScene, TEntity> _kind;
 
         public SourceColumns(EntityKind<TScene, TEntity> kind, in PutSource source)
         {
             _kind = kind;
             _record = source.Index >= 0 ? kind.In(source.Record) : default;
-            _authored = source.AuthoredIndex >= 0 && source.Authored.EntityAt(source.AuthoredIndex).Kind == kind.Name
-                ? kind.In(source.Authored)
-                : default;
         }
 
         public bool IsOfRecord(int member, PartColumn? column) => column is not null && column == _record.Columns?[member];
@@ -219,16 +215,21 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
             if (source.Index >= 0)
             {
                 (column, index) = (_record.Columns[member], source.Index);
+                if (column.HasValue(index))
+                    return Found.Value;
                 if (column.Has(index))
-                    return column.HasValue(index) ? Found.Value : Found.None;
-                var isUnchanged = _authored.Columns is not null && (_kind.OmitsUnchanged || _kind.Members[member].OnlyIfChanged);
+                    return Found.None;
+                var isUnchanged = IsAuthored(source) && (_kind.OmitsUnchanged || _kind.Members[member].OnlyIfChanged);
                 if (_record.Knows[member] && !isUnchanged)
                     return Found.None;
             }
-            if (_authored.Columns is null)
+            if (!IsAuthored(source))
                 return Found.Nothing;
-            (column, index) = (_authored.Columns[member], source.AuthoredIndex);
+            (column, index) = (_kind.In(source.Authored).Columns[member], source.AuthoredIndex);
             return column.HasValue(index) ? Found.Value : Found.None;
         }
+
+        private bool IsAuthored(in PutSource source) =>
+            source.AuthoredIndex >= 0 && source.Authored.EntityAt(source.AuthoredIndex).Kind == _kind.Name;
     }
 }

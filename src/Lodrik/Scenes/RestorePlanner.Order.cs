@@ -64,7 +64,10 @@ internal sealed partial class RestorePlanner<TScene>
     private void FindParentTarget(int child)
     {
         ref var target = ref Targets[child];
-        target.Parent = IndexOf(target.ParentId);
+        // Neighbours often belong to the same.
+        if (target.ParentId != _lastParent.Id)
+            _lastParent = (target.ParentId, IndexOf(target.ParentId));
+        target.Parent = _lastParent.Target;
         _isParentUnknown |= target.Parent < 0;
         if (target.Parent < 0 && !target.Objects.NamesParent)
             _plan.AddWarning(

@@ -38,6 +38,7 @@ internal sealed partial class RestorePlanner<TScene>
     private string? _lastName;
     private SceneKind<TScene>? _lastKind;
     private KindObjects<TScene>? _lastObjects;
+    private (EntityId Id, int Target) _lastParent;
 
     /// <param name="bindings">The game's kinds.</param>
     /// <param name="open">The scene, and how the designer left it.</param>
