@@ -2,6 +2,7 @@ using System.Buffers;
 using Lodrik.Formats;
 using Lodrik.Inspection;
 using Lodrik.Migrations;
+using Lodrik.Saves;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Reading;
 using Lodrik.Saves.Writing;
@@ -185,7 +186,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
                 : file;
             if (migrated.Header!.Version == T.Root.Version && new LostMembers(today).In(migrated) is { } found)
                 return new Failure($"lost {found.Path}", found.Path, $"Something is lost: {found.Problem}.", null);
-            var state = StateFile.Decode<T>(migrated);
+            var state = WholeState.Decode<T>(migrated);
             StateFile.FromBytes<T>(StateFile.ToBytes(state, form));
             // What nobody decoded is a tree, of which only the binary form keeps every sort of number apart.
             var bytes = StateFile.ToBytes(state, SaveForm.Binary);

@@ -63,6 +63,49 @@ public sealed class KillTests : IDisposable
         Assert.Equal((7, 8), (store.Load("kept").State.Count.Number, store.Load("last").State.Count.Number));
     }
 
+    [Theory]
+    [InlineData("TERM")]
+    [InlineData("INT")]
+    [InlineData("HUP")]
+    public async Task A_process_that_a_signal_ends_saves_what_it_was_asked_to(string signal)
+    {
+        await EndBySignal(signal, "wait", _folder);
+        using var store = SaveStore<Saver.Tally>.Open(_folder);
+        Assert.Equal((7, 8), (store.Load("kept").State.Count.Number, store.Load("last").State.Count.Number));
+    }
+
+    [Theory]
+    [InlineData("return")]
+    [InlineData("exit")]
+    [InlineData("wait", "TERM")]
+    [InlineData("wait", "INT")]
+    [InlineData("wait", "HUP")]
+    [InlineData("wait", "QUIT")]
+    [InlineData("change", "TERM")]
+    public async Task An_object_that_keeps_itself_is_saved_however_its_process_ends(string how, string? signal = null)
+    {
+        var path = Path.Combine(_folder, "count.json");
+        StateFile.Write(path, new Saver.Count { Number = 4 });
+        if (signal is not null)
+            await EndBySignal(signal, "keep", path, how);
+        else
+            Assert.Equal(0, ProgramRun.Of("Lodrik.Saver", _folder, "keep", path, how).Exit);
+        var count = StateFile.Read<Saver.Count>(path);
+        Assert.True(count.Number >= 5);
+        // Both changed together, or neither.
+        Assert.Equal(count.Ballast is [.., var last] ? last : 5, (byte)count.Number);
+        Assert.Equal([path], Directory.GetFiles(_folder));
+    }
+
+    private async Task EndBySignal(string signal, params string[] arguments)
+    {
+        using var process = ProgramRun.Start("Lodrik.Saver", _folder, arguments);
+        Assert.Equal("ready", await process.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken));
+        using var kill = System.Diagnostics.Process.Start("kill", [$"-{signal}", process.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)]);
+        await process.WaitForExitAsync(TestContext.Current.CancellationToken);
+        Assert.NotEqual(0, process.ExitCode);
+    }
+
     [Fact]
     public async Task Nothing_that_a_killed_process_reported_done_is_lost()
     {

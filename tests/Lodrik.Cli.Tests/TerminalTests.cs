@@ -13,7 +13,7 @@ public sealed partial class TerminalTests(DemoSaves demo)
     [InlineData("lodrik s", "salvage seal set show slots")]
     [InlineData("lodrik show $/", "$/auto $/evening $/quick")]
     [InlineData("lodrik show $", "$/auto $/evening $/quick")]
-    [InlineData("lodrik diff $/auto@3 $/auto@", "3 4 5")]
+    [InlineData("lodrik diff $/auto@3 $/auto@", "{generations}")]
     [InlineData("lodrik show $/evening war", "warden")]
     [InlineData("lodrik set $/evening warden/s", "warden/satchel warden/stamina")]
     [InlineData("lodrik show $/evening scenes/marsh/entities/heron-1/parts/mood/", "scenes/marsh/entities/heron-1/parts/mood/fishCaught scenes/marsh/entities/heron-1/parts/mood/wary")]
@@ -27,6 +27,9 @@ public sealed partial class TerminalTests(DemoSaves demo)
             source <(lodrik completion bash)
             COMP_LINE="$1"; COMP_POINT=${#1}; _lodrik; echo "${COMPREPLY[@]}"
             """;
+        // How many automatic saves become one depends on how busy the machine is.
+        var generations = Directory.GetFiles(Path.Combine(Store, "slots", "auto")).Select(file => Path.GetFileName(file).Split('.')[0].TrimStart('0')).Distinct().Order();
+        expected = expected.Replace("{generations}", string.Join(' ', generations), StringComparison.Ordinal);
         Assert.Equal(expected.Replace("$", Store, StringComparison.Ordinal), Run("bash", "-c", script, "bash", line.Replace("$", Store, StringComparison.Ordinal)).Trim());
     }
 

@@ -32,6 +32,38 @@ if (args is ["leave", var left])
     return 0;
 }
 
+if (args is ["wait", var busy])
+{
+    // A signal ends it while it is saving.
+    var open = SaveStore<Tally>.Open(busy);
+    _ = open.SaveAsync("kept", new Tally { Count = new Count { Number = 7, Ballast = new byte[20_000_000] } });
+    _ = open.SaveAsync("last", new Tally { Count = new Count { Number = 8 } });
+    Console.WriteLine("ready");
+    Thread.Sleep(Timeout.Infinite);
+}
+
+if (args is ["keep", var kept, var how])
+{
+    var file = StateFile.Keep<Count>(kept);
+    file.State.Number++;
+    if (how == "return")
+        return 0;
+    if (how == "exit")
+        Environment.Exit(0);
+    Console.WriteLine("ready");
+    // Until a signal comes, both numbers change, always together.
+    while (how == "wait")
+        Thread.Sleep(Timeout.Infinite);
+    while (true)
+    {
+        file.Change(count =>
+        {
+            count.Number++;
+            count.Ballast = [.. count.Ballast.Take(2), (byte)count.Number];
+        });
+    }
+}
+
 // Saves as fast as it can until it is killed, and says what is done.
 using var store = SaveStore<Tally>.Open(args[0]);
 var tally = store.LoadOrNew("kept");

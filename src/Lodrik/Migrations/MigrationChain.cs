@@ -154,6 +154,16 @@ public sealed class MigrationChain
     public T ReadOrNew<T>(string path, out SaveException? problem) where T : IStateRoot<T> =>
         StateFile.ReadOrNew(path, Decode<T>, out problem);
 
+    /// <summary>
+    /// Keeps an object in a file as <see cref="StateFile.Keep{T}"/> does, and migrates the file if it has an older version. It changes with
+    /// the first save.
+    /// </summary>
+    /// <param name="path">The file. Its folder is created when it is first saved.</param>
+    /// <param name="options">The form and delays; null for the defaults.</param>
+    /// <exception cref="StorageException">The file exists and the system does not allow reading it; or it is kept already.</exception>
+    public KeptFile<T> Keep<T>(string path, KeptFileOptions? options = null) where T : class, IStateRoot<T> =>
+        new(path, options ?? new KeptFileOptions(), Decode<T>);
+
     /// <summary>Reads the bytes of a save into a new object, migrating it if it is of an older version.</summary>
     /// <exception cref="SaveException">The save is damaged or of another game, a step failed, or the content does not fit.</exception>
     public T FromBytes<T>(ReadOnlyMemory<byte> bytes) where T : IStateRoot<T> => Decode<T>(SavedFile.FromBytes(bytes));
@@ -164,7 +174,7 @@ public sealed class MigrationChain
     public T Import<T>(string path) where T : IStateRoot<T>
     {
         Check(T.Root);
-        return StateFile.Decode<T>(ImportFile(WholeFile.Read(path), T.Root.Game, T.Root.Version, new SaveLocation { File = path }));
+        return WholeState.Decode<T>(ImportFile(WholeFile.Read(path), T.Root.Game, T.Root.Version, new SaveLocation { File = path }));
     }
 
     /// <summary>The save as it is in a later version. The one that is given stays as it is.</summary>
@@ -218,7 +228,7 @@ public sealed class MigrationChain
     private T Decode<T>(SavedFile file) where T : IStateRoot<T>
     {
         Check(T.Root);
-        return StateFile.Decode<T>(file.Header is { } header && header.Game == T.Root.Game && header.Version < T.Root.Version
+        return WholeState.Decode<T>(file.Header is { } header && header.Game == T.Root.Game && header.Version < T.Root.Version
             ? Migrate(file, T.Root.Version)
             : file);
     }

@@ -45,7 +45,7 @@ public static class StateFile
     public static void Write<T>(string path, T state, SaveForm form, bool indented) where T : IStateRoot<T>
     {
         using var writer = new SaveWriter();
-        Replace(path, Encode(writer, state, form, indented));
+        Replace(path, WholeState.Encode(writer, state, form, indented));
     }
 
     /// <summary>
@@ -82,7 +82,7 @@ public static class StateFile
     {
         ArgumentNullException.ThrowIfNull(stream);
         using var writer = new SaveWriter();
-        foreach (var segment in Encode(writer, state, form))
+        foreach (var segment in WholeState.Encode(writer, state, form))
             stream.Write(segment.Span);
     }
 
@@ -96,7 +96,7 @@ public static class StateFile
     {
         ArgumentNullException.ThrowIfNull(stream);
         using var writer = new SaveWriter();
-        foreach (var segment in Encode(writer, state, form))
+        foreach (var segment in WholeState.Encode(writer, state, form))
             await stream.WriteAsync(segment, cancellationToken).ConfigureAwait(false);
     }
 
@@ -105,7 +105,7 @@ public static class StateFile
     public static byte[] ToBytes<T>(T state, SaveForm form = SaveForm.Json) where T : IStateRoot<T>
     {
         using var writer = new SaveWriter();
-        return Encode(writer, state, form).ToArray();
+        return WholeState.Encode(writer, state, form).ToArray();
     }
 
     /// <summary>The object as text.</summary>
@@ -119,13 +119,13 @@ public static class StateFile
         if (!FileForms.Of(form).IsText)
             throw new ArgumentOutOfRangeException(nameof(form), form, $"The {form.DisplayName()} form is not text. Use ToBytes.");
         using var writer = new SaveWriter();
-        return Encoding.UTF8.GetString(Encode(writer, state, form, indented));
+        return Encoding.UTF8.GetString(WholeState.Encode(writer, state, form, indented));
     }
 
     /// <summary>Reads a file into a new object.</summary>
     /// <exception cref="StorageException">There is no such file, or it cannot be read.</exception>
     /// <exception cref="SaveException">The file is damaged, of another game or version, or its content does not fit.</exception>
-    public static T Read<T>(string path) where T : IStateRoot<T> => Decode<T>(SavedFile.Open(path));
+    public static T Read<T>(string path) where T : IStateRoot<T> => WholeState.Decode<T>(SavedFile.Open(path));
 
     /// <summary>Reads a file into a new object and lists its unknown members. In a hand-written file they are usually typos.</summary>
     /// <inheritdoc cref="Read{T}(string)"/>
@@ -142,7 +142,7 @@ public static class StateFile
 
     /// <summary>Reads a file into a new object; where there is no file, gives a new object with its initial values.</summary>
     /// <exception cref="SaveException">There is a file, and it cannot be read; it is left as it is.</exception>
-    public static T ReadOrNew<T>(string path) where T : IStateRoot<T> => ReadOrNew(path, file => Decode<T>(file));
+    public static T ReadOrNew<T>(string path) where T : IStateRoot<T> => ReadOrNew(path, file => WholeState.Decode<T>(file));
 
     /// <summary>
     /// Reads a file into a new object. If the file is missing or damaged, returns a new object with its initial values.
@@ -151,7 +151,7 @@ public static class StateFile
     /// <param name="problem">Why the file could not be read; null if it was read or does not exist.</param>
     /// <exception cref="StorageException">The file exists, but the system does not allow reading it.</exception>
     public static T ReadOrNew<T>(string path, out SaveException? problem) where T : IStateRoot<T> =>
-        ReadOrNew(path, file => Decode<T>(file), out problem);
+        ReadOrNew(path, file => WholeState.Decode<T>(file), out problem);
 
     internal static T ReadOrNew<T>(string path, Func<SavedFile, T> decode) where T : IStateRoot<T> =>
         WholeFile.Find(path) is { } bytes ? decode(SavedFile.FromBytes(bytes, new SaveLocation { File = path })) : T.CreateState();
@@ -170,9 +170,21 @@ public static class StateFile
         }
     }
 
+    /// <summary>
+    /// Keeps an object in a file: it is read now, and saved when what is returned is disposed of and when the process ends. If there is no
+    /// file, the object has its initial values; a file that cannot be read is put aside, and <see cref="KeptFile{T}.Notices"/> says so.
+    /// </summary>
+    /// <param name="path">The file. Its folder is created when it is first saved.</param>
+    /// <param name="options">The form and delays; null for the defaults.</param>
+    /// <remarks>If the file may have an older version, call <c>Keep</c> on the migration chain.</remarks>
+    /// <exception cref="StorageException">The file exists and the system does not allow reading it; or it is kept already.</exception>
+    public static KeptFile<T> Keep<T>(string path, KeptFileOptions? options = null) where T : class, IStateRoot<T> =>
+        new(path, options ?? new KeptFileOptions(), file => WholeState.Decode<T>(file));
+
     /// <summary>Reads a file into an existing object.</summary>
     /// <exception cref="SaveException">The file cannot be read or does not fit; the object is as it was.</exception>
-    public static void ReadInto<T>(string path, T state) where T : class, IStateRoot<T> => DecodeInto(SavedFile.Open(path), state);
+    public static void ReadInto<T>(string path, T state) where T : class, IStateRoot<T> =>
+        WholeState.DecodeInto(SavedFile.Open(path), state);
 
     /// <summary>Reads a stream to its end into a new object.</summary>
     /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
@@ -197,12 +209,12 @@ public static class StateFile
 
     /// <summary>Reads the bytes of a save into a new object.</summary>
     /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
-    public static T FromBytes<T>(ReadOnlyMemory<byte> bytes) where T : IStateRoot<T> => Decode<T>(SavedFile.FromBytes(bytes));
+    public static T FromBytes<T>(ReadOnlyMemory<byte> bytes) where T : IStateRoot<T> => WholeState.Decode<T>(SavedFile.FromBytes(bytes));
 
     /// <summary>Reads the bytes of a save into an existing object.</summary>
     /// <exception cref="SaveException">The content cannot be read or does not fit; the object is as it was.</exception>
     public static void ReadInto<T>(ReadOnlyMemory<byte> bytes, T state)
-        where T : class, IStateRoot<T> => DecodeInto(SavedFile.FromBytes(bytes), state);
+        where T : class, IStateRoot<T> => WholeState.DecodeInto(SavedFile.FromBytes(bytes), state);
 
     /// <summary>Reads text into a new object.</summary>
     /// <exception cref="SaveException">The content is damaged, of another game or version, or does not fit.</exception>
@@ -236,43 +248,11 @@ public static class StateFile
         return bytes.ToArray();
     }
 
-    /// <summary>Reads into the object in two passes: whatever does not fit shows in the first, on an object of its own.</summary>
-    internal static void DecodeInto<T>(SavedFile file, T state, IReadOnlyCollection<string>? sections = null) where T : class, IStateRoot<T>
-    {
-        ArgumentNullException.ThrowIfNull(state);
-        var rehearsal = T.BeginReading();
-        file.ReadInto(ref rehearsal, sections);
-        file.ReadInto(ref state, sections);
-    }
-
     private static T DecodeNoting<T>(SavedFile file, out IReadOnlyList<UnknownMember> unknown) where T : IStateRoot<T>
     {
         file.NotesUnknown = true;
-        var state = Decode<T>(file);
+        var state = WholeState.Decode<T>(file);
         unknown = file.UnknownMembers;
         return state;
-    }
-
-    internal static T Decode<T>(SavedFile file, IReadOnlyCollection<string>? sections = null, Action<int>? decoded = null)
-        where T : IStateRoot<T>
-    {
-        var state = T.BeginReading();
-        file.ReadInto(ref state, sections, decoded);
-        return state ?? T.CreateState();
-    }
-
-    private static ReadOnlySequence<byte> Encode<T>(SaveWriter writer, T state, SaveForm form, bool indented = true)
-        where T : IStateRoot<T>
-    {
-        ArgumentNullException.ThrowIfNull(state);
-        var header = new SaveHeader
-        {
-            Game = T.Root.Game,
-            Version = T.Root.Version,
-            Shape = T.Root.Shape.Length > 0 ? T.Root.Shape : null,
-            SaveId = Guid.CreateVersion7(),
-            Saved = DateTimeOffset.UtcNow,
-        };
-        return writer.Write(state, header, new SaveTerms(form, indented));
     }
 }

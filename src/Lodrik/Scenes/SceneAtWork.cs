@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using Lodrik.State;
 
 namespace Lodrik.Scenes;
@@ -11,6 +12,8 @@ internal sealed class SceneAtWork<TScene>(
     SceneBindings<TScene> bindings, OpenScene<TScene> of, int expected, Task<SceneRecord> reading)
     : IEntityLookup
 {
+    private static readonly TimeSpan Shortest = TimeSpan.FromMilliseconds(0.2);
+
     private readonly PooledList<Held> _remembered = new();
     private readonly Dictionary<string, LiveSet<TScene>> _neighbours = [];
     private readonly List<Action> _undo = [];
@@ -53,6 +56,17 @@ internal sealed class SceneAtWork<TScene>(
     /// <summary>Waits until the record has been read, or it has turned out that it cannot be.</summary>
     /// <param name="longest">How long it waits at most.</param>
     public void WaitUntilRead(TimeSpan longest) => Task.WaitAny([reading], (int)Math.Min(longest.TotalMilliseconds, int.MaxValue));
+
+    /// <summary>
+    /// Waits for the reading no longer than a frame can spare, and without giving the processor away, which might take longer. A game that
+    /// counts its frames instead of looking at the clock gets on all the same.
+    /// </summary>
+    public void Glance()
+    {
+        var started = Stopwatch.GetTimestamp();
+        while (IsReading && Stopwatch.GetElapsedTime(started) < Shortest)
+            Thread.SpinWait(20);
+    }
 
     /// <summary>Makes the plan, once the record has been read.</summary>
     /// <param name="plan">Gets what is decided.</param>

@@ -48,6 +48,8 @@ public sealed partial class SceneRestoration<TScene>
                 : TimeSpan.FromSeconds((_deadline - _mark) / (double)Stopwatch.Frequency);
             if (left == Timeout.InfiniteTimeSpan || left > Tick)
                 scene.WaitUntilRead(left);
+            else
+                scene.Glance();
             if (!scene.IsReading)
                 break;
             _isWaiting = true;

@@ -66,8 +66,8 @@ public sealed partial class SceneRestoration<TScene>
 
     /// <summary>Goes on for about so long: a single callback of the game is never interrupted.</summary>
     /// <param name="budget">
-    /// The time; at least one step is made, unless the save is still being read in the background. A call with less than 16 ms does not
-    /// wait for that.
+    /// The time; at least one step is made, unless the save is still being read in the background. A call with less than 16 ms does
+    /// not wait for that.
     /// </param>
     /// <returns>Whether the restoration is done.</returns>
     /// <exception cref="SceneException">

@@ -1,5 +1,6 @@
 using Lodrik.Inspection;
 using Lodrik.Protection;
+using Lodrik.Saves;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
@@ -125,7 +126,7 @@ public sealed partial class SaveStore<T>
     {
         progress = Guarded(progress);
         var (bytes, all) = (0L, progress is null ? 0 : file.BytesOf(sections));
-        var state = StateFile.Decode<T>(file, sections, decoded: section =>
+        var state = WholeState.Decode<T>(file, sections, decoded: section =>
         {
             cancellation.ThrowIfCancellationRequested();
             progress?.Report(new SaveProgress(SaveStage.Decoding, bytes += section, all));
@@ -137,7 +138,7 @@ public sealed partial class SaveStore<T>
     private void Fill(SavedFile file, T state, IReadOnlyCollection<string>? sections)
     {
         _cache.ForgetContents();
-        StateFile.DecodeInto(file, state, sections);
+        WholeState.DecodeInto(file, state, sections);
         Expect(file);
     }
 

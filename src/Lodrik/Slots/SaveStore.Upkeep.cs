@@ -1,5 +1,6 @@
 using Lodrik.Formats;
 using Lodrik.Protection;
+using Lodrik.Saves;
 using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
@@ -410,7 +411,7 @@ public sealed partial class SaveStore<T>
                 .FirstOrDefault(one => one.Header?.Playthrough == Playthrough);
             return newest is null ? null : await files.Open(newest.Slot, GenerationOf(newest)).ConfigureAwait(false);
         }).ConfigureAwait(false);
-        var saved = file is null ? T.CreateState() : Decode(file, one => StateFile.Decode<T>(one)).State;
+        var saved = file is null ? T.CreateState() : Decode(file, one => WholeState.Decode<T>(one)).State;
         return [.. StateContent.Changes(saved, state, file?.Form ?? SaveForm.Binary)
             .Where(change => ignored is null || !ignored.Any(section => IsWithin(section, change.Path)))];
     }

@@ -1,5 +1,6 @@
 using Lodrik.Inspection;
 using Lodrik.Protection;
+using Lodrik.Saves;
 using Lodrik.Saves.Writing;
 using Lodrik.Slots;
 using Lodrik.State;
@@ -75,7 +76,7 @@ public sealed class SettingsFile<T> where T : IStateType<T>
 
     private async ValueTask<T> Load(SlotFiles files) =>
         await Existing(files).ConfigureAwait(false) is { } file && await files.Calls.Read(file).ConfigureAwait(false) is { } bytes
-            ? StateFile.Decode<T>(Checked(SavedFile.FromBytes(bytes, new SaveLocation { File = files.Calls.Locate(file) })))
+            ? WholeState.Decode<T>(Checked(SavedFile.FromBytes(bytes, new SaveLocation { File = files.Calls.Locate(file) })))
             : T.CreateState();
 
     private SavedFile Checked(SavedFile file)

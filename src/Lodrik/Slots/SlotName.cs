@@ -1,4 +1,6 @@
 using System.Diagnostics.CodeAnalysis;
+using System.Globalization;
+using System.Text;
 using Lodrik.Slots;
 
 namespace Lodrik;
@@ -40,28 +42,62 @@ public readonly record struct SlotName : IComparable<SlotName>
     /// <summary>Whether this is the slot of quick saves or that of automatic ones, which keep a ring for each playthrough.</summary>
     internal bool IsRing => this == Quick || this == Auto;
 
-    /// <summary>The slot name nearest to what a player typed: "My first night!" becomes my-first-night.</summary>
+    /// <summary>
+    /// The slot name nearest to what a player typed, in any script: "My first night!" becomes my-first-night, and "雪山" becomes
+    /// xn--rhtr47k. The same text always becomes the same name.
+    /// </summary>
     /// <param name="title">
-    /// Any text; the accents of Western European letters are dropped, and whatever cannot stand in a name becomes a dash.
+    /// Any text; the accents of Western European letters are dropped, and whatever is neither letter nor digit becomes a dash. Letters that
+    /// cannot be in a name are encoded (Punycode, RFC 3492, with the prefix of RFC 5890).
     /// </param>
-    /// <returns>A name; "save" where nothing of the text can stand in one.</returns>
+    /// <returns>A name; "save" if nothing of the text can be in a name.</returns>
     public static SlotName FromTitle(string title)
     {
         ArgumentNullException.ThrowIfNull(title);
-        var text = new System.Text.StringBuilder();
-        foreach (var typed in title)
-        {
-            // The platform's own decomposition needs data that games often leave out.
-            var c = Accented.IndexOf(typed, StringComparison.Ordinal) is >= 0 and var at ? Plain[at] : typed;
-            if (char.IsAsciiLetterOrDigit(c) || c == '_')
-                text.Append(char.ToLowerInvariant(c));
-            else if (c is not ('\'' or '\u2019') && text.Length > 0 && text[^1] != '-')
-                text.Append('-');
-        }
+        var words = WordsOf(title, IsLetterOrDigit);
+        if (words.Count == 0)
+            words = WordsOf(title, rune => !rune.IsAscii && Rune.IsSymbol(rune));
         // Room is left for the number that makes a name unique.
-        var name = text.ToString(0, Math.Min(text.Length, MaxLength - 6)).Trim('-');
+        const int Longest = MaxLength - 6;
+        if (words.Count > Longest)
+            words.RemoveRange(Longest, words.Count - Longest);
+        string name;
+        do
+        {
+            while (words is [.., var last] && last == new Rune('-'))
+                words.RemoveAt(words.Count - 1);
+            name = words.TrueForAll(rune => rune.IsAscii) ? string.Concat(words) : EncodedPrefix + Punycode.Encode(words);
+            if (name.Length > Longest)
+                words.RemoveAt(words.Count - 1);
+        }
+        while (name.Length > Longest);
         return TryParse(name, out var slot) && !slot.IsRing ? slot : new SlotName(name.Length == 0 ? "save" : $"save-{name}");
     }
+
+    // Two dashes in a row come from nothing else, so that no other text becomes the same name.
+    private const string EncodedPrefix = "xn--";
+
+    /// <summary>The characters of a text that make a name, in lower case, with single dashes for all others between them.</summary>
+    private static List<Rune> WordsOf(string title, Func<Rune, bool> isKept)
+    {
+        var words = new List<Rune>();
+        foreach (var typed in title.EnumerateRunes())
+        {
+            // The platform's own decomposition needs data that games often leave out.
+            var rune = typed.IsBmp && Accented.IndexOf((char)typed.Value, StringComparison.Ordinal) is >= 0 and var at
+                ? new Rune(Plain[at])
+                : typed;
+            if (rune != Rune.ReplacementChar && isKept(rune))
+                words.Add(Rune.ToLowerInvariant(rune));
+            else if (rune.Value is not ('\'' or '\u2019') && words.Count > 0 && words[^1] != new Rune('-'))
+                words.Add(new Rune('-'));
+        }
+        return words;
+    }
+
+    // The vowels of some scripts are marks.
+    private static bool IsLetterOrDigit(Rune rune) => rune.Value == '_' || Rune.IsLetterOrDigit(rune)
+        || Rune.GetUnicodeCategory(rune) is UnicodeCategory.NonSpacingMark or UnicodeCategory.SpacingCombiningMark;
 
     /// <summary>Checks a text, such as one that a player typed.</summary>
     public static bool TryParse([NotNullWhen(true)] string? text, out SlotName name)

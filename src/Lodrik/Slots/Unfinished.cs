@@ -1,8 +1,10 @@
+using Lodrik.Storage;
+
 namespace Lodrik.Slots;
 
 /// <summary>
-/// The saves of this process that are still being written in the background. A process that ends in the ordinary way, with its stores
-/// open, waits for them.
+/// The saves of this process that are still being written in the background. A process that returns or is ended by a signal with its
+/// stores open waits for them.
 /// </summary>
 internal static class Unfinished
 {
@@ -11,7 +13,7 @@ internal static class Unfinished
 
     private static readonly HashSet<Task> Tasks = [];
 
-    static Unfinished() => AppDomain.CurrentDomain.ProcessExit += (_, _) => Wait();
+    static Unfinished() => ProcessEnd.Add(Wait);
 
     /// <summary>Notes what is being written until it is done.</summary>
     public static void Add(Task task)

@@ -3,6 +3,7 @@ using System.Text.Json.Nodes;
 using CsCheck;
 using Lodrik.Inspection;
 using Lodrik.Protection;
+using Lodrik.Saves;
 using Lodrik.Storage;
 using Tidewarden;
 
@@ -138,7 +139,7 @@ public sealed class SaveComparisonTests
                 if (seal is not null)
                     edited.CheckSeal(seal);
                 Assert.Equal(SectionHealth.Intact, edited.Health);
-                Assert.Equal(99, StateFile.Decode<TidewardenSave>(edited).Warden.Oil);
+                Assert.Equal(99, WholeState.Decode<TidewardenSave>(edited).Warden.Oil);
                 Assert.Equal(["/warden/oil"], SaveComparison.Of(save, edited).All.Select(change => change.Path));
                 Assert.Equal(save.Header!.SaveId, edited.Header!.ParentId);
                 foreach (var section in save.Sections.Where(section => section.Name != "warden"))

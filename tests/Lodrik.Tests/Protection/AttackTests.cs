@@ -4,6 +4,7 @@ using System.Text;
 using Lodrik.Fuzz;
 using Lodrik.Inspection;
 using Lodrik.Protection;
+using Lodrik.Saves;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Writing;
 using Lodrik.Tests.Migrations;
@@ -165,7 +166,7 @@ public sealed class AttackTests
             if (protection is not null)
                 file.CheckSeal(protection);
             file.ReadTree();
-            return StateFile.Decode<FerryV1>(file);
+            return WholeState.Decode<FerryV1>(file);
         });
         Assert.InRange(GC.GetAllocatedBytesForCurrentThread() - before, 0, MostBytes);
     }

@@ -1,6 +1,7 @@
 using System.Text;
 using Lodrik.Inspection;
 using Lodrik.Protection;
+using Lodrik.Saves;
 using Lodrik.Tests.Migrations;
 using static Lodrik.Tests.Protection.SampleFerries;
 
@@ -63,7 +64,7 @@ public sealed class SalvageTests
                     Assert.Equal(file.ReadSection(section.Name), after.ReadSection(section.Name));
                 Assert.Equal(changed.Outcome == SalvageOutcome.Lost ? 2 : 3, after.Sections.Count);
                 if (changed.Outcome == SalvageOutcome.Lost)
-                    Assert.Equal(spoilt.Name == "log" ? [] : ["cast off"], StateFile.Decode<FerryV1>(after).Log);
+                    Assert.Equal(spoilt.Name == "log" ? [] : ["cast off"], WholeState.Decode<FerryV1>(after).Log);
             }
         }
     }

@@ -3,6 +3,7 @@ using System.Security.Cryptography;
 using System.Text;
 using Lodrik.Inspection;
 using Lodrik.Protection;
+using Lodrik.Saves;
 using Lodrik.Saves.Forms;
 using Lodrik.Storage;
 using Lodrik.Tests.Migrations;
@@ -383,7 +384,7 @@ public sealed class SealTests
         {
             var file = SavedFile.FromBytes(bytes);
             file.CheckSeal(protection);
-            StateFile.Decode<FerryV1>(file);
+            WholeState.Decode<FerryV1>(file);
             return null;
         }
         catch (SaveException refused)

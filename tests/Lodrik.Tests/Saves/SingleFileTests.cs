@@ -59,6 +59,16 @@ public sealed class SingleFileTests : IDisposable
         StateFile.Write(At("profile.json"), new BagsV1 { Bags = { Hand = new ThingV1 { Kind = "flask" } } });
         var chain = new MigrationChain().From(1, step => step.Rename("/bags#shared/*/kind", "what"));
         Assert.Equal("flask", chain.ReadOrNew<BagsV2>(At("profile.json")).Bags.Hand!.What);
+        using (var kept = chain.Keep<BagsV2>(At("profile.json")))
+        {
+            Assert.Equal(("flask", false), (kept.State.Bags.Hand!.What, kept.HasUnsavedChanges));
+            kept.State.Bags.Hand.What = "lantern";
+        }
+        Assert.Equal("lantern", StateFile.Read<BagsV2>(At("profile.json")).Bags.Hand!.What);
+        // Without the chain, the older release's file is put aside like a damaged one.
+        StateFile.Write(At("old.json"), new BagsV1 { Bags = { Hand = new ThingV1 { Kind = "flask" } } });
+        using (var kept = StateFile.Keep<BagsV2>(At("old.json")))
+            Assert.Equal("flask", StateFile.Read<BagsV1>(Assert.Single(kept.Notices).PutAside!).Bags.Hand!.Kind);
         Assert.Null(chain.ReadOrNew<BagsV2>(At("none.json"), out var none).Bags.Hand);
         Assert.Null(none);
         File.WriteAllText(At("profile.json"), "{");

@@ -1,3 +1,4 @@
+using CsCheck;
 using Lodrik.Slots;
 using Lodrik.Storage;
 using Microsoft.Extensions.Time.Testing;
@@ -149,10 +150,49 @@ public sealed class SlotUpkeepTests
     [InlineData("  \u00dcber den Fluss -- 2 ", "uber-den-fluss-2")]
     [InlineData("the keeper's lamp", "the-keepers-lamp")]
     [InlineData("???", "save")]
-    [InlineData("\u6f6e", "save")]
+    [InlineData("", "save")]
+    [InlineData(" \u200b\t", "save")]
+    [InlineData("\u96ea\u5c71", "xn--rhtr47k")]
+    [InlineData("\u96ea\u5c71 2", "xn---2-qw1dl25s")]
+    [InlineData("\u041d\u043e\u0447\u044c", "xn--m1ac1au")]
+    [InlineData("\u043d\u043e\u0447\u044c", "xn--m1ac1au")]
+    [InlineData("caf\u00e9", "cafe")]
+    [InlineData("\ud83e\udda9", "xn--5t9h")]
+    [InlineData("\ud83e\udda9 heron", "heron")]
+    [InlineData("\ud83e", "save")]
+    [InlineData("xn--rhtr47k", "xn-rhtr47k")]
     [InlineData("con", "save-con")]
     [InlineData("quick", "save-quick")]
     public void What_a_player_types_becomes_a_slot_name(string title, string name) => Assert.Equal(name, SlotName.FromTitle(title).ToString());
+
+    /// <summary>The samples of RFC 3492, section 7.1, in lower case, beside dashes that stand for what is no letter.</summary>
+    [Theory]
+    [InlineData("\u4ed6\u4eec\u4e3a\u4ec0\u4e48\u4e0d\u8bf4\u4e2d\u6587", "ihqwcrb4cv8a8dqg056pqjye")]
+    [InlineData("\u4ed6\u5011\u7232\u4ec0\u9ebd\u4e0d\u8aaa\u4e2d\u6587", "ihqwctvzc91f659drss3x8bo0yb")]
+    [InlineData("\u306a\u305c\u307f\u3093\u306a\u65e5\u672c\u8a9e\u3092\u8a71\u3057\u3066\u304f\u308c\u306a\u3044\u306e\u304b", "n8jok5ay5dzabd5bym9f0cm5685rrjetr6pdxa")]
+    [InlineData("\u043f\u043e\u0447\u0435\u043c\u0443\u0436\u0435\u043e\u043d\u0438\u043d\u0435\u0433\u043e\u0432\u043e\u0440\u044f\u0442\u043f\u043e\u0440\u0443\u0441\u0441\u043a\u0438", "b1abfaaepdrnnbgefbadotcwatmq2g4l")]
+    [InlineData("3\u5e74B\u7d44\u91d1\u516b\u5148\u751f", "3b-ww4c5e180e575a65lsy2b")]
+    [InlineData("Maji\u3067Koi\u3059\u308b5\u79d2\u524d", "majikoi5-783gue6qz075azm5e")]
+    [InlineData("\u305d\u306e\u30b9\u30d4\u30fc\u30c9\u3067", "d9juau41awczczp")]
+    [InlineData("Hello-Another-Way-\u305d\u308c\u305e\u308c\u306e\u5834\u6240", "hello-another-way--fc4qua05auwb3674vfr0b")]
+    public void Letters_that_a_name_cannot_have_are_encoded(string title, string encoded) =>
+        Assert.Equal($"xn--{encoded}", SlotName.FromTitle(title).ToString());
+
+    [Fact]
+    public void Titles_that_differ_have_different_names_in_any_script()
+    {
+        // Short enough to be encoded whole; letters of which each is a word of its own, in lower case.
+        string[] letters = ["a", "z", "0", "-b", "\u03b4", "\u0444", "\u0e01\u0e34", "\u3042", "\u96ea", "\ud840\udc0b"];
+        var letter = Gen.Int[0, letters.Length - 1].Select(at => letters[at]);
+        Gen.Select(letter.Array[1, 7], letter.Array[1, 7]).Sample((one, other) =>
+        {
+            var (first, second) = (string.Concat(one).TrimStart('-'), string.Concat(other).TrimStart('-'));
+            Assert.Equal(first == second, SlotName.FromTitle(first) == SlotName.FromTitle(second));
+        });
+        // However long, and whatever is in it.
+        Gen.String[Gen.Char, 0, 2000].Sample(title => SlotName.TryParse(SlotName.FromTitle(title).ToString(), out _), iter: 200);
+        Assert.Equal(SlotName.FromTitle(new string('\u96ea', 2_000_000)), SlotName.FromTitle(new string('\u96ea', 60)));
+    }
 
     [Fact]
     public void A_free_name_is_one_that_no_slot_has()
