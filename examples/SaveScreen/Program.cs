@@ -43,7 +43,7 @@ bool Act(string command, string rest)
             store.Save(current, round, Label());
             break;
         case "save":
-            Save(store.List().FirstOrDefault(slot => slot.Slot.ToString() == rest)?.Slot ?? store.FreeName(rest));
+            Save(store.NameFor(rest));
             break;
         case "load" when Leave():
             round = store.Load(rest).State;

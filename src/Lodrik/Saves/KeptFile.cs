@@ -144,7 +144,9 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         {
             RefuseDisposed();
             var content = Content();
-            if (_waiting is null ? IsSaved(content) : _waiting.Value.Content.AsSpan().SequenceEqual(content))
+            if (IsSaved(content))
+                _waiting = null;
+            if (IsSaved(content) || (_waiting is var (_, former) && former.AsSpan().SequenceEqual(content)))
                 return;
             var now = _options.Time.GetUtcNow();
             if (_waiting is null)
@@ -198,10 +200,7 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
                     notice = new KeptFileNotice(KeptFileChange.ChangedOutside, null, null);
                 }
                 else
-                {
                     notice = PutAside(bytes, KeptFileChange.Unreadable, problem);
-                    _isMissing = true;
-                }
             }
         }
         Tell(notice);
@@ -365,7 +364,7 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
                 continue;
             if (former is null)
                 _storage.Write(name, new(bytes), replace: false);
-            _digest = Digest(bytes);
+            (_digest, _isMissing) = (Digest(bytes), true);
             return new KeptFileNotice(why, _storage.Locate(name), problem);
         }
     }

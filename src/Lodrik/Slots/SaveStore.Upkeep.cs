@@ -244,16 +244,6 @@ public sealed partial class SaveStore<T>
         _slots.ReadThumbnailAsync(slot, generation, cancellationToken);
 
     /// <summary>
-    /// A slot name that is free, made of what a player typed: "My first night!" becomes my-first-night, or my-first-night-2.
-    /// </summary>
-    /// <exception cref="StorageException">The storage cannot be read.</exception>
-    public SlotName FreeName(string title) => _slots.Now(files => FreeName(files, title));
-
-    /// <inheritdoc cref="FreeName(string)"/>
-    public Task<SlotName> FreeNameAsync(string title, CancellationToken cancellationToken = default) =>
-        _slots.InBackground(files => FreeName(files, title), cancellationToken);
-
-    /// <summary>
     /// What would be lost if the game were left now: the differences between the live state and the newest save of this playthrough, or a
     /// fresh state where there is none.
     /// </summary>
@@ -387,20 +377,6 @@ public sealed partial class SaveStore<T>
         foreach (var slot in slots)
             await Delete(files, slot).ConfigureAwait(false);
         return slots.Count;
-    }
-
-    private static async ValueTask<SlotName> FreeName(SlotFiles files, string title)
-    {
-        var name = SlotName.FromTitle(title);
-        var taken = (await files.All().ConfigureAwait(false)).Keys.Select(slot => slot.ToString())
-            .ToHashSet(StringComparer.OrdinalIgnoreCase);
-        if (!taken.Contains(name.ToString()))
-            return name;
-        for (var number = 2; ; number++)
-        {
-            if (!taken.Contains($"{name}-{number}"))
-                return new SlotName($"{name}-{number}");
-        }
     }
 
     private async ValueTask<IReadOnlyList<StateChange>> UnsavedChanges(SlotFiles files, T state, IReadOnlyCollection<string>? ignored)

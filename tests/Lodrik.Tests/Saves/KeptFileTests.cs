@@ -51,6 +51,8 @@ public sealed class KeptFileTests : IDisposable
             kept.State.Name = "loft";
             Assert.False(kept.Save());
             kept.SaveSoon();
+            kept.Change(room => room.Name = "cellar");
+            kept.Change(room => room.Name = "loft");
             _clock.Advance(TimeSpan.FromMinutes(1));
         }
         Assert.Equal(before, File.ReadAllBytes(FilePath));
@@ -130,6 +132,10 @@ public sealed class KeptFileTests : IDisposable
         StateFile.Write(FilePath, new Room { Name = "theirs again" });
         Assert.False(kept.Refresh());
         Assert.Equal("ours", held.Name);
+        // What was put aside is not in the object: this is saved even if it goes back to what it was before.
+        held.Name = "theirs";
+        Assert.True(kept.HasUnsavedChanges);
+        held.Name = "ours";
         StateFile.Write(FilePath, new Room { Name = "and again" });
         Assert.True(kept.Save());
         Assert.Equal("ours", StateFile.Read<Room>(FilePath).Name);

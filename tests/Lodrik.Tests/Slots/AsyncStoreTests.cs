@@ -45,6 +45,7 @@ public sealed class AsyncStoreTests
             Assert.Equal(3, (await store.NewestAsync(["quick"], Cancellation))!.Header!.Kind == SaveKind.Quick ? 3 : 0);
             Assert.Equal(Png, (await store.ReadThumbnailAsync("evening", 1, Cancellation))!);
             Assert.Equal("evening-2", (await store.FreeNameAsync("Evening", Cancellation)).ToString());
+            Assert.Equal("evening", (await store.NameForAsync("Evening", Cancellation)).ToString());
             Assert.Equal(3, await store.ReinstateAsync("evening", 1, Cancellation));
             await store.CopyAsync("evening", "copy", cancellationToken: Cancellation);
             await store.RenameAsync("copy", "renamed", cancellationToken: Cancellation);

@@ -194,6 +194,34 @@ public sealed class SlotUpkeepTests
         Assert.Equal(SlotName.FromTitle(new string('\u96ea', 2_000_000)), SlotName.FromTitle(new string('\u96ea', 60)));
     }
 
+    [Theory]
+    [InlineData("My first night!", "my-first-night")]
+    [InlineData("  my FIRST night! ", "my-first-night")]
+    [InlineData("my-first-night", "my-first-night")]
+    [InlineData("My first night", "my-first-night")]
+    [InlineData("\u96ea\u5c71", "xn--rhtr47k")]
+    [InlineData("\u96ea\u5c71\uff01", "xn--rhtr47k")]
+    [InlineData("\u041d\u041e\u0427\u042c", "spare")]
+    [InlineData("spare", "spare")]
+    [InlineData("My second night", "my-second-night")]
+    [InlineData("Third", "third")]
+    [InlineData("Another title", "third")]
+    [InlineData("???", "save")]
+    [InlineData("!!!", "save-2")]
+    [InlineData("save", "save")]
+    [InlineData("auto", "save-auto")]
+    public void What_a_player_types_means_the_slot_that_is_there_or_a_free_one(string typed, string slot)
+    {
+        using var store = Open();
+        foreach (var (name, title) in new[]
+        {
+            ("my-first-night", "My first night!"), ("xn--rhtr47k", "\u96ea\u5c71"), ("spare", "\u043d\u043e\u0447\u044c"), ("third", "Another title"), ("save", "???"),
+        })
+            store.Save(name, At(1), new SaveLabel { Title = title });
+        store.AutoSave(At(2));
+        Assert.Equal(slot, store.NameFor(typed).ToString());
+    }
+
     [Fact]
     public void A_free_name_is_one_that_no_slot_has()
     {
