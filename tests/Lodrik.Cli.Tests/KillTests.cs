@@ -50,7 +50,8 @@ public sealed class KillTests : IDisposable
     {
         public void Dispose()
         {
-            process.Kill();
+            if (!process.HasExited)
+                process.Kill();
             process.WaitForExit();
         }
     }
@@ -99,10 +100,11 @@ public sealed class KillTests : IDisposable
 
     private async Task EndBySignal(string signal, params string[] arguments)
     {
-        using var process = ProgramRun.Start("Lodrik.Saver", _folder, arguments);
+        using var process = ProgramRun.Start("Lodrik.Saver", _folder, hearsSignals: true, arguments);
+        using var killed = new Killed(process);
         Assert.Equal("ready", await process.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken));
         using var kill = System.Diagnostics.Process.Start("kill", [$"-{signal}", process.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)]);
-        await process.WaitForExitAsync(TestContext.Current.CancellationToken);
+        await process.WaitForExitAsync(TestContext.Current.CancellationToken).WaitAsync(TimeSpan.FromMinutes(1), TestContext.Current.CancellationToken);
         Assert.NotEqual(0, process.ExitCode);
     }
 

@@ -30,8 +30,23 @@ internal sealed record ProgramRun(int Exit, string Out, string Error)
     }
 
     /// <summary>Starts a program in a folder.</summary>
-    public static Process Start(string program, string folder, params string[] arguments) => Process.Start(
-        new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, program + ".dll"), .. arguments])
+    public static Process Start(string program, string folder, params string[] arguments) =>
+        Start(program, folder, hearsSignals: false, arguments);
+
+    /// <summary>Starts a program in a folder.</summary>
+    /// <param name="program">The program.</param>
+    /// <param name="folder">The folder.</param>
+    /// <param name="hearsSignals">
+    /// Whether signals end it also if the tests themselves were started so that they ignore them, as a shell does in the background.
+    /// </param>
+    /// <param name="arguments">What it gets.</param>
+    public static Process Start(string program, string folder, bool hearsSignals, params string[] arguments) => Process.Start(
+        new ProcessStartInfo(
+            hearsSignals ? "env" : "dotnet",
+            [
+                .. (string[])(hearsSignals ? ["--default-signal=HUP,INT,QUIT,TERM", "dotnet"] : []),
+                Path.Combine(AppContext.BaseDirectory, program + ".dll"), .. arguments,
+            ])
         {
             WorkingDirectory = folder,
             RedirectStandardInput = true,
