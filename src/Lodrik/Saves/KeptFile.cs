@@ -1,11 +1,10 @@
 using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using Lodrik.Inspection;
-using Lodrik.Saves;
 using Lodrik.State;
 using Lodrik.Storage;
 
-namespace Lodrik;
+namespace Lodrik.Saves;
 
 /// <summary>
 /// One object that keeps itself in a file: settings, a profile, the statistics of all runs. It is read when this is made, and saved when

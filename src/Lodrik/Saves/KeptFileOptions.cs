@@ -1,4 +1,4 @@
-namespace Lodrik;
+namespace Lodrik.Saves;
 
 /// <summary>How an object is kept in a file.</summary>
 public sealed class KeptFileOptions

@@ -1,3 +1,4 @@
+using Lodrik.Saves;
 using Lodrik.Storage;
 using Lodrik.Tests.Formats;
 using Microsoft.Extensions.Time.Testing;
