@@ -67,7 +67,7 @@ internal sealed partial class ApiPage(Compilation compilation, INamespaceSymbol 
         var text = new StringBuilder(Text(comment?.Element("summary")));
         var returns = Text(comment?.Element("returns"));
         if (returns.Length > 0)
-            text.Append($" *Gives* {returns}");
+            text.Append($" *Returns* {returns}");
         foreach (var parameter in comment?.Elements("param") ?? [])
         {
             if (Text(parameter) is { Length: > 0 } told)

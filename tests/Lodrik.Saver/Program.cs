@@ -39,7 +39,8 @@ if (args is ["wait", var busy])
     _ = open.SaveAsync("kept", new Tally { Count = new Count { Number = 7, Ballast = new byte[20_000_000] } });
     _ = open.SaveAsync("last", new Tally { Count = new Count { Number = 8 } });
     Console.WriteLine("ready");
-    Thread.Sleep(Timeout.Infinite);
+    Console.In.ReadToEnd();
+    return 0;
 }
 
 if (args is ["keep", var kept, var how])
@@ -51,10 +52,11 @@ if (args is ["keep", var kept, var how])
     if (how == "exit")
         Environment.Exit(0);
     Console.WriteLine("ready");
-    // Until a signal comes, both numbers change, always together.
-    while (how == "wait")
-        Thread.Sleep(Timeout.Infinite);
-    while (true)
+    // Until a signal comes, or whoever started it is gone.
+    if (how == "wait")
+        Console.In.ReadToEnd();
+    // Both numbers change, always together.
+    while (how == "change")
     {
         file.Change(count =>
         {
@@ -62,6 +64,7 @@ if (args is ["keep", var kept, var how])
             count.Ballast = [.. count.Ballast.Take(2), (byte)count.Number];
         });
     }
+    return 0;
 }
 
 // Saves as fast as it can until it is killed, and says what is done.

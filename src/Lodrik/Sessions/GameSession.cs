@@ -169,25 +169,25 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     public Task<SessionArrival> StartNewAsync() => InTask(StartNewGame);
 
     /// <summary>
-    /// Loads a slot on this thread, and asks the game for the scene of the save. The scene stands once the game has built it;
-    /// <see cref="LoadTask"/> is done then.
+    /// Loads a slot on the calling thread and asks the game to build the scene in the save. <see cref="LoadTask"/> completes when that
+    /// scene is ready.
     /// </summary>
     /// <param name="slot">The slot.</param>
     /// <param name="progress">Receives the progress of the load.</param>
-    /// <exception cref="SaveException">There is no such slot, or it cannot be loaded. What was played before goes on.</exception>
+    /// <exception cref="SaveException">The slot does not exist or cannot be loaded. The current game continues.</exception>
     public void Load(SlotName slot, IProgress<SaveProgress>? progress = null) => LoadNow(new WhichSave(slot), progress);
 
-    /// <summary>Loads a slot in the background, and finishes on the game's thread, in <see cref="Tick"/>.</summary>
+    /// <summary>Loads a slot in the background. The load is completed on the game's thread, in <see cref="Tick"/>.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="progress">Receives the progress of the load.</param>
     /// <param name="cancellationToken">Cancels the load while it is in the background.</param>
-    /// <returns>Completes when the scene is ready; cancelled if something else was requested in the meantime.</returns>
-    /// <exception cref="SaveException">There is no such slot, or it cannot be loaded. What was played before goes on.</exception>
+    /// <returns>A task that completes when the scene is ready. It is canceled if another change is requested first.</returns>
+    /// <exception cref="SaveException">The slot does not exist or cannot be loaded. The current game continues.</exception>
     public Task<SessionArrival> LoadAsync(
         SlotName slot, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
         LoadBehind(new WhichSave(slot), progress, cancellationToken);
 
-    /// <summary>Loads the newest quick save of this playthrough on this thread.</summary>
+    /// <summary>Loads the newest quick save of this playthrough on the calling thread.</summary>
     /// <param name="progress">Receives the progress of the load.</param>
     /// <inheritdoc cref="Load"/>
     public void QuickLoad(IProgress<SaveProgress>? progress = null) => LoadNow(WhichSave.Quick, progress);
@@ -200,7 +200,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
         LoadBehind(WhichSave.Quick, progress, cancellationToken);
 
-    /// <summary>Loads the newest save that can be loaded, on this thread.</summary>
+    /// <summary>Loads the newest save that can be loaded, on the calling thread.</summary>
     /// <param name="progress">Receives the progress of the load.</param>
     /// <inheritdoc cref="Load"/>
     public void Continue(IProgress<SaveProgress>? progress = null) => LoadNow(WhichSave.Newest, progress);
@@ -224,7 +224,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
 
     /// <summary>Takes the player to another scene. The one that is left is remembered as it is, in memory until the next save.</summary>
     /// <param name="to">The scene, and where the player comes in.</param>
-    /// <returns>Completes when the scene is ready; cancelled if something else was requested in the meantime.</returns>
+    /// <returns>A task that completes when the scene is ready. It is canceled if another change is requested first.</returns>
     /// <inheritdoc cref="Travel" path="/exception"/>
     public Task<SessionArrival> TravelAsync(ScenePlace to) => InTask(() => TravelTo(to));
 
