@@ -46,11 +46,8 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
     {
         ArgumentException.ThrowIfNullOrEmpty(path);
         Path = System.IO.Path.GetFullPath(path);
-        var folder = System.IO.Path.GetDirectoryName(Path)
-            ?? throw new StorageException($"\"{path}\" is a folder, not a file.", new SaveLocation { File = path });
         (_options, _decode) = (options, decode);
-        _storage = new DirectoryStorage(folder);
-        _name = System.IO.Path.GetFileName(Path);
+        (_storage, _name) = WholeFile.PlaceOf(path);
         if (!KeptPaths.All.TryAdd(Path, true))
         {
             throw new StorageException(
@@ -361,8 +358,17 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
             var former = WholeFile.Find(_storage.Locate(name));
             if (former is not null && !former.AsSpan().SequenceEqual(bytes))
                 continue;
-            if (former is null)
-                _storage.Write(name, new(bytes), replace: false);
+            try
+            {
+                if (former is null)
+                    _storage.Write(name, new(bytes), replace: false, like: _name);
+            }
+            catch (StorageException) when (WholeFile.Find(_storage.Locate(name)) is not null)
+            {
+                // Another program puts something aside as well, and was faster.
+                number--;
+                continue;
+            }
             (_digest, _isMissing) = (Digest(bytes), true);
             return new KeptFileNotice(why, _storage.Locate(name), problem);
         }

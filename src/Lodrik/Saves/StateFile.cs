@@ -65,11 +65,8 @@ public static class StateFile
 
     private static void Replace(string path, ReadOnlySequence<byte> bytes)
     {
-        ArgumentException.ThrowIfNullOrEmpty(path);
-        var file = Path.GetFullPath(path);
-        var folder = Path.GetDirectoryName(file)
-            ?? throw new StorageException($"\"{path}\" is a folder, not a file.", new SaveLocation { File = path });
-        new DirectoryStorage(folder).Write(Path.GetFileName(file), bytes, replace: true);
+        var (folder, name) = WholeFile.PlaceOf(path);
+        folder.Write(name, bytes, replace: true);
     }
 
     /// <summary>Writes the object to a stream as JSON. The stream stays open.</summary>

@@ -81,7 +81,14 @@ public sealed class DirectoryStorage : ISaveStorage
     }
 
     /// <inheritdoc/>
-    public void Write(string name, ReadOnlySequence<byte> bytes, bool replace)
+    public void Write(string name, ReadOnlySequence<byte> bytes, bool replace) => Write(name, bytes, replace, like: null);
+
+    /// <summary>Writes a file that may be read by whoever may read another.</summary>
+    /// <param name="name">The file.</param>
+    /// <param name="bytes">Its content.</param>
+    /// <param name="replace">Whether a file of that name is replaced.</param>
+    /// <param name="like">The other file; null for the one that is replaced.</param>
+    internal void Write(string name, ReadOnlySequence<byte> bytes, bool replace, string? like)
     {
         StorageNames.Check(name);
         Carefully(name, path =>
@@ -93,7 +100,8 @@ public sealed class DirectoryStorage : ISaveStorage
             if (!replace && before is not null)
                 throw StorageNames.AlreadyThere(path);
             // Who may read what is replaced may read what replaces it, and nobody else.
-            var mode = before is { Kind: FileKind.File } known ? known.Mode : FileFacts.UsualMode;
+            var model = like is null ? before : _files.Describe(Locate(like), followsLast: true);
+            var mode = model is { Kind: FileKind.File } known ? known.Mode : FileFacts.UsualMode;
             var temporary = WriteTemporary(path, bytes, mode);
             Put(temporary, path, replace);
             try

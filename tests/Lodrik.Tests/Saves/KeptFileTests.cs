@@ -109,6 +109,38 @@ public sealed class KeptFileTests : IDisposable
     }
 
     [Fact]
+    public void What_is_put_aside_may_be_read_by_whom_it_could_be_read_before()
+    {
+        StateFile.Write(FilePath, new Room { Name = "loft" });
+        File.WriteAllText(FilePath, "{ torn");
+        const UnixFileMode mine = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        File.SetUnixFileMode(FilePath, mine);
+        using (var kept = StateFile.Keep<Room>(FilePath, Options))
+            Assert.Equal(mine, File.GetUnixFileMode(kept.Notices[0].PutAside!));
+        Assert.Equal(mine, File.GetUnixFileMode(FilePath));
+    }
+
+    [Fact]
+    public async Task Programs_that_put_aside_at_the_same_time_get_names_of_their_own()
+    {
+        // One folder under several names, as several programs would have it.
+        Directory.CreateDirectory(Path.GetDirectoryName(FilePath)!);
+        var paths = Enumerable.Range(0, 3).Select(number => Path.Combine(_folder, $"marsh-{number}")).ToList();
+        paths.ForEach(path => Directory.CreateSymbolicLink(path, Path.GetDirectoryName(FilePath)!));
+        await Task.WhenAll(paths.Select((path, number) => Task.Run(() =>
+        {
+            using var kept = StateFile.Keep<Room>(Path.Combine(path, "room.json"), Options);
+            for (var i = 0; i < 60; i++)
+            {
+                kept.State.Name = $"{number} {i}";
+                kept.Save();
+            }
+            Assert.DoesNotContain(kept.Notices, notice => notice.Change != KeptFileChange.Conflict);
+        })));
+        Assert.All(Files, file => StateFile.Read<Room>(Path.Combine(_folder, "marsh", file)));
+    }
+
+    [Fact]
     public void What_another_program_writes_is_taken_or_put_aside_and_never_overwritten()
     {
         using var kept = StateFile.Keep<Room>(FilePath, Options);
