@@ -30,15 +30,15 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
     // Held while the state changes or is encoded, and while anything is written. The same thread may take it again.
     private readonly object _busy = new();
 
-    // The content as it was read or saved last, as this game writes it.
-    private byte[] _baseline = [];
+    // The object as it was read or saved last.
+    private T _baseline;
 
-    // There is no file with that content: it is written even if nothing has changed.
+    // There is no file with that: it is written even if nothing has changed.
     private bool _isMissing = true;
 
     // What the file was when it was read or written last; null if there was none.
     private byte[]? _digest;
-    private (byte[] Bytes, byte[] Content)? _waiting;
+    private (byte[] Bytes, T Copy)? _waiting;
     private DateTimeOffset _firstWaiting;
     private bool _isDisposed;
 
@@ -57,7 +57,7 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         try
         {
             State = Open();
-            _baseline = Content();
+            _baseline = StateContent.Copy(State);
         }
         catch
         {
@@ -100,7 +100,7 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         get
         {
             lock (_busy)
-                return !IsSaved(Content());
+                return !IsSaved;
         }
     }
 
@@ -139,15 +139,17 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         lock (_busy)
         {
             RefuseDisposed();
-            var content = Content();
-            if (IsSaved(content))
+            if (IsSaved)
+            {
                 _waiting = null;
-            if (IsSaved(content) || (_waiting is var (_, former) && former.AsSpan().SequenceEqual(content)))
+                return;
+            }
+            if (_waiting is var (_, former) && StateContent.AreEqual(State, former))
                 return;
             var now = _options.Time.GetUtcNow();
             if (_waiting is null)
                 _firstWaiting = now;
-            _waiting = (WholeState.ToBytes(State, _options.Form), content);
+            _waiting = (WholeState.ToBytes(State, _options.Form), StateContent.Copy(State));
             // Changes that never cease must not put the saving off for ever.
             var left = _firstWaiting + _options.LongestDelay - now;
             _timer.Change(left < _options.Delay ? Max(left, TimeSpan.Zero) : _options.Delay, Timeout.InfiniteTimeSpan);
@@ -187,12 +189,12 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
             var bytes = WholeFile.Find(Path);
             if (bytes is not null && !IsKnown(bytes))
             {
-                if (!IsSaved(Content()))
+                if (!IsSaved)
                     notice = PutAside(bytes, KeptFileChange.Conflict, null);
                 else if (TryRead(bytes, out var problem) is { } read)
                 {
-                    Become(read);
-                    (_baseline, _digest, _isMissing, isChanged) = (Content(), Digest(bytes), false, true);
+                    StateContent.CopyInto(read, State);
+                    (_baseline, _digest, _isMissing, isChanged) = (read, Digest(bytes), false, true);
                     notice = new KeptFileNotice(KeptFileChange.ChangedOutside, null, null);
                 }
                 else
@@ -209,7 +211,7 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         lock (_busy)
         {
             RefuseDisposed();
-            Become(T.CreateState());
+            StateContent.CopyInto(T.CreateState(), State);
         }
     }
 
@@ -237,10 +239,6 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         }
         Tell(notice);
     }
-
-    // In place: whoever has the object has what it is now.
-    private void Become(T other) =>
-        WholeState.DecodeInto(SavedFile.FromBytes(WholeState.ToBytes(other, SaveForm.Binary)), State);
 
     private T Open()
     {
@@ -272,29 +270,26 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
 
     private bool SaveNow(out KeptFileNotice? notice)
     {
-        var content = Content();
-        return Write(IsSaved(content) ? null : WholeState.ToBytes(State, _options.Form), content, out notice);
+        (notice, _waiting) = (null, null);
+        return !IsSaved && Write(WholeState.ToBytes(State, _options.Form), StateContent.Copy(State), out notice);
     }
 
     /// <summary>Writes what is new here. What another program has written since is kept beside it.</summary>
-    /// <param name="bytes">The file; null if nothing is new here.</param>
-    /// <param name="content">The content of that.</param>
+    /// <param name="bytes">The file.</param>
+    /// <param name="copy">A copy of the object that was encoded.</param>
     /// <param name="notice">What is to be told.</param>
-    private bool Write(byte[]? bytes, byte[] content, out KeptFileNotice? notice)
+    private bool Write(byte[] bytes, T copy, out KeptFileNotice? notice)
     {
-        notice = null;
-        _waiting = null;
-        if (bytes is null)
-            return false;
+        (notice, _waiting) = (null, null);
         if (WholeFile.Find(Path) is { } there && !IsKnown(there))
         {
             // Nothing was changed here: initial values replace nobody's file.
-            if (content.AsSpan().SequenceEqual(_baseline))
+            if (StateContent.AreEqual(copy, _baseline))
                 return false;
             notice = PutAside(there, KeptFileChange.Conflict, null);
         }
         _storage.Write(_name, new(bytes), replace: true);
-        (_baseline, _digest, _isMissing) = (content, Digest(bytes), false);
+        (_baseline, _digest, _isMissing) = (copy, Digest(bytes), false);
         return true;
     }
 
@@ -304,11 +299,11 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         KeptFileNotice? notice = null;
         lock (_busy)
         {
-            if (_waiting is not var (bytes, content) || _isDisposed)
+            if (_waiting is not var (bytes, copy) || _isDisposed)
                 return;
             try
             {
-                Write(bytes, content, out notice);
+                Write(bytes, copy, out notice);
             }
             catch (SaveException problem)
             {
@@ -338,8 +333,8 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
                     // It changed while it was copied.
                 }
             }
-            if (waiting is var (bytes, content))
-                Write(bytes, content, out _);
+            if (waiting is var (bytes, copy))
+                Write(bytes, copy, out _);
         }
         finally
         {
@@ -374,9 +369,7 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         }
     }
 
-    private byte[] Content() => WholeState.ContentOf(State);
-
-    private bool IsSaved(byte[] content) => !_isMissing && _baseline.AsSpan().SequenceEqual(content);
+    private bool IsSaved => !_isMissing && StateContent.AreEqual(State, _baseline);
 
     private bool IsKnown(byte[]? bytes) =>
         bytes is null ? _digest is null : _digest is not null && Digest(bytes).AsSpan().SequenceEqual(_digest);

@@ -9,9 +9,6 @@ namespace Lodrik.Saves;
 internal static class WholeState
 {
     public static ReadOnlySequence<byte> Encode<T>(SaveWriter writer, T state, SaveForm form, bool indented = true)
-        where T : IStateRoot<T> => Encode(writer, state, Guid.CreateVersion7(), DateTimeOffset.UtcNow, new SaveTerms(form, indented));
-
-    private static ReadOnlySequence<byte> Encode<T>(SaveWriter writer, T state, Guid id, DateTimeOffset saved, SaveTerms terms)
         where T : IStateRoot<T>
     {
         ArgumentNullException.ThrowIfNull(state);
@@ -20,10 +17,10 @@ internal static class WholeState
             Game = T.Root.Game,
             Version = T.Root.Version,
             Shape = T.Root.Shape.Length > 0 ? T.Root.Shape : null,
-            SaveId = id,
-            Saved = saved,
+            SaveId = Guid.CreateVersion7(),
+            Saved = DateTimeOffset.UtcNow,
         };
-        return writer.Write(state, header, terms);
+        return writer.Write(state, header, new SaveTerms(form, indented));
     }
 
     /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
@@ -31,14 +28,6 @@ internal static class WholeState
     {
         using var writer = new SaveWriter();
         return Encode(writer, state, form).ToArray();
-    }
-
-    /// <summary>Bytes that are the same for objects of the same content, whenever they are made.</summary>
-    /// <exception cref="UnsavableStateException">The object cannot be saved as it is.</exception>
-    public static byte[] ContentOf<T>(T state) where T : IStateRoot<T>
-    {
-        using var writer = new SaveWriter();
-        return Encode(writer, state, default, default, new SaveTerms(SaveForm.Binary, false)).ToArray();
     }
 
     /// <summary>Reads into the object in two passes: whatever does not fit shows in the first, on an object of its own.</summary>

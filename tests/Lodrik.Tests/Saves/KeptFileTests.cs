@@ -60,6 +60,29 @@ public sealed class KeptFileTests : IDisposable
     }
 
     [Fact]
+    public void A_set_in_another_order_and_a_member_that_is_not_saved_are_no_change()
+    {
+        StateFile.Write(FilePath, new KeptMarks { Names = ["heron", "lantern"] });
+        var before = File.ReadAllBytes(FilePath);
+        using (var kept = StateFile.Keep<KeptMarks>(FilePath, Options))
+        {
+            var names = kept.State.Names;
+            names.Remove("heron");
+            names.Add("letter");
+            names.Add("heron");
+            names.Remove("letter");
+            kept.State.Shown = 4;
+            Assert.False(kept.HasUnsavedChanges);
+            // What is not saved is not reset either.
+            kept.Reset();
+            Assert.Same(names, kept.State.Names);
+            Assert.Equal((0, 4), (names.Count, kept.State.Shown));
+            names.UnionWith(["lantern", "heron"]);
+        }
+        Assert.Equal(before, File.ReadAllBytes(FilePath));
+    }
+
+    [Fact]
     public void Changes_that_follow_each_other_are_written_once_and_not_put_off_for_ever()
     {
         var options = new KeptFileOptions { Time = _clock, Delay = TimeSpan.FromSeconds(1), LongestDelay = TimeSpan.FromSeconds(10) };
@@ -251,4 +274,13 @@ public sealed class KeptFileTests : IDisposable
         kept.Dispose();
         Assert.Equal("loft", StateFile.Read<Room>(FilePath).Name);
     }
+}
+
+[StateType]
+public sealed partial class KeptMarks
+{
+    public HashSet<string> Names { get; set; } = [];
+
+    [NotSaved]
+    public int Shown { get; set; }
 }
