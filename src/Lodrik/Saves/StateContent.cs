@@ -110,5 +110,5 @@ public static class StateContent
     }
 
     private static SaveMap Tree<T>(T state, SaveForm form)
-        where T : IStateRoot<T> => SavedFile.FromBytes(StateFile.ToBytes(state, form)).ReadTree();
+        where T : IStateRoot<T> => SavedFile.FromBytes(WholeState.ToBytes(state, form)).ReadTree();
 }
