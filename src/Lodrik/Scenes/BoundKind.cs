@@ -121,9 +121,9 @@ internal sealed class BoundKind<TScene, TEntity>(string name, KindBinding<TScene
     public override void PutParent(TScene scene, TEntity entity, EntityId? id, object? parent) =>
         binding.PutParentOf?.Invoke(scene, entity, id, parent);
 
-    public override TEntity Spawn(TScene scene, EntityId id) => binding.SpawnEntity!(scene, id, Name);
+    public override TEntity Spawn(TScene scene, in EntityCreation creation) => binding.SpawnEntity!(scene, creation.Id, Name);
 
-    public override void Remove(TScene scene, TEntity entity) => binding.RemoveEntity!(scene, entity);
+    public override void Remove(TScene scene, TEntity entity, object? parent) => binding.RemoveEntity!(scene, entity);
 
     public override void Settle(TScene scene, TEntity entity) => binding.EntitySettled?.Invoke(scene, entity);
 }

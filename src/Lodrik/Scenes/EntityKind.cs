@@ -18,6 +18,9 @@ internal abstract class SceneKind<TScene>(string name)
 
     public abstract bool HasSettled { get; }
 
+    /// <summary>Whether there may be something saved that cannot be put into an object that is there.</summary>
+    public virtual bool MayReplace => false;
+
     /// <summary>Its parts, then its references, in the order in which they were declared.</summary>
     public abstract IReadOnlyList<EntityMember> Members { get; }
 
@@ -58,6 +61,9 @@ internal abstract class EntityMember(string name)
     /// <summary>Whether single entities may be without the part: a condition says which.</summary>
     public virtual bool IsSwitched => false;
 
+    /// <summary>Whether it is known what the entity has where a save says nothing of it.</summary>
+    public virtual bool HasInitial => false;
+
     public abstract PartColumn MakeColumn();
 }
 
@@ -88,9 +94,21 @@ internal abstract class EntityKind<TScene, TEntity>(string name) : SceneKind<TSc
     /// <param name="parent">The object of that, if it is there.</param>
     public abstract void PutParent(TScene scene, TEntity entity, EntityId? id, object? parent);
 
-    public abstract TEntity Spawn(TScene scene, EntityId id);
+    /// <summary>Whether entities may be found in what they belong to, rather than in the scene.</summary>
+    public virtual bool IsFoundInParent => false;
 
-    public abstract void Remove(TScene scene, TEntity entity);
+    public abstract TEntity Spawn(TScene scene, in EntityCreation creation);
+
+    /// <summary>Takes an entity out of the scene.</summary>
+    /// <param name="scene">The scene.</param>
+    /// <param name="entity">The entity.</param>
+    /// <param name="parent">What it was found in; null for the scene.</param>
+    public abstract void Remove(TScene scene, TEntity entity, object? parent);
+
+    /// <summary>Takes an entity that is found in what it belongs to from there to another.</summary>
+    public virtual void MoveTo(TEntity entity, object? from, object? to)
+    {
+    }
 
     public abstract void Settle(TScene scene, TEntity entity);
 }
@@ -114,8 +132,19 @@ internal abstract class EntityPart<TScene, TEntity>(string name) : EntityMember(
     /// <summary>Gives the entity a copy of the value that the column has for it.</summary>
     public abstract void Put(TScene scene, TEntity entity, PartColumn column, int index);
 
+    /// <summary>The save says nothing of this part: the entity gets what each begins with.</summary>
+    public virtual void PutInitial(TScene scene, TEntity entity)
+    {
+    }
+
     /// <summary>The entity is in the save without this part.</summary>
     public abstract void Clear(TScene scene, TEntity entity);
+
+    /// <summary>Whether there may be something in the part that cannot be put into an object that is there.</summary>
+    public virtual bool MayReplace => false;
+
+    /// <summary>Whether what the column has for the entity cannot be put into this object.</summary>
+    public virtual bool MustReplace(TScene scene, TEntity entity, PartColumn column, int index) => false;
 }
 
 /// <summary>A reference, whatever the type of what refers.</summary>
@@ -240,7 +269,13 @@ internal abstract class KindObjects<TScene>(SceneKind<TScene> kind)
     public abstract void PutReferences(int slot, in PutSource source, IEntityLookup lookup, EntityId id, LostReferences? lost);
 
     /// <summary>Creates an entity and gives its slot.</summary>
-    public abstract int Spawn(EntityId id);
+    /// <param name="id">Its id.</param>
+    /// <param name="source">Where its parts come from.</param>
+    /// <param name="parent">What it is going to belong to, if that is there.</param>
+    public abstract int Spawn(EntityId id, in PutSource source, object? parent);
+
+    /// <summary>Whether an object that is there cannot become what is saved, and has to be created again.</summary>
+    public abstract bool MustReplace(int slot, in PutSource source);
 
     public abstract void Remove(int slot);
 

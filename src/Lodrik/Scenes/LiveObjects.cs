@@ -3,26 +3,33 @@ using Lodrik.State;
 namespace Lodrik.Scenes;
 
 /// <summary>The objects of one kind in a scene, with their type: the place where a kind and its objects meet.</summary>
-internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> kind, TScene scene) : KindObjects<TScene>(kind)
+internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> kind, TScene scene) : KindObjects<TScene>(kind), ISavedRows
     where TEntity : notnull
 {
     private readonly PooledList<TEntity> _objects = new();
+
+    // What each was found in, for kinds whose objects may be found in others.
+    private readonly PooledList<Held>? _parents = kind.IsFoundInParent ? new() : null;
     private readonly List<EntityReference> _one = [];
     private readonly List<object?> _targets = [];
+    private PutSource _spawning;
 
     public override int Count => _objects.Count;
 
     public override bool NamesParent => kind.NamesParent;
 
-    public int Add(TEntity entity)
+    public int Add(TEntity entity, object? parent = null)
     {
         _objects.Add(entity);
+        _parents?.Add(new Held(parent));
         return _objects.Count - 1;
     }
 
     public override object ObjectAt(int slot) => _objects[slot];
 
-    public override object? ParentAt(int slot) => kind.ParentOf(scene, _objects[slot]);
+    public override object? ParentAt(int slot) => ParentFoundIn(slot) ?? kind.ParentOf(scene, _objects[slot]);
+
+    private object? ParentFoundIn(int slot) => _parents?[slot].Object;
 
     public override EntityId? ParentIdAt(int slot) => kind.ParentIdOf(scene, _objects[slot]);
 
@@ -128,6 +135,8 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
                 break;
             default:
                 // A save that does not know the part leaves a spawned entity with what it was spawned with.
+                if (part.HasInitial)
+                    part.PutInitial(scene, entity);
                 break;
         }
     }
@@ -140,7 +149,7 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
         {
             var link = kind.Links[i];
             var found = columns.Find(kind.Parts.Count + i, source, out var column, out var index);
-            if (found == Found.Nothing)
+            if (found == Found.Nothing && !link.HasInitial)
                 continue;
             Asked = link.Name;
             var references = found == Found.Value ? ReferenceColumns.Get(column!, index, _one) : [];
@@ -158,9 +167,35 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
         Asked = null;
     }
 
-    public override int Spawn(EntityId id)
+    public override bool MustReplace(int slot, in PutSource source)
     {
-        var entity = kind.Spawn(scene, id);
+        var columns = new SourceColumns(kind, source);
+        var parts = kind.Parts;
+        for (var i = 0; i < parts.Count; i++)
+        {
+            if (parts[i].MayReplace && columns.Find(i, source, out var column, out var index) == Found.Value
+                && parts[i].MustReplace(scene, _objects[slot], column!, index))
+                return true;
+        }
+        return false;
+    }
+
+    TRow ISavedRows.Row<TRow>(int part) =>
+        new SourceColumns(kind, _spawning).Find(part, _spawning, out var column, out var index) == Found.Value
+            && ((PartColumn<TRow>)column!).TryGet(index, out var row) ? row : default;
+
+    public override int Spawn(EntityId id, in PutSource source, object? parent)
+    {
+        _spawning = source;
+        TEntity entity;
+        try
+        {
+            entity = kind.Spawn(scene, new EntityCreation(id, kind.Name, scene!, parent, this));
+        }
+        finally
+        {
+            _spawning = default;
+        }
         if (entity is null)
             throw new SceneException(
                 SaveErrorCode.SceneConflict, $"Spawning the {kind.Name} {id} gave nothing.", remedy: "Return the new object from Spawn.");
@@ -172,16 +207,28 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
                 SaveErrorCode.SceneConflict, $"The {kind.Name} that was spawned as {id} says that its id is {actual}.",
                 remedy: "Spawn has to give the object the id that it is called with, name or number.");
         }
-        return Add(entity);
+        return Add(entity, kind.IsFoundInParent ? parent : null);
     }
 
-    public override void Remove(int slot) => kind.Remove(scene, _objects[slot]);
+    public override void Remove(int slot) => kind.Remove(scene, _objects[slot], ParentFoundIn(slot));
 
-    public override void PutParent(int slot, EntityId? id, object? parent) => kind.PutParent(scene, _objects[slot], id, parent);
+    public override void PutParent(int slot, EntityId? id, object? parent)
+    {
+        if (_parents is not null)
+        {
+            kind.MoveTo(_objects[slot], _parents[slot].Object, parent);
+            _parents[slot] = new Held(parent);
+        }
+        kind.PutParent(scene, _objects[slot], id, parent);
+    }
 
     public override void Settle(int slot) => kind.Settle(scene, _objects[slot]);
 
-    public override void Release() => _objects.Release();
+    public override void Release()
+    {
+        _objects.Release();
+        _parents?.Release();
+    }
 
     /// <summary>What there is to put for a part.</summary>
     private enum Found

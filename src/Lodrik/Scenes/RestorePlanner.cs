@@ -264,7 +264,9 @@ internal sealed partial class RestorePlanner<TScene>
             _passedOver.Add(index);
             return liveIndex < 0;
         }
-        if (liveIndex >= 0 && live.Kind == kind && !(authoredIndex < 0 && LacksMembers(kind, index)))
+        var isOther = liveIndex >= 0 && live.Kind == kind && kind is { MayReplace: true, CanSpawn: true }
+            && live.Objects.MustReplace(live.Slot, new PutSource(_record, index, _authored, authoredIndex));
+        if (liveIndex >= 0 && live.Kind == kind && !isOther && !(authoredIndex < 0 && LacksMembers(kind, index)))
         {
             Step(saved, RestoreAction.Update, "it is there");
             Target(saved, kind, index, authoredIndex, live.Slot);
@@ -287,7 +289,9 @@ internal sealed partial class RestorePlanner<TScene>
         else
         {
             if (liveIndex >= 0)
-                Remove(live, liveIndex, live.Kind == kind
+                Remove(live, liveIndex, isOther
+                    ? "something that is set only when one is created is another one in the save; it is created again"
+                    : live.Kind == kind
                     ? "the save is older than a part of it; it is created again, as nobody knows how that part began"
                     : $"it is a {saved.Kind} in the save");
             if (saved.Id.IsSpawned || saved.IsCarried)
@@ -311,7 +315,7 @@ internal sealed partial class RestorePlanner<TScene>
         var (columns, knows) = kind.In(_record);
         for (var i = 0; i < columns.Length; i++)
         {
-            if (!knows[i] && !kind.Members[i].IsSwitched && !columns[i].Has(index))
+            if (!knows[i] && !kind.Members[i].IsSwitched && !kind.Members[i].HasInitial && !columns[i].Has(index))
                 return true;
         }
         return false;
@@ -332,6 +336,11 @@ internal sealed partial class RestorePlanner<TScene>
             if (Remove(live, liveIndex, $"the designer placed a {authoredKind}"))
                 BringBackAuthored(live.Id, authoredKind, "the save does not mention it: it is as the designer left it");
         }
+        else if (IsOtherThanAuthored(live))
+        {
+            Remove(live, liveIndex, "something that is set only when one is created is another one than the designer made; it is created again");
+            BringBackAuthored(live.Id, authoredKind, "the save does not mention it: it is as the designer left it");
+        }
         else
         {
             _plan.Add(live.Id, live.Kind.Name, RestoreAction.AsAuthored, live.Kind.OmitsUnchanged
@@ -343,6 +352,10 @@ internal sealed partial class RestorePlanner<TScene>
                 _others.Add(live);
         }
     }
+
+    private bool IsOtherThanAuthored(LiveEntity<TScene> live) => live.Kind is { MayReplace: true, CanSpawn: true }
+        && _authored.TryIndexOf(live.Id) is >= 0 and var index
+        && live.Objects.MustReplace(live.Slot, new PutSource(_record, -1, _authored, index));
 
     private void DecideStray(StrayEntity<TScene> stray) =>
         Remove(stray.Entity, -1, stray.Other is null ? "it has no id" : "another object has its id");

@@ -4,7 +4,7 @@ namespace Lodrik.Scenes;
 
 /// <summary>
 /// Says once what the objects of a game's scenes are, kind by kind. Made when the game starts, and used for every scene of this
-/// type: <see cref="LiveScenes.Begin{TScene}(SceneBindings{TScene}, TScene)"/> gives what captures and restores one.
+/// type: <see cref="LiveScene.Begin{TScene}(SceneBindings{TScene}, TScene)"/> gives what captures and restores one.
 /// </summary>
 /// <typeparam name="TScene">The game's own scene: whatever its objects are found in.</typeparam>
 public sealed class SceneBindings<TScene>
@@ -40,6 +40,9 @@ public sealed class SceneBindings<TScene>
     internal bool OmitsUnchanged { get; private set; }
 
     internal int FramesToSettle { get; private set; }
+
+    /// <summary>The kinds that are declared by attributes.</summary>
+    internal DeclaredKinds<TScene> Declared { get; } = new();
 
     /// <summary>Binds a kind.</summary>
     /// <param name="kind">The kind's name in the save.</param>
@@ -181,6 +184,20 @@ public sealed class SceneBindings<TScene>
 
     internal SceneKind<TScene>? Find(string kind) => _kinds.GetValueOrDefault(_aliases.GetValueOrDefault(kind, kind));
 
+    internal void Add(IEntityFamily<TScene> family)
+    {
+        _familiesOf.Clear();
+        _families.Add(family);
+    }
+
+    /// <exception cref="SceneException">The kind is bound already.</exception>
+    internal void Add(SceneKind<TScene> kind)
+    {
+        if (_aliases.ContainsKey(kind.Name) || !_kinds.TryAdd(kind.Name, kind))
+            throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{kind.Name}\" is bound twice.");
+        OmitsUnchanged |= kind.OmitsUnchanged;
+    }
+
     private SceneBindings<TScene> Bind<TEntity>(
         IReadOnlyList<string> kinds, Func<TScene, IEnumerable<TEntity>> entities, Func<TEntity, string>? kindOf,
         Action<KindBinding<TScene, TEntity>> describe)
@@ -199,13 +216,10 @@ public sealed class SceneBindings<TScene>
         foreach (var kind in kinds)
         {
             var one = new BoundKind<TScene, TEntity>(kind, binding);
-            if (_aliases.ContainsKey(kind) || !_kinds.TryAdd(kind, one))
-                throw new SceneException(SaveErrorCode.BadBinding, $"The kind \"{kind}\" is bound twice.");
+            Add(one);
             bound.Add(kind, one);
-            OmitsUnchanged |= one.OmitsUnchanged;
         }
-        _familiesOf.Clear();
-        _families.Add(new BoundFamily<TScene, TEntity>(binding, bound, entities, kindOf));
+        Add(new BoundFamily<TScene, TEntity>(binding, bound, entities, kindOf));
         return this;
     }
 

@@ -132,7 +132,8 @@ public sealed partial class SceneRestoration<TScene>
         if (!target.IsSpawned)
             return false;
         Doing("spawning", target.Id, target.Objects);
-        scene.Planner.Spawned(place, target.Objects.Spawn(target.Id));
+        var parent = target.Parent < 0 ? null : scene.Planner.ObjectOf(target.Parent);
+        scene.Planner.Spawned(place, target.Objects.Spawn(target.Id, scene.SourceOf(target), parent));
         return true;
     }
 

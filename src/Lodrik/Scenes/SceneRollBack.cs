@@ -105,13 +105,15 @@ internal sealed class SceneRollBack<TScene>(
         {
             var depths = FindDepths();
             var order = Enumerable.Range(0, depths.Length).OrderBy(index => depths[index]);
-            foreach (var entity in order.Select(index => scene.Before.EntityAt(index)))
+            foreach (var index in order)
             {
+                var entity = scene.Before.EntityAt(index);
                 if (_there.ContainsKey(entity.Id) || scene.KindNamed(entity.Kind) is not { CanSpawn: true } kind)
                     continue;
                 var objects = now.ObjectsOf(kind);
                 _hasSpawned = true;
-                owner.Try(() => _there.Add(entity.Id, new LiveEntity<TScene>(entity.Id, objects, objects.Spawn(entity.Id))));
+                owner.Try(() => _there.Add(
+                    entity.Id, new LiveEntity<TScene>(entity.Id, objects, objects.Spawn(entity.Id, SourceOf(index), ParentNow(index)))));
             }
         }
 
@@ -160,6 +162,9 @@ internal sealed class SceneRollBack<TScene>(
                 : scene.Before.EntityAt(index).Parent;
             return id is { } parent ? scene.Before.TryIndexOf(parent) : -1;
         }
+
+        private object? ParentNow(int index) =>
+            ParentOf(index) is >= 0 and var parent ? ObjectOf(scene.Before.EntityAt(parent).Id) : null;
 
         public SceneAtWork<TScene> Of => scene;
 

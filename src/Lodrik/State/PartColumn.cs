@@ -100,6 +100,19 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
         _values.Add(value);
     }
 
+    /// <summary>Adds an entity's value, to be filled by the caller at once.</summary>
+    public ref T Add(int entity)
+    {
+        Add(entity, default!);
+        return ref _values.Last;
+    }
+
+    /// <summary>The row of an entity; -1 if it has none.</summary>
+    public int RowOf(int entity) => Row(entity);
+
+    /// <summary>The value in a row; valid until one is added.</summary>
+    public ref readonly T At(int row) => ref _values[row];
+
     public override void CopyTo(PartColumn target, int from, int to)
     {
         if (target is not PartColumn<T> column || column.Has(to))
