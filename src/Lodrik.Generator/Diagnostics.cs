@@ -70,6 +70,14 @@ internal static class Diagnostics
         "LDR015", "An abstract state type is given to be saved and names no variants",
         "'{0}' is abstract, and names nothing that can be saved in its place. Name the types on it with [SaveVariant(\"…\", typeof(…))].");
 
+    public static readonly DiagnosticDescriptor BadEntity = Error(
+        "LDR016", "A class of entities is declared wrongly",
+        "'{0}' cannot be saved as part of a scene: {1}");
+
+    public static readonly DiagnosticDescriptor BadScene = Error(
+        "LDR017", "A scene is declared wrongly",
+        "The scene '{0}' cannot be saved: {1}");
+
     public static readonly DiagnosticDescriptor BadTransferCode = Error(
         "LDR201", "A class cannot have transfer codes",
         "'{0}' cannot have a transfer code: {1}");
@@ -95,6 +103,8 @@ internal static class Diagnostics
         "LDR013" => BadFields,
         "LDR014" => NotAlone,
         "LDR015" => OnlyBase,
+        "LDR016" => BadEntity,
+        "LDR017" => BadScene,
         "LDR201" => BadTransferCode,
         "LDR202" => BadCodeMember,
         _ => BadShared,

@@ -32,7 +32,14 @@ internal sealed record StateModel(
     EquatableList<string> RefusedMembers,
     bool CanBeExtended,
     bool IsOnlyBase,
-    EquatableList<DiagnosticModel> Problems);
+    EquatableList<DiagnosticModel> Problems)
+{
+    /// <summary>
+    /// Whether it is made by the generator, with its members as fields, and knows which of them it has: what was read, or all that were
+    /// taken from an object.
+    /// </summary>
+    public bool HasPresence { get; init; }
+}
 
 /// <summary>How a new object is made.</summary>
 /// <param name="TypeName">Its type.</param>

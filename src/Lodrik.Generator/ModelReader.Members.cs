@@ -171,7 +171,7 @@ internal sealed partial class ModelReader
         var access = MemberModel.OwnAccess;
         if (isBase && setting is Setting.Setter or Setting.BackingField or Setting.ReadOnlyField)
         {
-            if (TypeCodecs.IsStateType(owner))
+            if (TypeCodecs.IsStateType(owner) || IsEntityType(owner))
                 access = $"{TypeCodecs.Name(owner)}.{MemberModel.OwnAccess}";
             else if (owner.IsGenericType || type.IsGenericType)
             {

@@ -43,10 +43,12 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
             if (digest is not null)
                 context.AddSource(digest.HintName, SourceText.From(StateTypeSource.Write(digest), Utf8));
         });
+        var ofScenes = DeclaredScenes.Register(context);
         var bound = context.SyntaxProvider
             .CreateSyntaxProvider(static (node, _) => SceneKinds.IsCandidate(node), SceneKinds.Read)
             .Collect()
-            .Select(static (all, _) => new EquatableList<BoundShape>([.. all.SelectMany(shapes => shapes).Distinct()]))
+            .Combine(ofScenes)
+            .Select(static (all, _) => new EquatableList<BoundShape>([.. all.Left.SelectMany(shapes => shapes).Concat(all.Right).Distinct()]))
             .WithTrackingName(BoundStep);
         context.RegisterSourceOutput(bound, static (context, bound) =>
         {
@@ -98,7 +100,7 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
         IsFirst(context) ? Reader(context, cancellation).Read() : null;
 
     /// <summary>Whether this part of a type is the first with the attribute. On a second one, it is the compiler's error.</summary>
-    private static bool IsFirst(GeneratorAttributeSyntaxContext context)
+    internal static bool IsFirst(GeneratorAttributeSyntaxContext context)
     {
         var first = context.TargetSymbol.GetAttributes()
             .First(one => SymbolEqualityComparer.Default.Equals(one.AttributeClass, context.Attributes[0].AttributeClass));
@@ -117,7 +119,7 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
             || SymbolEqualityComparer.Default.Equals(container.GetTypeMembers(type.Name, type.Arity).First(one => !one.IsFileLocal), type);
     }
 
-    private static ModelReader Reader(GeneratorAttributeSyntaxContext context, CancellationToken cancellation) =>
+    internal static ModelReader Reader(GeneratorAttributeSyntaxContext context, CancellationToken cancellation) =>
         new(
             (INamedTypeSymbol)context.TargetSymbol, TypeCodecs.Of(context.SemanticModel.Compilation.Assembly), cancellation,
             context.SemanticModel, context.TargetNode.SpanStart);

@@ -46,6 +46,11 @@ internal sealed partial class StateTypeSource
             WriteMemberReading(member, one => Copy(one, "value"), "copy");
             Close();
         }
+        if (model.HasPresence)
+        {
+            foreach (var field in PresenceFields())
+                Line($"copy.{field} = value.{field};");
+        }
         if (model.UnknownMember is not null)
             Line($"global::Lodrik.State.StateTypes.CopyUnknown(value.{model.UnknownMember}, copy.{model.UnknownMember});");
         if (model.Hooks.HasFlag(Hooks.AfterLoading))
@@ -62,6 +67,8 @@ internal sealed partial class StateTypeSource
         var conditions = model.Members.Select(member => AreEqual(member)).ToList();
         if (model.UnknownMember is not null)
             conditions.Add($"Equals(one.{model.UnknownMember}, other.{model.UnknownMember})");
+        if (model.HasPresence)
+            conditions.InsertRange(0, PresenceFields().Select(field => $"one.{field} == other.{field}"));
         if (conditions.Count == 0)
         {
             Line("return true;");

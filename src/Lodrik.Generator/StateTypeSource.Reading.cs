@@ -102,6 +102,7 @@ internal sealed partial class StateTypeSource
         if (!LateMembers().Any(one => one.Index == i))
         {
             WriteMemberReading(member, one => $"{one.Codec}.Read(ref reader, ref member);");
+            WriteHas(i, "value");
             return;
         }
         Line($"at{i} = reader.Mark();");

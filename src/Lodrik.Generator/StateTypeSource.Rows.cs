@@ -11,6 +11,13 @@ internal sealed partial class StateTypeSource
         Open(
             $"public static bool TryWriteRows<TRows>(ref TRows rows, global::System.ReadOnlySpan<{model.TypeName}> items) where TRows : "
                 + "global::Lodrik.State.IRowWriter, allows ref struct");
+        if (model.HasPresence)
+        {
+            Open("foreach (ref readonly var one in items)");
+            Line($"if ({string.Join(" || ", PresenceFields().Select((field, word) => $"one.{field} != {All(word, model.Members.Count)}UL"))})");
+            Line("    return false;");
+            Close();
+        }
         Line(model.IsReferenceType
             ? "if (!global::Lodrik.State.StateTypes.AreDeclared(items) || !rows.TryBeginRows(Rows, items.Length))"
             : "if (!rows.TryBeginRows(Rows, items.Length))");
@@ -66,16 +73,17 @@ internal sealed partial class StateTypeSource
                 continue;
             if (sort != "Other")
             {
-                Line(member.IsNeverNull ? $"if (!column{i}.IsEmpty && column{i}[i] is not null)" : $"if (!column{i}.IsEmpty)");
-                _depth++;
+                Open(member.IsNeverNull ? $"if (!column{i}.IsEmpty && column{i}[i] is not null)" : $"if (!column{i}.IsEmpty)");
                 WriteMemberAssignment(
                     member, sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]", "item");
-                _depth--;
+                WriteHas(i, "item");
+                Close();
             }
             Open(sort == "Other" ? $"if (rows.AtRow({i}))"
                 : member.IsNeverNull ? $"else if (column{i}.IsEmpty && rows.AtRow({i}))"
                 : $"else if (rows.AtRow({i}))");
             WriteMemberReading(member, one => $"{one.Codec}.Read(ref rows, ref member);", "item");
+            WriteHas(i, "item");
             Close();
         }
         Line($"items[i] = {(model is { IsReferenceType: false, Creation.TakesValues: true } ? "Recreate(ref item)" : "item")};");

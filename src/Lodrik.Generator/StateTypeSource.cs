@@ -97,6 +97,8 @@ internal sealed partial class StateTypeSource(StateModel model)
         foreach (var container in model.Containers)
             Open(container);
         Open(IsAlone ? $"{model.Declaration} : {Interface}" : model.Declaration);
+        if (model.HasPresence)
+            WritePresenceFields();
         if (IsRoot)
             WriteSectionNames();
         else if (!model.IsOnlyBase)
@@ -110,6 +112,8 @@ internal sealed partial class StateTypeSource(StateModel model)
     }
 
     /// <summary>What tools need to know of code that nobody wrote: it is neither stepped into nor counted as untested.</summary>
+    public static string CodeMarks => Marks;
+
     private static string Marks { get; } =
         $"[global::System.CodeDom.Compiler.GeneratedCode(\"Lodrik.Generator\", \"{typeof(StateTypeSource).Assembly.GetName().Version}\"), "
         + "global::System.Diagnostics.DebuggerNonUserCode, global::System.Diagnostics.CodeAnalysis.ExcludeFromCodeCoverage]";
@@ -315,14 +319,20 @@ internal sealed partial class StateTypeSource(StateModel model)
             Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
         if (model.Hooks.HasFlag(Hooks.BeforeSaving))
             Line("global::Lodrik.State.StateTypes.BeforeSaving(ref value);");
-        Line(model.UnknownMember is null
+        Line(model.HasPresence
+            ? $"writer.BeginObject({(model.Members.Count == 0 ? "0" : string.Join(" + ", PresenceFields().Select(field => $"global::System.Numerics.BitOperations.PopCount(value.{field})")))});"
+            : model.UnknownMember is null
             ? $"writer.BeginObject({model.Members.Count});"
             : $"writer.BeginObject({model.Members.Count} + value.{model.UnknownMember}.Count);");
         for (var i = 0; i < model.Members.Count; i++)
         {
             var member = model.Members[i];
+            if (model.HasPresence)
+                Open($"if ({Has("value", i)})");
             Line($"writer.WriteKey(Keys, {i});");
             Line($"{member.Codec}.Write(ref writer, value.{Name(member)});");
+            if (model.HasPresence)
+                Close();
         }
         if (model.UnknownMember is not null)
             Line($"global::Lodrik.State.StateTypes.WriteUnknown(ref writer, Keys, value.{model.UnknownMember});");

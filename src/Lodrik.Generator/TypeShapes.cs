@@ -51,6 +51,23 @@ internal sealed class TypeShapes(TypeCodecs codecs)
         return type.NullableAnnotation == NullableAnnotation.Annotated && type.IsReferenceType ? word + "?" : word;
     }
 
+    /// <summary>Describes members that are saved together and are no type of their own.</summary>
+    public void Add(string name, IEnumerable<ShapeMember> members)
+    {
+        var parts = members.OrderBy(member => member.Key, StringComparer.Ordinal).ToList();
+        _described[name] = "{ \"members\": { " + string.Join(", ", parts.Select(member => $"{Quote(member.Key)}: {Quote(Of(member))}")) + " }"
+            + Written("named", parts.Where(member => ModelReader.CamelCase(member.Name) != member.Key)
+                .Select(member => (member.Key, ModelReader.CamelCase(member.Name))))
+            + Written("formerKeys", parts.SelectMany(member => member.FormerKeys.Select(former => (former, member.Key))))
+            + ", \"struct\": true }";
+
+        static string Written(string group, IEnumerable<(string Key, string Value)> entries)
+        {
+            var all = entries.OrderBy(entry => entry.Key, StringComparer.Ordinal).Select(entry => $"{Quote(entry.Key)}: {Quote(entry.Value)}").ToList();
+            return all.Count == 0 ? "" : $", \"{group}\": {{ {string.Join(", ", all)} }}";
+        }
+    }
+
     /// <summary>Describes a type that stands for itself in the shape: its entry among the types.</summary>
     public string Describe(INamedTypeSymbol type, IEnumerable<ShapeMember> members)
     {

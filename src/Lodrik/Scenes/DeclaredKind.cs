@@ -12,6 +12,10 @@ internal interface IDeclaredKind<TScene>
 
     bool IsGone(object entity);
 
+    /// <summary>Refuses an entity with components that nothing would be saved of.</summary>
+    /// <exception cref="SceneException">There is one of an unknown class, or two are of one.</exception>
+    void CheckComponents(object entity);
+
     EntityId IdOf(object entity);
 
     /// <summary>Adds an entity to those of its kind.</summary>
@@ -61,6 +65,12 @@ internal sealed class DeclaredKind<TScene, TEntity, TPlace>(
     public override KindObjects<TScene> Gather(TScene scene) => new LiveObjects<TScene, TEntity>(this, scene);
 
     public bool IsGone(object entity) => TEntity.IsGone((TEntity)entity);
+
+    public void CheckComponents(object entity)
+    {
+        foreach (var list in members.Lists)
+            list.Check((TEntity)entity, TEntity.IdOf((TEntity)entity));
+    }
 
     public EntityId IdOf(object entity) => TEntity.IdOf((TEntity)entity);
 
@@ -252,6 +262,7 @@ internal sealed class EntityVisit<TScene>(DeclaredKinds<TScene> kinds, ILiveSink
         {
             failure = exception;
         }
+        kind.CheckComponents(entity);
         sink.Found(id, objects, kind.Add(objects, entity, parent), failure);
         var all = kind.Children;
         for (var i = 0; i < all.Count; i++)

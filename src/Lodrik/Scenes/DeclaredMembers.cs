@@ -13,6 +13,9 @@ internal sealed class MemberCollector<TScene, TEntity>(string kind) : IEntityMem
 
     public ParentMember<TEntity>? Owner { get; private set; }
 
+    /// <summary>What looks whether all components of an entity are known.</summary>
+    public List<ComponentList<TEntity>> Lists { get; } = [];
+
     /// <summary>What derived classes do once the scene is there.</summary>
     public List<Action<TEntity, object>> Settled { get; } = [];
 
@@ -33,11 +36,29 @@ internal sealed class MemberCollector<TScene, TEntity>(string kind) : IEntityMem
     public void Children<TChildren, TChild>() where TChildren : IEntityChildren<TEntity, TChild> where TChild : class =>
         Collections.Add(new EntityChildren<TEntity, TChildren, TChild>());
 
+    public void Components<TComponents, TBase>() where TComponents : IEntityComponents<TEntity, TBase> where TBase : class =>
+        Lists.Add(new ComponentList<TEntity, TComponents, TBase>(kind));
+
+    public void Component<TComponents, TBase, TComponent>()
+        where TComponents : IEntityComponents<TEntity, TBase> where TBase : class where TComponent : class, TBase, IComponentType<TComponent>
+    {
+        Lists[^1].Known.Add(typeof(TComponent));
+        var members = new MemberCollector<TScene, TComponent>(kind);
+        TComponent.DescribeMembers(ref members);
+        foreach (var part in members.Parts)
+            Parts.Add(Checked(new ComponentPart<TScene, TEntity, TComponents, TBase, TComponent>(part)));
+        foreach (var link in members.References)
+        {
+            References.Add(Checked(
+                new ComponentLink<TScene, TEntity, TComponents, TBase, TComponent>($"{members.Parts[0].Name}.{link.Name}", link)));
+        }
+    }
+
     /// <summary>Adds what the objects of a derived class have beyond.</summary>
     public void Derived<TDerived>() where TDerived : class, TEntity, IEntityType<TDerived>
     {
         var members = new MemberCollector<TScene, TDerived>(kind);
-        TDerived.Describe(ref members);
+        TDerived.DescribeMembers(ref members);
         foreach (var part in members.Parts)
             Parts.Add(Checked(new DerivedPart<TScene, TEntity, TDerived>(part)));
         foreach (var link in members.References)

@@ -27,7 +27,7 @@ public static class DeclaredScene
     {
         ArgumentNullException.ThrowIfNull(bindings);
         var members = new MemberCollector<TScene, TEntity>(TEntity.Kind);
-        TEntity.Describe(ref members);
+        TEntity.DescribeMembers(ref members);
         var kind = new DeclaredKind<TScene, TEntity, TPlace>(TEntity.Kind, bindings.Declared, members);
         bindings.Add(kind);
         bindings.Declared.Add(typeof(TEntity), kind);
@@ -52,7 +52,7 @@ public static class DeclaredScene
         foreach (var name in names)
         {
             var members = new MemberCollector<TScene, TEntity>(name);
-            TEntity.Describe(ref members);
+            TEntity.DescribeMembers(ref members);
             derived(new DerivedClasses<TScene, TEntity>(members));
             var kind = new DeclaredKind<TScene, TEntity, TPlace>(name, bindings.Declared, members);
             bindings.Add(kind);
@@ -63,6 +63,15 @@ public static class DeclaredScene
                 SaveErrorCode.SceneConflict, $"An object of the scene is of the kind \"{kindOf((TEntity)entity)}\", which is not named.",
                 remedy: $"Named are: {string.Join(", ", kinds.Keys)}."));
     }
+
+    /// <summary>Creates an entity.</summary>
+    public static TEntity Create<TEntity>(in EntityCreation creation) where TEntity : class, IEntityType<TEntity> => TEntity.Create(creation);
+
+    /// <summary>The id of an entity.</summary>
+    public static EntityId IdOf<TEntity>(TEntity entity) where TEntity : class, IEntityType<TEntity> => TEntity.IdOf(entity);
+
+    /// <summary>Has an entity remove itself.</summary>
+    public static void RemoveItself<TEntity>(TEntity entity) where TEntity : class, IEntityType<TEntity> => TEntity.RemoveItself(entity);
 
     /// <summary>Removes an object from a list, whatever it thinks of equality. What was added last is found first.</summary>
     public static void Remove<T>(IList<T>? list, T entity) where T : class
@@ -95,25 +104,6 @@ public static class DeclaredScene
         }
         for (var i = 0; i < items.Count; i++)
             collection.Add(items[i]);
-    }
-
-    /// <summary>The component of a class among several; null if there is none.</summary>
-    /// <exception cref="SceneException">There are two.</exception>
-    public static TComponent? Component<TBase, TComponent>(IEnumerable<TBase>? components)
-        where TBase : class where TComponent : class, TBase
-    {
-        TComponent? found = null;
-        foreach (var component in components ?? [])
-        {
-            if (component is null || component.GetType() != typeof(TComponent))
-                continue;
-            if (found is not null)
-                throw new SceneException(
-                    SaveErrorCode.SceneConflict, $"An entity has two components of the class {typeof(TComponent).Name}.",
-                    remedy: "Saves tell components apart by their classes. Save several of one sort as a list of a state type.");
-            found = (TComponent)component;
-        }
-        return found;
     }
 
     /// <summary>The place of entities that are always there, or that are only found in others.</summary>

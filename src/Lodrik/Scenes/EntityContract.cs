@@ -17,7 +17,7 @@ public interface ISceneType<TSelf> where TSelf : ISceneType<TSelf>
 /// <summary>A class of entities. Implemented by generated code.</summary>
 /// <typeparam name="TSelf">The class.</typeparam>
 [EditorBrowsable(EditorBrowsableState.Never)]
-public interface IEntityType<TSelf> where TSelf : class, IEntityType<TSelf>
+public interface IEntityType<TSelf> : IDeclaredEntity, IDeclaredMembers<TSelf> where TSelf : class, IEntityType<TSelf>
 {
     /// <summary>The kind's name in the save; empty where the objects say it.</summary>
     static abstract string Kind { get; }
@@ -37,12 +37,17 @@ public interface IEntityType<TSelf> where TSelf : class, IEntityType<TSelf>
     /// <summary>Whether the object is destroyed, or about to be.</summary>
     static virtual bool IsGone(TSelf entity) => false;
 
-    /// <summary>Names the parts and references, one after the other.</summary>
-    static abstract void Describe<TMembers>(ref TMembers members) where TMembers : IEntityMembers<TSelf>, allows ref struct;
-
     /// <summary>Creates an object.</summary>
     static virtual TSelf Create(in EntityCreation creation) =>
         throw new SceneException(SaveErrorCode.BadBinding, $"A {TSelf.Kind} cannot be created.");
+
+    /// <summary>Whether an object removes itself from its scene.</summary>
+    static virtual bool RemovesItself => false;
+
+    /// <summary>Removes the object from its scene.</summary>
+    static virtual void RemoveItself(TSelf entity)
+    {
+    }
 
     /// <summary>Whether the class has something to do once the scene is there.</summary>
     static virtual bool HasSettled => false;
@@ -51,6 +56,38 @@ public interface IEntityType<TSelf> where TSelf : class, IEntityType<TSelf>
     static virtual void Settle(TSelf entity, object scene)
     {
     }
+}
+
+/// <summary>Marks the objects of declared classes of entities.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface IDeclaredEntity;
+
+/// <summary>A class whose members are told of.</summary>
+/// <typeparam name="TSelf">The class.</typeparam>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface IDeclaredMembers<TSelf> where TSelf : class
+{
+    /// <summary>Names the parts and references, one after the other.</summary>
+    static abstract void DescribeMembers<TMembers>(ref TMembers members) where TMembers : IEntityMembers<TSelf>, allows ref struct;
+}
+
+/// <summary>A class of components. Implemented by generated code.</summary>
+/// <typeparam name="TSelf">The class.</typeparam>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface IComponentType<TSelf> : IDeclaredMembers<TSelf> where TSelf : class, IComponentType<TSelf>
+{
+    /// <summary>Creates an object with its initial values.</summary>
+    static abstract TSelf CreateComponent();
+}
+
+/// <summary>The components of an entity.</summary>
+/// <typeparam name="TEntity">The class of the entity.</typeparam>
+/// <typeparam name="TBase">The class of the components.</typeparam>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface IEntityComponents<TEntity, TBase> where TBase : class
+{
+    /// <summary>Gets them.</summary>
+    static abstract ICollection<TBase>? Of(TEntity entity);
 }
 
 /// <summary>Is told of the members of a class of entities.</summary>
@@ -75,6 +112,13 @@ public interface IEntityMembers<TEntity> where TEntity : class
 
     /// <summary>Entities that belong to an entity, and are found in it.</summary>
     void Children<TChildren, TChild>() where TChildren : IEntityChildren<TEntity, TChild> where TChild : class;
+
+    /// <summary>A list of components; it is told before them.</summary>
+    void Components<TComponents, TBase>() where TComponents : IEntityComponents<TEntity, TBase> where TBase : class;
+
+    /// <summary>A class of components that may be in a list.</summary>
+    void Component<TComponents, TBase, TComponent>()
+        where TComponents : IEntityComponents<TEntity, TBase> where TBase : class where TComponent : class, TBase, IComponentType<TComponent>;
 }
 
 /// <summary>A part: a row has its members, and is written and read in columns like any state type.</summary>
@@ -239,6 +283,18 @@ public readonly ref struct EntityCreation
 
     /// <summary>Its id.</summary>
     public EntityId Id { get; }
+
+    /// <summary>The name of one that the designer placed.</summary>
+    /// <exception cref="SceneException">It has a number.</exception>
+    public string Name => Id.Name ?? throw new SceneException(
+        SaveErrorCode.SceneConflict, $"The {Kind} {Id} has a number, and entities of its kind are told apart by names.",
+        remedy: "Make the member with [EntityId] an EntityId, if entities of this kind are spawned as well.");
+
+    /// <summary>The number of one that was spawned.</summary>
+    /// <exception cref="SceneException">It has a name.</exception>
+    public long Number => Id.IsSpawned ? Id.Number : throw new SceneException(
+        SaveErrorCode.SceneConflict, $"The {Kind} {Id} has a name, and entities of its kind are told apart by numbers.",
+        remedy: "Make the member with [EntityId] an EntityId, if entities of this kind are placed as well.");
 
     /// <summary>Its kind.</summary>
     public string Kind { get; }

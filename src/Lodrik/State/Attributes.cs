@@ -44,8 +44,8 @@ public sealed class SavedAttribute(string? key = null) : Attribute
     public int Order { get; set; }
 }
 
-/// <summary>Leaves a member out of the save.</summary>
-[AttributeUsage(AttributeTargets.Property | AttributeTargets.Field)]
+/// <summary>Leaves a member out of the save; at a class that is derived from one of entities, its objects are no entities.</summary>
+[AttributeUsage(AttributeTargets.Property | AttributeTargets.Field | AttributeTargets.Class, Inherited = false)]
 public sealed class NotSavedAttribute : Attribute;
 
 /// <summary>

@@ -1,0 +1,56 @@
+using System.Numerics;
+using Lodrik.Scenes;
+using Xunit;
+
+namespace Lodrik.Tests.Declared;
+
+public sealed class ListGameTests
+{
+    private readonly Marsh _marsh = Marsh.AsDesigned();
+    private readonly LiveScene<Marsh> _live;
+
+    public ListGameTests() => _live = LiveScene.Begin(_marsh);
+
+    public static TheoryData<SaveForm> Forms => [SaveForm.Json, SaveForm.Xml, SaveForm.Binary];
+
+    [Theory]
+    [MemberData(nameof(Forms))]
+    public void What_was_saved_comes_back(SaveForm form)
+    {
+        var lantern = new Lantern(_marsh.Numbers.Next())
+        {
+            At = new(4, 2), Colour = "red", Near = _marsh.OilCans[1], TiedTo = _marsh.Punts["punt"], Passed = { _marsh.Punts["punt"] },
+        };
+        _marsh.Lanterns.Add(lantern);
+        _marsh.OilCans.RemoveAt(0);
+        _marsh.Punts["punt"].Crew.Add("heron");
+        _marsh.Fog = 0.9f;
+        var record = Lodrik.Tests.Scenes.Shoal.Through(_live.Capture(), form);
+
+        _marsh.OilCans.Clear();
+        _marsh.Lanterns.Clear();
+        _marsh.Lanterns.Add(new Lantern(_marsh.Numbers.Next()));
+        _marsh.Punts["punt"].Crew.Clear();
+        _marsh.Fog = 0;
+        var punt = _marsh.Punts["punt"];
+        _live.Restore(record);
+
+        var can = Assert.Single(_marsh.OilCans);
+        Assert.Equal(("oil-2", new Vector2(7, 3), 5f), (can.Name, can.At, can.Oil));
+        var back = Assert.Single(_marsh.Lanterns);
+        Assert.Equal((1, new Vector2(4, 2), "red"), (back.Number, back.At, back.Colour));
+        Assert.Same(can, back.Near);
+        Assert.Same(punt, back.TiedTo);
+        Assert.Equal([punt], back.Passed);
+        Assert.Equal(["keeper", "heron"], _marsh.Punts["punt"].Crew);
+        Assert.Equal(0.9f, _marsh.Fog);
+        Assert.Equal(3, _marsh.Numbers.Next());
+    }
+
+    [Fact]
+    public void The_names_of_kinds_and_parts_are_constants()
+    {
+        Assert.Equal(("oilCan", "punt", "lantern"), (Marsh.Kinds.OilCan, Marsh.Kinds.Punt, Marsh.Kinds.Lantern));
+        Assert.Equal(("state", "near", "passed"), (Lantern.Parts.State, Lantern.Parts.Near, Lantern.Parts.Passed));
+    }
+}
