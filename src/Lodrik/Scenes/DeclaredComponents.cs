@@ -127,7 +127,7 @@ internal sealed class ComponentLink<TScene, TEntity, TComponents, TBase, TCompon
 
     public override bool HasInitial => true;
 
-    public override PartColumn MakeColumn() => link.MakeColumn();
+    public override PartColumn MakeColumn() => IsSingle ? ReferenceColumns.One(Name) : ReferenceColumns.Many(Name);
 
     public override void Take(TScene scene, TEntity entity, TakenReferences taken)
     {
