@@ -14,6 +14,9 @@ public static class LiveScene
     public static LiveScene<TScene> Begin<TScene>(TScene scene, SceneManifest manifest) where TScene : ISceneType<TScene> =>
         TScene.Bindings.Begin(scene, manifest);
 
+    /// <summary>For declared scenes that are there together: each is begun with the set.</summary>
+    public static SceneSet<TScene> BeginSet<TScene>() where TScene : ISceneType<TScene> => new(TScene.Bindings);
+
     /// <summary>
     /// Takes hold of a scene as the designer left it, before the player has changed anything: what is there now is the manifest,
     /// against which a capture tells what is gone. All of it is taken down, to be put back where a save does not mention it.

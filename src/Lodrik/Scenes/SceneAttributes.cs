@@ -49,6 +49,12 @@ public sealed class EntityIdAttribute : Attribute;
 public sealed class ParentAttribute : Attribute;
 
 /// <summary>
+/// Marks a list of entities that belong to this one: they are entities of the scene, found here, spawned into it and removed from it.
+/// </summary>
+[AttributeUsage(AttributeTargets.Property | AttributeTargets.Field)]
+public sealed class ChildrenAttribute : Attribute;
+
+/// <summary>
 /// Puts a member into a part of that name. Members that say nothing are in the part <c>state</c>. At a class, it is the part of all members
 /// that the class itself declares.
 /// </summary>
