@@ -1,5 +1,6 @@
 using System.Numerics;
 using Lodrik;
+using Lodrik.Scenes;
 using Lodrik.Scenes.Authoring;
 
 namespace SceneWorlds;

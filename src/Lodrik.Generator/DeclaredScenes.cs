@@ -102,7 +102,7 @@ internal static class DeclaredScenes
         if (scenes.Count == 0)
             return;
         var held = new HashSet<string>(scenes.SelectMany(scene => new SceneSource(scene, entities, derived).Held));
-        foreach (var entity in entities.Where(one => one is { Sort: DeclaredSort.Entity, IsAbstract: false } && !held.Contains(one.TypeName)))
+        foreach (var entity in entities.Where(one => one is { Sort: DeclaredSort.Entity, IsAbstract: false, Problems.Count: 0 } && !held.Contains(one.TypeName)))
         {
             context.ReportDiagnostic(new DiagnosticModel(Diagnostics.BadEntity.Id, entity.Location, new EquatableList<string>(
                 [entity.Name, "no scene has entities of the class. Add a collection of them to a class that is marked with [SceneType], or mark a "

@@ -64,7 +64,7 @@ internal sealed partial class ModelReader
         _sort = sort;
         CheckPartial();
         CheckKind();
-        if (type.IsGenericType && sort != DeclaredSort.Base)
+        if (type.IsGenericType && sort is not (DeclaredSort.Base or DeclaredSort.Scene))
             Problem(Diagnostics.BadEntity, type, type.Name, "it is generic. Derive a class from it for each type that is used.");
         if (TypeCodecs.IsStateType(type))
             Problem(Diagnostics.BadEntity, type, type.Name, "it is a state type as well, and it would depend on the reader which it is. "
@@ -76,9 +76,9 @@ internal sealed partial class ModelReader
         var attribute = Attribute(type, EntityTypeAttribute);
         var isEntity = sort is DeclaredSort.Entity;
         var id = ReadId(isEntity);
-        var create = sort is DeclaredSort.Entity or DeclaredSort.Component && !type.IsAbstract ? ReadEntityCreation(parts, out _) : null;
+        var create = sort is DeclaredSort.Entity or DeclaredSort.Component && !type.IsAbstract && !(isEntity && id == "default") ? ReadEntityCreation(parts, out _) : null;
         var reason = "";
-        if (create is null && isEntity && !type.IsAbstract)
+        if (create is null && isEntity && !type.IsAbstract && _problems.Count == 0)
             ReadEntityCreation(parts, out reason);
         return new EntityModel(
             sort,
@@ -356,8 +356,12 @@ internal sealed partial class ModelReader
         AddLink(LinkSort.Many, symbol, owner, TypeCodecs.Name(item), isFilled ? LinkShape.Filled : LinkShape.Assigned, CanBeNull(memberType), hasInitial: true);
     }
 
-    private static bool HasNoSetter(ISymbol symbol) => symbol is IPropertySymbol { SetMethod: null } or IPropertySymbol { SetMethod.IsInitOnly: true }
-        or IFieldSymbol { IsReadOnly: true };
+    private static bool HasNoSetter(ISymbol symbol) =>
+        symbol is IPropertySymbol { SetMethod: null or { IsInitOnly: true } } or IFieldSymbol { IsReadOnly: true } && !HasAccessor(symbol);
+
+    /// <summary>Whether a base in another assembly has an accessor for a member: its private setters cannot be seen.</summary>
+    private static bool HasAccessor(ISymbol symbol) =>
+        IsElsewhere(symbol) && AccessOf(symbol.ContainingType)?.GetMembers("Set" + symbol.Name).IsEmpty == false;
 
     private void AddLink(
         LinkSort sort, ISymbol symbol, INamedTypeSymbol owner, string target, LinkShape shape, bool canBeNull, bool hasInitial)
@@ -371,7 +375,7 @@ internal sealed partial class ModelReader
     {
         var isBase = !SymbolEqualityComparer.Default.Equals(owner, type);
         var setter = (symbol as IPropertySymbol)?.SetMethod;
-        var isHidden = isBase && setter?.DeclaredAccessibility == Accessibility.Private;
+        var isHidden = isBase && (setter?.DeclaredAccessibility == Accessibility.Private || HasAccessor(symbol));
         var access = isHidden && IsEntityType(owner) ? $"{TypeCodecs.Name(owner)}.{MemberModel.OwnAccess}" : MemberModel.OwnAccess;
         return new MemberModel(symbol.Name, CamelCase(symbol.Name), TypeCodecs.Name(TypeOf(symbol)!), "",
             isHidden || setter?.IsInitOnly == true ? Setting.Setter : symbol is IFieldSymbol ? Setting.Field : Setting.Assign,

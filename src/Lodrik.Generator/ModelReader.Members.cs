@@ -143,8 +143,7 @@ internal sealed partial class ModelReader
         if (isBase && symbol is IPropertySymbol { SetMethod.DeclaredAccessibility: Accessibility.Private })
             setting = Setting.Setter;
         // A setter that cannot be seen from another assembly is called by the accessor that is there.
-        if (setting == Setting.BackingField && isBase && IsElsewhere(owner)
-            && AccessOf(owner)?.GetMembers("Set" + symbol.Name).IsEmpty == false)
+        if (setting == Setting.BackingField && isBase && HasAccessor(symbol))
             setting = Setting.Setter;
         return (memberType, setting, saved);
     }

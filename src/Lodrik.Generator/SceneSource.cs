@@ -83,7 +83,7 @@ internal sealed class SceneSource
             }
             if (entity.IsPlaced)
                 continue;
-            if (entity.Creation is null && SpawnOf(entity) is null)
+            if (entity.Creation is null && entity.CannotCreate.Length > 0 && SpawnOf(entity) is null)
                 Problem(Diagnostics.BadEntity.Id, entity.Location ?? Own.Location, entity.Name,
                     $"it cannot be created: {entity.CannotCreate}. Add [Spawns] to a static method of it or a method of the scene, or [Placed] to the "
                         + "class if its entities are always there.");

@@ -280,3 +280,6 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
             source.AuthoredIndex >= 0 && source.Authored.EntityAt(source.AuthoredIndex).Kind == _kind.Name;
     }
 }
+
+/// <summary>An object of the game in a list. Unlike in a list of objects, nothing looks at it when it is put there.</summary>
+internal readonly record struct Held(object? Object);

@@ -125,6 +125,3 @@ internal sealed class SceneAtWork<TScene>(
         return new EntityReference(EntityId.Spawned(_remembered.Count), RememberedScene);
     }
 }
-
-/// <summary>An object of the game in a list. Unlike in a list of objects, nothing looks at it when it is put there.</summary>
-internal readonly record struct Held(object? Object);

@@ -1,8 +1,7 @@
 using System.Numerics;
-using Lodrik.Scenes;
 using Lodrik.Scenes.Authoring;
 
-namespace Lodrik;
+namespace Lodrik.Scenes;
 
 /// <summary>
 /// The placed entities of a scene as the designer left it, with the ids that tell them apart: what a level tool stores beside the level,

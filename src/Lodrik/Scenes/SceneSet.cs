@@ -28,7 +28,8 @@ public sealed class SceneSet<TScene>(SceneBindings<TScene> bindings) : INeighbou
         if (_scenes.ContainsKey(name))
             throw new SceneException(
                 SaveErrorCode.SceneConflict, $"The scene \"{name}\" is there already.", remedy: "End it before it begins anew.");
-        var live = bindings.Begin(scene);
+        ArgumentNullException.ThrowIfNull(scene);
+        var live = new LiveScene<TScene>(bindings, scene, null);
         live.Open.Join(this, name);
         _scenes.Add(name, live);
         return live;

@@ -1,0 +1,9 @@
+namespace Lodrik.Scenes;
+
+/// <summary>A scene that is declared with <see cref="SceneTypeAttribute"/>. Implemented by generated code.</summary>
+/// <typeparam name="TSelf">The scene.</typeparam>
+public interface ISceneType<TSelf> where TSelf : ISceneType<TSelf>
+{
+    /// <summary>What the objects of such a scene are. Made when it is first asked for.</summary>
+    static abstract SceneBindings<TSelf> Bindings { get; }
+}

@@ -1,0 +1,127 @@
+using Xunit;
+
+namespace Lodrik.Generator.Tests;
+
+/// <summary>What is wrong with a declared scene is one error at the place where it is made, and says what to do.</summary>
+public sealed class DeclaredSceneTests
+{
+    private const string Numbers = "public SpawnNumbers Numbers { get; } = new();";
+    private const string Scene = "[SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; }";
+    private const string Lantern =
+        "[EntityType(\"lantern\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; }";
+
+    private const string Id = "[EntityId] public long Number { get; } = number; ";
+
+    private static string LanternWith(string members, string head = "[EntityType(\"lantern\")] public partial class Lantern(long number)") =>
+        $"{head} {{ {Id}{members} }} {Scene} ";
+
+    [Theory]
+    [InlineData("Lantern", "does not say what tells its entities apart", "[EntityType(\"lantern\")] public partial class Lantern { } " + Scene)]
+    [InlineData("Name", "'Number' and 'Name' both are its id", "[EntityType(\"lantern\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; [EntityId] public string Name { get; set; } = \"\"; } " + Scene)]
+    [InlineData("Number", "is of the type 'int'", "[EntityType(\"lantern\")] public partial class Lantern { [EntityId] public int Number { get; set; } } " + Scene)]
+    [InlineData("Lantern", "it is a state type as well", "[StateType][EntityType(\"lantern\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; } " + Scene)]
+    [InlineData("Lantern", "it is generic", "[EntityType(\"lantern\")] public partial class Lantern<T>(long number) { [EntityId] public long Number { get; } = number; } [SceneType] public partial class Marsh { }")]
+    public void An_entity_has_one_id(string at, string says, string source) => IsRefused(at, says, source);
+
+    [Theory]
+    [InlineData("Near", "cannot be set", "public Lantern? Near { get; }")]
+    [InlineData("Next", "it refers to an entity and cannot be set", "[Parent] public Lantern? Next { get; }")]
+    [InlineData("Belongs", "it has two parents", "[Parent] public Lantern? Owner { get; set; } [Parent] public Lantern? Belongs { get; set; }")]
+    [InlineData("Owner", "belongs to one entity", "[Parent] public List<Lantern> Owner { get; set; } = [];")]
+    [InlineData("Others", "references can be put into a list", "public Queue<Lantern> Others { get; } = [];")]
+    [InlineData("Under", "no list of entities", "[Children] public List<int> Under { get; } = [];")]
+    [InlineData("Bits", "it is no list of components", "[Components] public int Bits { get; set; }")]
+    [InlineData("Lantern", "is the name of two of its parts", "public Lantern? State { get; set; } public int X { get; set; }")]
+    [InlineData("Settle", "has to take the scene or nothing", "[Settled] private void Settle(int a, int b) { }")]
+    [InlineData("Lantern", "it cannot be created: its constructor asks for 'string audio'", "public Lantern(long number, string audio) : this(number) { }", "[EntityType(\"lantern\")] public partial class Lantern")]
+    [InlineData("Lantern", "'Seed' has no setter, and its constructor does not take it", "public int Seed { get; } = 4;")]
+    [InlineData("Lantern", "[PartRule] is about \"mood\"", "public int X { get; set; }", "[EntityType(\"lantern\")][PartRule(\"mood\")] public partial class Lantern(long number)")]
+    [InlineData("Lantern", "names 'IsLit'", "public int X { get; set; }", "[EntityType(\"lantern\")][PartRule(\"state\", When = \"IsLit\")] public partial class Lantern(long number)")]
+    [InlineData("Lantern", "no base of it has such a member", "", "[EntityType(\"lantern\")][Inherited(\"Pose\")] public partial class Lantern(long number)")]
+    [InlineData("Lantern", "[Removes] names 'Free'", "", "[EntityType(\"lantern\")][Removes(\"Free\")] public partial class Lantern(long number)")]
+    [InlineData("Lantern", "KindsFrom does not say which there are", "public string Sort { get; } = \"\";", "[EntityType(KindFrom = \"Sort\")] public partial class Lantern(long number, string sort)")]
+    public void A_member_is_refused_where_it_stands(string at, string says, string members, string head = "[EntityType(\"lantern\")] public partial class Lantern(long number)") =>
+        IsRefused(at, says, head.EndsWith("Lantern", StringComparison.Ordinal)
+            ? $"{head} {{ private Lantern(long number) => Number = number; [EntityId] public long Number {{ get; }} {members.Replace("public Lantern(long number, string audio) : this(number) { }", "", StringComparison.Ordinal)} }} {Scene}"
+                .Replace("private Lantern(long number) => Number = number;", "public Lantern(long number, string audio) => Number = number + audio.Length;", StringComparison.Ordinal)
+            : LanternWith(members, head));
+
+    [Theory]
+    [InlineData("Marsh", "nothing gives them numbers", Lantern + "[SceneType] public partial class Marsh { public List<Lantern> Lanterns { get; } = []; }")]
+    [InlineData("Lit", "'Lanterns' and 'Lit' may both have a 'Lantern'", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; public List<Lantern> Lit { get; } = []; }")]
+    [InlineData("Lamp", "the kind \"lantern\" is 'Lantern' already", Lantern + "[EntityType(\"lantern\")] public partial class Lamp(long number) { [EntityId] public long Number { get; } = number; } [SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; public List<Lamp> Lamps { get; } = []; }")]
+    [InlineData("Lantern", "no name for a kind", "[EntityType(\"\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; } " + Scene)]
+    [InlineData("Lantern", "no scene has entities of the class", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " }")]
+    [InlineData("Lanterns", "Say with [Removes] how a 'Lantern' is removed", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " [Entities] public IEnumerable<Lantern> Lanterns() => []; [Spawns] public Lantern Make(long number) => new(number); }")]
+    [InlineData("Lanterns", "Say with [Spawns] on a method of the scene", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " [Entities] public IEnumerable<Lantern> Lanterns() => []; [Removes] public void Free(Lantern one) { } }")]
+    [InlineData("Lanterns", "the keys of 'Lanterns' are of the type 'System.Guid'", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " public Dictionary<Guid, Lantern> Lanterns { get; } = []; }")]
+    [InlineData("Find", "It has to take nothing", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; [Entities] public IEnumerable<int> Find() => []; }")]
+    [InlineData("Make", "asks for 'int size'", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; [Spawns] public Lantern Make(int size) => new(size); }")]
+    [InlineData("Free", "has to take the entity that it removes", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; [Removes] public void Free() { } }")]
+    [InlineData("More", "both give numbers", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " public SpawnNumbers More { get; } = new(); public List<Lantern> Lanterns { get; } = []; }")]
+    [InlineData("Marsh", "neither static nor generic", Lantern + "[SceneType] public partial class Marsh<T> { " + Numbers + " public List<Lantern> Lanterns { get; } = []; }")]
+    [InlineData("Toad", "it is derived from 'Lantern', so that it may stand among entities, and has no kind", Lantern + Scene + " public class Toad(long number) : Lantern(number);")]
+    [InlineData("Door", "the kind of one does not say its class", "[EntityType(KindFrom = \"Sort\", KindsFrom = \"All\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; [NotSaved] public string Sort { get; set; } = \"\"; public static string[] All => []; } " + Scene + " public partial class Door(long number) : Lantern(number) { public bool IsOpen { get; set; } }")]
+    [InlineData("Health", "no constructor without parameters", "[EntityType(\"lantern\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; [Components] public List<object> Bits { get; } = []; } " + Scene + " [ComponentType(\"health\")] public partial class Health(int points) { public int Points { get; set; } = points; }")]
+    public void What_the_scene_and_its_entities_do_not_agree_on_is_refused(string at, string says, string source) => IsRefused(at, says, source);
+
+    [Theory]
+    [InlineData("Lantern", Scene + "[EntityType(\"lantern\")] public class Lantern(long number) { [EntityId] public long Number { get; } = number; }")]
+    [InlineData("Marsh", Lantern + "[SceneType] public class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; }")]
+    public void A_class_that_is_not_partial_is_named(string at, string source)
+    {
+        var problem = Assert.Single(new GeneratorRun(source).Problems);
+        Assert.Equal(("LDR001", at), (problem.Id, problem.At.Split('(', '.')[0]));
+    }
+
+    [Fact]
+    public void A_member_that_cannot_be_saved_is_named()
+    {
+        var problem = Assert.Single(new GeneratorRun(LanternWith("public Pebble Near { get; set; } = new();") + "public class Pebble;").Problems);
+        Assert.Equal(("LDR002", "Near"), (problem.Id, problem.At));
+    }
+
+    [Fact]
+    public void What_is_right_compiles()
+    {
+        var run = new GeneratorRun(LanternWith("public Lantern? Near { get; set; } [Children] public List<Lantern> Under { get; } = [];"));
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+    }
+
+    [Fact]
+    public void Entities_of_another_assembly_are_found()
+    {
+        var library = new GeneratorRun(Lantern + " [EntityType(\"buoy\")] public partial class Buoy(string name) { [EntityId] public string Name { get; } = name; internal int Secret { get; private set; } [Part(\"mood\")] public int Mood { get; protected set; } }");
+        var game = GeneratorRun.WithLibrary(library, "[SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; public Buoy? Buoy { get; set; } }");
+        Assert.Empty(game.Problems);
+        Assert.Empty(game.Complaints);
+    }
+
+    [Fact]
+    public void What_is_private_to_a_base_of_another_assembly_is_saved()
+    {
+        var library = new GeneratorRun("[EntityType] public abstract partial class Thing(long number) { [EntityId] public long Number { get; } = number; public int Age { get; private set; } public Thing? Next { get; private set; } }");
+        var game = GeneratorRun.WithLibrary(library, "[EntityType(\"lantern\")] public partial class Lantern(long number) : Thing(number); " + Scene);
+        Assert.Empty(game.Problems);
+        Assert.Empty(game.Complaints);
+    }
+
+    [Fact]
+    public void Ledgers_read_the_kinds()
+    {
+        var run = new GeneratorRun(LanternWith("public int Oil { get; set; } [Part(\"mood\")] public bool IsLit { get; set; } public Lantern? Near { get; set; }"));
+        var shape = Assert.Single(run.Shapes, one => one.Contains("kinds", StringComparison.Ordinal));
+        Assert.Contains("\"kinds\": { \"lantern\": { \"mood\": \"Lantern.mood\", \"near\": \"reference?\", \"state\": \"Lantern.state\" } }", shape, StringComparison.Ordinal);
+        Assert.Contains("\"Lantern.state\": { \"members\": { \"oil\": \"int32\" }, \"struct\": true }", shape, StringComparison.Ordinal);
+    }
+
+    private static void IsRefused(string at, string says, string source)
+    {
+        var run = new GeneratorRun(source);
+        var problem = Assert.Single(run.Problems);
+        Assert.Equal(at, problem.At.Split('(', '.', '<')[0]);
+        Assert.Contains(says, problem.Message, StringComparison.Ordinal);
+        Assert.DoesNotContain("error", string.Join("; ", run.Complaints), StringComparison.Ordinal);
+    }
+}
