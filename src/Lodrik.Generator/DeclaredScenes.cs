@@ -18,14 +18,16 @@ internal static class DeclaredScenes
     /// <summary>Adds the steps, and gives what ledgers read of the scenes.</summary>
     public static IncrementalValueProvider<EquatableList<BoundShape>> Register(IncrementalGeneratorInitializationContext context)
     {
-        var entities = Read(context, ModelReader.EntityTypeAttribute, static reader => reader.ReadEntity(reader.IsBaseOfEntities ? DeclaredSort.Base : DeclaredSort.Entity));
+        var entities = Read(context, ModelReader.EntityTypeAttribute, static reader =>
+            reader.ReadEntity(reader.IsBaseOfEntities ? DeclaredSort.Base : DeclaredSort.Entity));
         var components = Read(context, ModelReader.ComponentTypeAttribute, static reader => reader.ReadEntity(DeclaredSort.Component));
         var derived = context.SyntaxProvider
             .CreateSyntaxProvider(static (node, _) => node is ClassDeclarationSyntax { BaseList: not null }, ReadDerived)
             .Where(static model => model is not null).Select(static (model, _) => model!);
         var scenes = context.SyntaxProvider
             .ForAttributeWithMetadataName(ModelReader.SceneTypeAttribute, static (node, _) => node is TypeDeclarationSyntax,
-                static (context, cancellation) => StateTypeGenerator.IsFirst(context) ? StateTypeGenerator.Reader(context, cancellation).ReadScene() : null)
+                static (context, cancellation) =>
+                    StateTypeGenerator.IsFirst(context) ? StateTypeGenerator.Reader(context, cancellation).ReadScene() : null)
             .Where(static model => model is not null).Select(static (model, _) => model!)
             .WithTrackingName(SceneStep);
         var allComponents = components.Collect().Select(static (all, _) => new EquatableList<EntityModel>(all));
@@ -46,7 +48,8 @@ internal static class DeclaredScenes
         IncrementalGeneratorInitializationContext context, string attribute, Func<ModelReader, EntityModel> read) =>
         context.SyntaxProvider
             .ForAttributeWithMetadataName(attribute, static (node, _) => node is TypeDeclarationSyntax,
-                (context, cancellation) => StateTypeGenerator.IsFirst(context) ? read(StateTypeGenerator.Reader(context, cancellation)) : null)
+                (context, cancellation) =>
+                    StateTypeGenerator.IsFirst(context) ? read(StateTypeGenerator.Reader(context, cancellation)) : null)
             .Where(static model => model is not null).Select(static (model, _) => model!)
             .WithTrackingName(EntityStep);
 
@@ -97,21 +100,24 @@ internal static class DeclaredScenes
 
     /// <summary>Reports classes of entities that are in no scene, if there are scenes.</summary>
     private static void ReportUnheld(
-        SourceProductionContext context, IReadOnlyList<SceneModel> scenes, IReadOnlyList<EntityModel> entities, IReadOnlyList<EntityModel> derived)
+        SourceProductionContext context, IReadOnlyList<SceneModel> scenes, IReadOnlyList<EntityModel> entities,
+        IReadOnlyList<EntityModel> derived)
     {
         if (scenes.Count == 0)
             return;
         var held = new HashSet<string>(scenes.SelectMany(scene => new SceneSource(scene, entities, derived).Held));
-        foreach (var entity in entities.Where(one => one is { Sort: DeclaredSort.Entity, IsAbstract: false, Problems.Count: 0 } && !held.Contains(one.TypeName)))
+        foreach (var entity in entities.Where(one =>
+            one is { Sort: DeclaredSort.Entity, IsAbstract: false, Problems.Count: 0 } && !held.Contains(one.TypeName)))
         {
             context.ReportDiagnostic(new DiagnosticModel(Diagnostics.BadEntity.Id, entity.Location, new EquatableList<string>(
-                [entity.Name, "no scene has entities of the class. Add a collection of them to a class that is marked with [SceneType], or mark a "
-                    + "method that finds them with [Entities]."])).ToDiagnostic());
+                [entity.Name, "no scene has entities of the class. Add a collection of them to a class that is marked with [SceneType], or "
+                    + "mark a method that finds them with [Entities]."])).ToDiagnostic());
         }
     }
 
     private static IEnumerable<BoundShape> ShapesOf(
-        IReadOnlyList<EntityModel> entities, IReadOnlyList<EntityModel> derived, IReadOnlyList<EntityModel> components, IReadOnlyList<SceneModel> scenes)
+        IReadOnlyList<EntityModel> entities, IReadOnlyList<EntityModel> derived, IReadOnlyList<EntityModel> components,
+        IReadOnlyList<SceneModel> scenes)
     {
         var none = new EquatableList<string>([]);
         foreach (var entity in entities.Where(one => one is { Sort: DeclaredSort.Entity, IsAbstract: false })
@@ -128,7 +134,10 @@ internal static class DeclaredScenes
                 foreach (var component in components.Where(one => one.Bases.Contains(list.ItemType) && !one.IsAbstract))
                 {
                     foreach (var shape in component.Shapes)
-                        yield return shape with { Owner = kind, Name = shape.Name == component.Kind ? shape.Name : $"{component.Kind}.{shape.Name}" };
+                    {
+                        var name = shape.Name == component.Kind ? shape.Name : $"{component.Kind}.{shape.Name}";
+                        yield return shape with { Owner = kind, Name = name };
+                    }
                 }
             }
         }

@@ -2,7 +2,9 @@ using System.Text;
 
 namespace Lodrik.Generator;
 
-/// <summary>Writes the code of a class of entities or of components: what is saved straight from its objects and put straight into them.</summary>
+/// <summary>
+/// Writes the code of a class of entities or of components: what is saved straight from its objects and put straight into them.
+/// </summary>
 internal sealed class EntitySource(EntityModel model, IReadOnlyList<EntityModel> components)
 {
     private const string Scenes = "global::Lodrik.Scenes.";
@@ -91,19 +93,21 @@ internal sealed class EntitySource(EntityModel model, IReadOnlyList<EntityModel>
     }
 
     private void WriteComponent() =>
-        Member($"static {Self} {Scenes}IComponentType<{Self}>.CreateComponent() => {(model.Creation is { } creation ? creation.Expression : "throw null")};");
+        Member($"static {Self} {Scenes}IComponentType<{Self}>.CreateComponent() => {model.Creation?.Expression ?? "throw null"};");
 
     private void WriteEntity()
     {
         var contract = $"{Scenes}IEntityType<{Self}>";
         Member($"static string {contract}.Kind => {Quote(model.Kind)};");
         if (model.FormerKinds.Count > 0)
-            Member($"static global::System.Collections.Generic.IReadOnlyList<string> {contract}.FormerKinds => [{string.Join(", ", model.FormerKinds.Select(Quote))}];");
+            Member($"static global::System.Collections.Generic.IReadOnlyList<string> {contract}.FormerKinds => "
+                + $"[{string.Join(", ", model.FormerKinds.Select(Quote))}];");
         if (model.OnlyIfChanged)
             Member($"static bool {contract}.OnlyIfChanged => true;");
         if (model.Creation is null || model.IsPlaced)
             Member($"static bool {contract}.CanCreate => false;");
-        Member($"static {Scenes}EntityId {contract}.IdOf({Self} entity) => {(model.Sort == DeclaredSort.Scene ? $"{Scenes}EntityId.Placed({Scenes}DeclaredScene.OwnKind)" : model.IdExpression)};");
+        var id = model.Sort == DeclaredSort.Scene ? $"{Scenes}EntityId.Placed({Scenes}DeclaredScene.OwnKind)" : model.IdExpression;
+        Member($"static {Scenes}EntityId {contract}.IdOf({Self} entity) => {id};");
         if (model.Gone is { } gone)
             Member($"static bool {contract}.IsGone({Self} entity) => entity.{gone};");
         if (model.Remove is { } remove)
@@ -205,7 +209,10 @@ internal sealed class EntitySource(EntityModel model, IReadOnlyList<EntityModel>
         Line();
         Open($"public static void Take({Self} entity, ref {part.Row} row)");
         foreach (var one in part.Members)
-            Line($"row.{Name(one.Member)} = {(one.IsPlain ? Value(one) : $"{StateTypes}.Copy<{one.Member.TypeName}, {one.RowCodec}>({Value(one)}, default, null)")};");
+        {
+            var value = one.IsPlain ? Value(one) : $"{StateTypes}.Copy<{one.Member.TypeName}, {one.RowCodec}>({Value(one)}, default, null)";
+            Line($"row.{Name(one.Member)} = {value};");
+        }
         foreach (var line in StateTypeSource.HasAll("row", part.Members.Count))
             Line(line);
         Close();

@@ -24,7 +24,8 @@ internal sealed partial class ModelReader
         {
             if (type.InstanceConstructors.Any(one => one.Parameters.All(parameter => parameter.HasExplicitDefaultValue)))
                 return new CreateModel($"new {TypeCodecs.Name(type)}(){RequiredInitializer([])}", new EquatableList<int>([]));
-            Problem(Diagnostics.BadEntity, type, type.Name, "it is a component, and has no constructor without parameters. Add one; it may be private.");
+            Problem(Diagnostics.BadEntity, type, type.Name,
+                "it is a component, and has no constructor without parameters. Add one; it may be private.");
             return null;
         }
         string? first = null;
@@ -37,7 +38,8 @@ internal sealed partial class ModelReader
                 continue;
             }
             if (Initializer(constructor, parts, rows, taken, out problem) is { } initializer)
-                return new CreateModel($"new {TypeCodecs.Name(type)}({arguments}){initializer}", new EquatableList<int>([.. rows.Distinct()]));
+                return new CreateModel($"new {TypeCodecs.Name(type)}({arguments}){initializer}",
+                    new EquatableList<int>([.. rows.Distinct()]));
             first ??= problem;
         }
         reason = first ?? "it has no constructor";
@@ -45,7 +47,8 @@ internal sealed partial class ModelReader
     }
 
     /// <summary>The arguments of a constructor or a method; null, with the parameter that nothing is known for.</summary>
-    private string? Arguments(IMethodSymbol method, List<PartModel> parts, out List<int> rows, out HashSet<string> taken, out string problem)
+    private string? Arguments(IMethodSymbol method, List<PartModel> parts, out List<int> rows, out HashSet<string> taken,
+        out string problem)
     {
         (rows, taken, problem) = ([], [], "");
         var arguments = new List<string>();
@@ -55,7 +58,8 @@ internal sealed partial class ModelReader
                 arguments.Add($"{Escaped(parameter.Name)}: {argument}");
             else if (!parameter.HasExplicitDefaultValue)
             {
-                problem = $"'{TypeCodecs.Plain(parameter.Type)} {parameter.Name}', which is neither its id, its scene, its parent nor a saved member";
+                problem = $"'{TypeCodecs.Plain(parameter.Type)} {parameter.Name}', which is neither its id, its scene, its parent nor a "
+                    + "saved member";
                 return null;
             }
         }
@@ -65,7 +69,8 @@ internal sealed partial class ModelReader
     private string? Argument(IParameterSymbol parameter, List<PartModel> parts, List<int> rows, HashSet<string> taken)
     {
         var name = Plain(parameter.Type);
-        if (_id is not null && (IsNamed(_id.Name, parameter) || IsNamed("id", parameter)) && (name == Plain(TypeOf(_id)!) || name == Scenes + "EntityId"))
+        if (_id is not null && (IsNamed(_id.Name, parameter) || IsNamed("id", parameter))
+            && (name == Plain(TypeOf(_id)!) || name == Scenes + "EntityId"))
         {
             taken.Add(_id.Name);
             return name switch { "string" => "creation.Name", "long" => "creation.Number", _ => "creation.Id" };
@@ -102,7 +107,8 @@ internal sealed partial class ModelReader
     /// <summary>What is read of a member, as a copy that belongs to the new object.</summary>
     private static string Taken(SavedMember member, int part) => member.IsPlain
         ? $"row{part}.{Escaped(member.Member.Name)}"
-        : $"global::Lodrik.State.StateTypes.Copy<{member.Member.TypeName}, {member.RowCodec}>(row{part}.{Escaped(member.Member.Name)}, default, null)";
+        : $"global::Lodrik.State.StateTypes.Copy<{member.Member.TypeName}, {member.RowCodec}>(row{part}.{Escaped(member.Member.Name)}, "
+            + "default, null)";
 
     private string RequiredInitializer(HashSet<string> taken)
     {
@@ -140,7 +146,8 @@ internal sealed partial class ModelReader
                     continue;
                 if (member.IsFixed && _symbols[member.Member.Name] is IPropertySymbol { SetMethod: null } or IFieldSymbol)
                 {
-                    problem = $"'{member.Member.Name}' has no setter, and its constructor does not take it. Give it a setter, or mark it with [NotSaved]";
+                    problem = $"'{member.Member.Name}' has no setter, and its constructor does not take it. Give it a setter, or mark it "
+                        + "with [NotSaved]";
                     return null;
                 }
                 rows.Add(part);
@@ -156,7 +163,8 @@ internal sealed partial class ModelReader
     /// <summary>The constant that a member of a new object has, as source; null where it is none.</summary>
     private string? InitialOf(ISymbol symbol, ITypeSymbol memberType)
     {
-        if (IsElsewhere(symbol) || IsAssignedByConstructor(symbol) || symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true })
+        if (IsElsewhere(symbol) || IsAssignedByConstructor(symbol)
+            || symbol is IPropertySymbol { IsRequired: true } or IFieldSymbol { IsRequired: true })
             return null;
         var value = symbol.DeclaringSyntaxReferences.Select(reference => reference.GetSyntax(cancellation)).Select(syntax => syntax switch
         {
@@ -180,7 +188,8 @@ internal sealed partial class ModelReader
                 {
                     IArrayTypeSymbol { Rank: 1 } array => $"global::System.Array.Empty<{TypeCodecs.Name(array.ElementType)}>()",
                     // Anything else than a collection is what its own constructor makes of it.
-                    INamedTypeSymbol { TypeKind: TypeKind.Class, IsAbstract: false } named when ItemOf(named) is not null => $"new {name}()",
+                    INamedTypeSymbol { TypeKind: TypeKind.Class, IsAbstract: false } named when ItemOf(named) is not null =>
+                        $"new {name}()",
                     _ => null,
                 };
         }
@@ -220,7 +229,8 @@ internal sealed partial class ModelReader
             {
                 // A primary constructor is the declaration of the type itself, and has no body.
                 if (reference.GetSyntax(cancellation) is ConstructorDeclarationSyntax constructor && constructor.DescendantNodes()
-                    .OfType<AssignmentExpressionSyntax>().SelectMany(one => one.Left.DescendantNodesAndSelf()).OfType<IdentifierNameSyntax>()
+                    .OfType<AssignmentExpressionSyntax>()
+                    .SelectMany(one => one.Left.DescendantNodesAndSelf()).OfType<IdentifierNameSyntax>()
                     .Any(one => one.Identifier.ValueText == symbol.Name))
                     return true;
             }

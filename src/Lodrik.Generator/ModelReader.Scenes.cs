@@ -11,22 +11,23 @@ internal sealed partial class ModelReader
             Problem(Diagnostics.BadScene, type, type.Name, "a scene is a class that is neither static nor generic.");
         var own = ReadEntity(DeclaredSort.Scene);
         var methods = Above(type).Prepend(type).SelectMany(one => one.GetMembers()).OfType<IMethodSymbol>().ToList();
-        foreach (var method in methods)
-        {
-            if (Attribute(method, Scenes + "EntitiesAttribute") is not null)
-                ReadQuery(method);
-        }
+        foreach (var method in Marked(methods, "EntitiesAttribute"))
+            ReadQuery(method);
         return new SceneModel(
             own,
             _numbers is null ? null : Escaped(_numbers.Name),
             new EquatableList<ScenePlace>(_places),
-            new EquatableList<SceneMethod>([.. methods.Where(one => Attribute(one, Scenes + "SpawnsAttribute") is not null).Select(ReadSpawns).OfType<SceneMethod>()]),
-            new EquatableList<SceneMethod>([.. methods.Where(one => Attribute(one, Scenes + "RemovesAttribute") is not null).Select(ReadRemoves).OfType<SceneMethod>()]),
-            type.GetMembers("Describe").OfType<IMethodSymbol>().Any(one => one is { IsStatic: true, IsPartialDefinition: false, Parameters.Length: 1 }),
+            new EquatableList<SceneMethod>([.. Marked(methods, "SpawnsAttribute").Select(ReadSpawns).OfType<SceneMethod>()]),
+            new EquatableList<SceneMethod>([.. Marked(methods, "RemovesAttribute").Select(ReadRemoves).OfType<SceneMethod>()]),
+            type.GetMembers("Describe").OfType<IMethodSymbol>().Any(one =>
+                one is { IsStatic: true, IsPartialDefinition: false, Parameters.Length: 1 }),
             type.GetMembers("Kinds").Length > 0,
             new EquatableList<EntityModel>([.. ReadForeign()]),
             new EquatableList<DiagnosticModel>(_problems));
     }
+
+    private static IEnumerable<IMethodSymbol> Marked(List<IMethodSymbol> methods, string attribute) =>
+        methods.Where(one => Attribute(one, Scenes + attribute) is not null);
 
     /// <summary>A member of a scene that has entities; false if it is none.</summary>
     private bool ReadPlace(ISymbol symbol, ITypeSymbol memberType, ITypeSymbol? item)
@@ -39,18 +40,21 @@ internal sealed partial class ModelReader
             return false;
         if (!isSingle && (item is null || !IsEntityType(item)))
         {
-            Problem(Diagnostics.BadScene, symbol, type.Name, $"'{symbol.Name}' is marked with [Entities], and does not give objects of a class that is marked with [EntityType].");
+            Problem(Diagnostics.BadScene, symbol, type.Name,
+                $"'{symbol.Name}' is marked with [Entities], and does not give objects of a class that is marked with [EntityType].");
             return true;
         }
         var isComputed = symbol is IPropertySymbol property && !IsAutomatic(property) && property.SetMethod is null;
         var name = "scene." + Escaped(symbol.Name);
-        var shape = isSingle ? (symbol is IPropertySymbol { SetMethod: null } or IFieldSymbol { IsReadOnly: true } ? PlaceShape.Fixed : PlaceShape.Single)
+        var shape = isSingle
+            ? (symbol is IPropertySymbol { SetMethod: null } or IFieldSymbol { IsReadOnly: true } ? PlaceShape.Fixed : PlaceShape.Single)
             : isComputed ? PlaceShape.Fixed : ShapeOf(memberType);
         var itemType = isSingle ? memberType : item!;
         var map = !isSingle && memberType is INamedTypeSymbol named ? MapOf(named) : null;
         var expression = isSingle ? $"{name} is {{ }} one ? [one] : null" : map is not null ? $"{name}?.Values" : name;
         _places.Add(new ScenePlace(
-            symbol.Name, expression, name, TypeCodecs.Name(itemType), itemType.Name, shape, map is null ? "" : Plain(map.TypeArguments[0]), isAsked,
+            symbol.Name, expression, name, TypeCodecs.Name(itemType), itemType.Name, shape,
+            map is null ? "" : Plain(map.TypeArguments[0]), isAsked,
             LocationModel.Of(symbol)));
         return true;
     }
@@ -59,12 +63,14 @@ internal sealed partial class ModelReader
     {
         if (method.Parameters.Length > 0 || method.IsStatic || ItemOf(method.ReturnType) is not { } item || !IsEntityType(item))
         {
-            Problem(Diagnostics.BadScene, method, type.Name, $"'{method.Name}' is marked with [Entities]. It has to take nothing, and to give objects of a class "
+            Problem(Diagnostics.BadScene, method, type.Name,
+                $"'{method.Name}' is marked with [Entities]. It has to take nothing, and to give objects of a class "
                 + "that is marked with [EntityType].");
             return;
         }
         _places.Add(new ScenePlace(
-            method.Name, $"scene.{Escaped(method.Name)}()", "", TypeCodecs.Name(item), item.Name, PlaceShape.Fixed, "", true, LocationModel.Of(method)));
+            method.Name, $"scene.{Escaped(method.Name)}()", "", TypeCodecs.Name(item), item.Name, PlaceShape.Fixed, "", true,
+            LocationModel.Of(method)));
     }
 
     private SceneMethod? ReadSpawns(IMethodSymbol method)
@@ -84,7 +90,8 @@ internal sealed partial class ModelReader
             };
             if (argument is null)
             {
-                Problem(Diagnostics.BadScene, method, type.Name, $"'{method.Name}' creates entities, and asks for '{TypeCodecs.Plain(parameter.Type)} {parameter.Name}', "
+                Problem(Diagnostics.BadScene, method, type.Name,
+                    $"'{method.Name}' creates entities, and asks for '{TypeCodecs.Plain(parameter.Type)} {parameter.Name}', "
                     + "which is neither the id, the kind nor the parent of one.");
                 return null;
             }
@@ -93,17 +100,21 @@ internal sealed partial class ModelReader
         }
         if (!IsEntityType(method.ReturnType))
         {
-            Problem(Diagnostics.BadScene, method, type.Name, $"'{method.Name}' is marked with [Spawns], and does not give an object of a class that is marked with [EntityType].");
+            Problem(Diagnostics.BadScene, method, type.Name,
+                $"'{method.Name}' is marked with [Spawns], and does not give an object of a class that is marked with [EntityType].");
             return null;
         }
-        return new SceneMethod($"{(method.IsStatic ? TypeCodecs.Name(type) : "scene")}.{Escaped(method.Name)}({string.Join(", ", arguments)})", TypeCodecs.Name(method.ReturnType));
+        return new SceneMethod(
+            $"{(method.IsStatic ? TypeCodecs.Name(type) : "scene")}.{Escaped(method.Name)}({string.Join(", ", arguments)})",
+            TypeCodecs.Name(method.ReturnType));
     }
 
     private SceneMethod? ReadRemoves(IMethodSymbol method)
     {
         if (method.Parameters.Length == 1 && IsEntityType(method.Parameters[0].Type))
             return new SceneMethod($"scene.{Escaped(method.Name)}(entity)", TypeCodecs.Name(method.Parameters[0].Type));
-        Problem(Diagnostics.BadScene, method, type.Name, $"'{method.Name}' is marked with [Removes]. It has to take the entity that it removes, and nothing else.");
+        Problem(Diagnostics.BadScene, method, type.Name,
+            $"'{method.Name}' is marked with [Removes]. It has to take the entity that it removes, and nothing else.");
         return null;
     }
 
@@ -126,9 +137,11 @@ internal sealed partial class ModelReader
             if (!assemblies.Exists(one => SymbolEqualityComparer.Default.Equals(one, item.ContainingAssembly)))
                 assemblies.Add(item.ContainingAssembly);
         }
-        foreach (var one in assemblies.SelectMany(one => AllTypes(one.GlobalNamespace)).Where(one => IsEntityType(one) && !one.IsGenericType))
+        foreach (var one in assemblies.SelectMany(one => AllTypes(one.GlobalNamespace)).Where(one =>
+            IsEntityType(one) && !one.IsGenericType))
         {
-            var sort = Attribute(one, EntityTypeAttribute)!.ConstructorArguments.FirstOrDefault().Value is string ? DeclaredSort.Entity : DeclaredSort.Base;
+            var sort = Attribute(one, EntityTypeAttribute)!.ConstructorArguments.FirstOrDefault().Value is string ? DeclaredSort.Entity
+                : DeclaredSort.Base;
             yield return new ModelReader(one, codecs, cancellation, source, position).ReadEntity(sort) with
             {
                 Problems = new EquatableList<DiagnosticModel>([]),
@@ -137,7 +150,8 @@ internal sealed partial class ModelReader
         }
     }
 
-    private static IEnumerable<INamedTypeSymbol> AllTypes(INamespaceOrTypeSymbol container) => container.GetMembers().SelectMany(one => one switch
+    private static IEnumerable<INamedTypeSymbol> AllTypes(INamespaceOrTypeSymbol container) =>
+        container.GetMembers().SelectMany(one => one switch
     {
         INamespaceSymbol inner => AllTypes(inner),
         INamedTypeSymbol named => AllTypes(named).Prepend(named),

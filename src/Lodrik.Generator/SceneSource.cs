@@ -46,7 +46,8 @@ internal sealed class SceneSource
             var owners = places.Where(place => place.IsOwner).ToList();
             if (places.Count > 1 && owners.Count != 1)
                 Problem(Diagnostics.BadScene.Id, places[1].Location, Own.Name,
-                    $"'{places[0].Name}' and '{places[1].Name}' may both have a '{entity.Name}'. Mark the one that it is added to and removed from with "
+                    $"'{places[0].Name}' and '{places[1].Name}' may both have a '{entity.Name}'. Mark the one that it is added to and "
+                        + "removed from with "
                         + "[Entities].");
             _kinds.Add((entity, places.Count == 1 ? places[0] : owners.FirstOrDefault() ?? places[0]));
         }
@@ -55,7 +56,8 @@ internal sealed class SceneSource
         {
             foreach (var list in _kinds[i].Entity.Collections.Where(list => !list.IsComponents))
             {
-                foreach (var child in _entities.Where(one => one.Sort == DeclaredSort.Entity && !one.IsAbstract && one.Bases.Contains(list.ItemType)))
+                foreach (var child in _entities.Where(one =>
+                    one.Sort == DeclaredSort.Entity && !one.IsAbstract && one.Bases.Contains(list.ItemType)))
                 {
                     if (!_kinds.Exists(kind => kind.Entity.TypeName == child.TypeName))
                         _kinds.Add((child, null));
@@ -75,7 +77,8 @@ internal sealed class SceneSource
                 if (name.Length == 0 || name == "*")
                     Problem(Diagnostics.BadEntity.Id, entity.Location, entity.Name, $"\"{name}\" is no name for a kind.");
                 else if (name == "scene" && HasState)
-                    Problem(Diagnostics.BadEntity.Id, entity.Location, entity.Name, "the kind \"scene\" is what the scene's own state is saved as.");
+                    Problem(Diagnostics.BadEntity.Id, entity.Location, entity.Name,
+                        "the kind \"scene\" is what the scene's own state is saved as.");
                 else if (names.TryGetValue(name, out var other))
                     Problem(Diagnostics.BadEntity.Id, entity.Location, entity.Name, $"the kind \"{name}\" is '{other.Name}' already.");
                 else
@@ -85,18 +88,23 @@ internal sealed class SceneSource
                 continue;
             if (entity.Creation is null && entity.CannotCreate.Length > 0 && SpawnOf(entity) is null)
                 Problem(Diagnostics.BadEntity.Id, entity.Location ?? Own.Location, entity.Name,
-                    $"it cannot be created: {entity.CannotCreate}. Add [Spawns] to a static method of it or a method of the scene, or [Placed] to the "
+                    $"it cannot be created: {entity.CannotCreate}. Add [Spawns] to a static method of it or a method of the scene, or "
+                        + "[Placed] to the "
                         + "class if its entities are always there.");
             if (place is { Shape: PlaceShape.Fixed } && RemoveOf(entity) is null)
-                Problem(Diagnostics.BadScene.Id, place.Location, Own.Name, $"nothing can be removed from '{place.Name}'. Say with [Removes] how a '{entity.Name}' is removed.");
+                Problem(Diagnostics.BadScene.Id, place.Location, Own.Name,
+                    $"nothing can be removed from '{place.Name}'. Say with [Removes] how a '{entity.Name}' is removed.");
             if (place is { Shape: PlaceShape.Fixed } && SpawnOf(entity) is null && entity.Creation is not null)
-                Problem(Diagnostics.BadScene.Id, place.Location, Own.Name, $"nothing can be added to '{place.Name}'. Say with [Spawns] on a method of the scene how a "
+                Problem(Diagnostics.BadScene.Id, place.Location, Own.Name,
+                    $"nothing can be added to '{place.Name}'. Say with [Spawns] on a method of the scene how a "
                     + $"'{entity.Name}' gets there.");
             if (place is { Shape: PlaceShape.Map } && KeyOf(place, "creation.Id") is null)
-                Problem(Diagnostics.BadScene.Id, place.Location, Own.Name, $"the keys of '{place.Name}' are of the type '{place.KeyType}'. Entities are in a dictionary by "
+                Problem(Diagnostics.BadScene.Id, place.Location, Own.Name,
+                    $"the keys of '{place.Name}' are of the type '{place.KeyType}'. Entities are in a dictionary by "
                     + "their ids: a string, a long, an int or an EntityId.");
             if (_scene.Numbers is null && !_scene.HasDescribe && !entity.IdExpression.Contains("Placed("))
-                Problem(Diagnostics.BadScene.Id, Own.Location, Own.Name, $"entities such as a '{entity.Name}' are spawned, and nothing gives them numbers. Add "
+                Problem(Diagnostics.BadScene.Id, Own.Location, Own.Name,
+                    $"entities such as a '{entity.Name}' are spawned, and nothing gives them numbers. Add "
                     + "'public SpawnNumbers Numbers { get; } = new();'.");
         }
     }
@@ -198,8 +206,10 @@ internal sealed class SceneSource
                 Line($"{Scenes}DeclaredScene.Kind<{Own.TypeName}, {entity.TypeName}, {PlaceName(entity)}>(bindings);");
                 continue;
             }
-            var names = entity.KindsFrom is { Length: > 0 } named ? named.Contains('.') ? "global::" + named : $"{entity.TypeName}.{named}" : "[]";
-            Open($"{Scenes}DeclaredScene.Kinds<{Own.TypeName}, {entity.TypeName}, {PlaceName(entity)}>(bindings, {names}, static entity => entity.{kindFrom}, static derived =>");
+            var names = entity.KindsFrom is { Length: > 0 } named ? named.Contains('.') ? "global::" + named
+                : $"{entity.TypeName}.{named}" : "[]";
+            Open($"{Scenes}DeclaredScene.Kinds<{Own.TypeName}, {entity.TypeName}, {PlaceName(entity)}>(bindings, {names}, static entity => "
+                + $"entity.{kindFrom}, static derived =>");
             foreach (var derived in _derived.Where(one => one.Bases.Contains(entity.TypeName)))
                 Line($"derived.Add<{derived.TypeName}>();");
             _depth--;
@@ -219,7 +229,8 @@ internal sealed class SceneSource
     private string PlaceName(EntityModel entity)
     {
         var index = _kinds.FindIndex(kind => kind.Entity.TypeName == entity.TypeName);
-        return $"{entity.Name}Place{(_kinds.Take(index).Any(kind => kind.Entity.Name == entity.Name) ? index.ToString(System.Globalization.CultureInfo.InvariantCulture) : "")}";
+        var isTaken = _kinds.Take(index).Any(kind => kind.Entity.Name == entity.Name);
+        return $"{entity.Name}Place{(isTaken ? index.ToString(System.Globalization.CultureInfo.InvariantCulture) : "")}";
     }
 
     private void WritePlace(EntityModel entity, ScenePlace? place)
@@ -266,7 +277,8 @@ internal sealed class SceneSource
     {
         PlaceShape.List => $"{Scenes}DeclaredScene.Remove({place.Target}, entity);",
         PlaceShape.Collection => $"{place.Target}?.Remove(entity);",
-        PlaceShape.Map when KeyOf(place, $"{Scenes}DeclaredScene.IdOf<{entity.TypeName}>(entity)") is { } key => $"{place.Target}?.Remove({key});",
+        PlaceShape.Map when KeyOf(place, $"{Scenes}DeclaredScene.IdOf<{entity.TypeName}>(entity)") is { } key =>
+            $"{place.Target}?.Remove({key});",
         PlaceShape.Single => $"if (ReferenceEquals({place.Target}, entity)) {place.Target} = null;",
         _ => null,
     };

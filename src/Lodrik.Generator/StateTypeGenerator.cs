@@ -48,7 +48,8 @@ public sealed class StateTypeGenerator : IIncrementalGenerator
             .CreateSyntaxProvider(static (node, _) => SceneKinds.IsCandidate(node), SceneKinds.Read)
             .Collect()
             .Combine(ofScenes)
-            .Select(static (all, _) => new EquatableList<BoundShape>([.. all.Left.SelectMany(shapes => shapes).Concat(all.Right).Distinct()]))
+            .Select(static (all, _) =>
+                new EquatableList<BoundShape>([.. all.Left.SelectMany(shapes => shapes).Concat(all.Right).Distinct()]))
             .WithTrackingName(BoundStep);
         context.RegisterSourceOutput(bound, static (context, bound) =>
         {

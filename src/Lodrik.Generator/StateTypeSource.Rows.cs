@@ -14,7 +14,8 @@ internal sealed partial class StateTypeSource
         if (model.HasPresence)
         {
             Open("foreach (ref readonly var one in items)");
-            Line($"if ({string.Join(" || ", PresenceFields().Select((field, word) => $"one.{field} != {All(word, model.Members.Count)}UL"))})");
+            var differences = PresenceFields().Select((field, word) => $"one.{field} != {All(word, model.Members.Count)}UL");
+            Line($"if ({string.Join(" || ", differences)})");
             Line("    return false;");
             Close();
         }

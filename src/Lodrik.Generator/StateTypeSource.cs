@@ -305,6 +305,10 @@ internal sealed partial class StateTypeSource(StateModel model)
 
     private static string CodecOf(VariantModel variant) => variant.IsSelf ? OwnCodecName : variant.Codec;
 
+    /// <summary>The number of members of a row that are said.</summary>
+    private string CountPresent() => model.Members.Count == 0 ? "0" : string.Join(
+        " + ", PresenceFields().Select(field => $"global::System.Numerics.BitOperations.PopCount(value.{field})"));
+
     private void WriteWriting()
     {
         Open($"public static void Write<TWriter>(ref TWriter writer, {model.TypeName} value) {Writer}");
@@ -320,7 +324,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         if (model.Hooks.HasFlag(Hooks.BeforeSaving))
             Line("global::Lodrik.State.StateTypes.BeforeSaving(ref value);");
         Line(model.HasPresence
-            ? $"writer.BeginObject({(model.Members.Count == 0 ? "0" : string.Join(" + ", PresenceFields().Select(field => $"global::System.Numerics.BitOperations.PopCount(value.{field})")))});"
+            ? $"writer.BeginObject({CountPresent()});"
             : model.UnknownMember is null
             ? $"writer.BeginObject({model.Members.Count});"
             : $"writer.BeginObject({model.Members.Count} + value.{model.UnknownMember}.Count);");

@@ -55,7 +55,8 @@ internal sealed class TypeShapes(TypeCodecs codecs)
     public void Add(string name, IEnumerable<ShapeMember> members)
     {
         var parts = members.OrderBy(member => member.Key, StringComparer.Ordinal).ToList();
-        _described[name] = "{ \"members\": { " + string.Join(", ", parts.Select(member => $"{Quote(member.Key)}: {Quote(Of(member))}")) + " }"
+        _described[name] = "{ \"members\": { " + string.Join(", ", parts.Select(member => $"{Quote(member.Key)}: {Quote(Of(member))}"))
+            + " }"
             + Written("named", parts.Where(member => ModelReader.CamelCase(member.Name) != member.Key)
                 .Select(member => (member.Key, ModelReader.CamelCase(member.Name))))
             + Written("formerKeys", parts.SelectMany(member => member.FormerKeys.Select(former => (former, member.Key))))
@@ -63,7 +64,8 @@ internal sealed class TypeShapes(TypeCodecs codecs)
 
         static string Written(string group, IEnumerable<(string Key, string Value)> entries)
         {
-            var all = entries.OrderBy(entry => entry.Key, StringComparer.Ordinal).Select(entry => $"{Quote(entry.Key)}: {Quote(entry.Value)}").ToList();
+            var all = entries.OrderBy(entry => entry.Key, StringComparer.Ordinal).Select(entry =>
+                $"{Quote(entry.Key)}: {Quote(entry.Value)}").ToList();
             return all.Count == 0 ? "" : $", \"{group}\": {{ {string.Join(", ", all)} }}";
         }
     }

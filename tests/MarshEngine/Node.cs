@@ -3,7 +3,7 @@ namespace MarshEngine;
 /// <summary>A node of a tree, as engines have it: nothing of it can carry an attribute of another library.</summary>
 public class Node
 {
-    private static ulong s_next = 1000;
+    private static ulong _next = 1000;
     private readonly List<Node> _children = [];
 
     public string Name { get; set; } = "";
@@ -58,7 +58,7 @@ public class Node
         if (tree is null)
             return;
         Tree = tree;
-        InstanceId = s_next++;
+        InstanceId = _next++;
         Ready();
         foreach (var child in _children.ToList())
             child.Enter(tree);
@@ -92,11 +92,11 @@ public sealed class Tree
 /// <summary>What can be created by name.</summary>
 public static class Assets
 {
-    private static readonly Dictionary<string, Func<Node>> s_all = [];
+    private static readonly Dictionary<string, Func<Node>> Known = [];
 
-    public static IEnumerable<string> Names => s_all.Keys;
+    public static IEnumerable<string> Names => Known.Keys;
 
-    public static void Register(string name, Func<Node> make) => s_all[name] = make;
+    public static void Register(string name, Func<Node> make) => Known[name] = make;
 
-    public static Node Instantiate(string name) => s_all[name]();
+    public static Node Instantiate(string name) => Known[name]();
 }

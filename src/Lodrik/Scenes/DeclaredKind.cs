@@ -1,5 +1,3 @@
-using Lodrik.State;
-
 namespace Lodrik.Scenes;
 
 /// <summary>A declared kind, whatever the class of its objects.</summary>
@@ -42,7 +40,8 @@ internal sealed class DeclaredKind<TScene, TEntity, TPlace>(
     public override bool CanSpawn => TPlace.CanSpawn;
 
     public override bool OmitsUnchanged { get; } =
-        TEntity.OnlyIfChanged || (members.Parts.Count > 0 && members.References.Count == 0 && members.Parts.TrueForAll(part => part.OnlyIfChanged));
+        TEntity.OnlyIfChanged
+            || (members.Parts.Count > 0 && members.References.Count == 0 && members.Parts.TrueForAll(part => part.OnlyIfChanged));
 
     public override bool HasParent => members.Owner is not null || IsFoundInParent;
 

@@ -40,7 +40,8 @@ internal sealed class MemberCollector<TScene, TEntity>(string kind) : IEntityMem
         Lists.Add(new ComponentList<TEntity, TComponents, TBase>(kind));
 
     public void Component<TComponents, TBase, TComponent>()
-        where TComponents : IEntityComponents<TEntity, TBase> where TBase : class where TComponent : class, TBase, IComponentType<TComponent>
+        where TComponents : IEntityComponents<TEntity, TBase> where TBase : class where TComponent
+            : class, TBase, IComponentType<TComponent>
     {
         Lists[^1].Known.Add(typeof(TComponent));
         var members = new MemberCollector<TScene, TComponent>(kind);

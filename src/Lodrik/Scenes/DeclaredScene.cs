@@ -1,6 +1,5 @@
 using System.ComponentModel;
 using System.Runtime.InteropServices;
-using Lodrik.State;
 
 namespace Lodrik.Scenes;
 
@@ -42,7 +41,8 @@ public static class DeclaredScene
     /// <param name="derived">Names the derived classes that have members of their own.</param>
     /// <exception cref="SceneException">One of the kinds is there already.</exception>
     public static void Kinds<TScene, TEntity, TPlace>(
-        SceneBindings<TScene> bindings, IEnumerable<string> names, Func<TEntity, string> kindOf, Action<DerivedClasses<TScene, TEntity>> derived)
+        SceneBindings<TScene> bindings, IEnumerable<string> names, Func<TEntity, string> kindOf, Action<DerivedClasses<TScene,
+            TEntity>> derived)
         where TEntity : class, IEntityType<TEntity> where TPlace : IEntityPlace<TScene, TEntity>
     {
         ArgumentNullException.ThrowIfNull(bindings);
@@ -65,7 +65,8 @@ public static class DeclaredScene
     }
 
     /// <summary>Creates an entity.</summary>
-    public static TEntity Create<TEntity>(in EntityCreation creation) where TEntity : class, IEntityType<TEntity> => TEntity.Create(creation);
+    public static TEntity Create<TEntity>(in EntityCreation creation) where TEntity : class, IEntityType<TEntity> =>
+        TEntity.Create(creation);
 
     /// <summary>The id of an entity.</summary>
     public static EntityId IdOf<TEntity>(TEntity entity) where TEntity : class, IEntityType<TEntity> => TEntity.IdOf(entity);

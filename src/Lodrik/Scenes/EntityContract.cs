@@ -110,7 +110,8 @@ public interface IEntityMembers<TEntity> where TEntity : class
 
     /// <summary>A class of components that may be in a list.</summary>
     void Component<TComponents, TBase, TComponent>()
-        where TComponents : IEntityComponents<TEntity, TBase> where TBase : class where TComponent : class, TBase, IComponentType<TComponent>;
+        where TComponents : IEntityComponents<TEntity, TBase> where TBase : class where TComponent
+            : class, TBase, IComponentType<TComponent>;
 }
 
 /// <summary>A part: a row has its members, and is written and read in columns like any state type.</summary>

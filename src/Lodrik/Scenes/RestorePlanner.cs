@@ -338,7 +338,8 @@ internal sealed partial class RestorePlanner<TScene>
         }
         else if (IsOtherThanAuthored(live))
         {
-            Remove(live, liveIndex, "something that is set only when one is created is another one than the designer made; it is created again");
+            Remove(live, liveIndex,
+                "something that is set only when one is created is another one than the designer made; it is created again");
             BringBackAuthored(live.Id, authoredKind, "the save does not mention it: it is as the designer left it");
         }
         else

@@ -84,7 +84,8 @@ public sealed class PartRuleAttribute(string name) : Attribute
 }
 
 /// <summary>
-/// Marks a list of component objects, of which an entity has one of each class at most. Each is a part of the entity under its own name, and
+/// Marks a list of component objects, of which an entity has one of each class at most. Each is a part of the entity under its own name,
+/// and
 /// stays the object that it is.
 /// </summary>
 [AttributeUsage(AttributeTargets.Property | AttributeTargets.Field)]
@@ -107,7 +108,8 @@ public sealed class ComponentTypeAttribute(string name) : Attribute
 public sealed class EntitiesAttribute : Attribute;
 
 /// <summary>
-/// Marks the method that creates entities, in place of the constructor: a static one of their class, or one of the scene, which adds them to
+/// Marks the method that creates entities, in place of the constructor: a static one of their class, or one of the scene, which adds them
+/// to
 /// it as well. It may take the id, the kind, the scene, the parent and, if it is of the class, saved members under their names.
 /// </summary>
 [AttributeUsage(AttributeTargets.Method)]

@@ -1,5 +1,4 @@
 using Lodrik.Scenes;
-using Xunit;
 
 namespace Lodrik.Tests.Declared;
 
@@ -17,7 +16,9 @@ public sealed class CoastGameTests
         coast.Begin("west", west);
         var boat = new Boat(EntityId.Spawned(numbers.Next()))
         {
-            Bound = buoy, At = new(3, 3), Home = new EntityReference(EntityId.Placed("quay"), "harbour"),
+            Bound = buoy,
+            At = new(3, 3),
+            Home = new EntityReference(EntityId.Placed("quay"), "harbour"),
         };
         west.Boats.Add(boat);
         buoy.Moors = boat;

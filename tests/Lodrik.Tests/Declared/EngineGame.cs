@@ -54,5 +54,5 @@ public sealed partial class Door : Thing
     public int Swung { get; private set; }
 
     [Settled]
-    private void Swing() => Swung++;
+    internal void Swing() => Swung++;
 }

@@ -1,7 +1,6 @@
 using Lodrik.Scenes;
 using Lodrik.Tests.Scenes;
 using MarshEngine;
-using Xunit;
 
 namespace Lodrik.Tests.Declared;
 

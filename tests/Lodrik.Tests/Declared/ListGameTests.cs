@@ -1,6 +1,5 @@
 using System.Numerics;
 using Lodrik.Scenes;
-using Xunit;
 
 namespace Lodrik.Tests.Declared;
 
@@ -19,7 +18,11 @@ public sealed class ListGameTests
     {
         var lantern = new Lantern(_marsh.Numbers.Next())
         {
-            At = new(4, 2), Colour = "red", Near = _marsh.OilCans[1], TiedTo = _marsh.Punts["punt"], Passed = { _marsh.Punts["punt"] },
+            At = new(4, 2),
+            Colour = "red",
+            Near = _marsh.OilCans[1],
+            TiedTo = _marsh.Punts["punt"],
+            Passed = { _marsh.Punts["punt"] },
         };
         _marsh.Lanterns.Add(lantern);
         _marsh.OilCans.RemoveAt(0);

@@ -32,7 +32,7 @@ public sealed partial class Delve
     public void Return(Mite mite) => Pool.Return(mite);
 
     [Settled]
-    private void Settle() => Settles++;
+    internal void Settle() => Settles++;
 }
 
 [EntityType("mite")]

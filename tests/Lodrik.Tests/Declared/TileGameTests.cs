@@ -1,6 +1,5 @@
 using Lodrik.Scenes;
 using Lodrik.Tests.Scenes;
-using Xunit;
 
 namespace Lodrik.Tests.Declared;
 

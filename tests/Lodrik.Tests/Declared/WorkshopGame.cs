@@ -20,10 +20,12 @@ public sealed partial class Workshop
     [NotSaved]
     public List<string> Log { get; } = [];
 
+#pragma warning disable IDE0051 // Generated code calls it.
     static partial void Describe(SceneBindings<Workshop> bindings) => bindings
         .CurtainDown(shop => shop.Log.Add("down"))
         .Kind("chalk", shop => shop.Chalks, chalk => chalk
             .Id(one => one.Id).Name(one => one.Text, (one, text) => one.Put(text)));
+#pragma warning restore IDE0051
 
     [NotSaved]
     public List<Chalk> Chalks { get; } = [new Chalk("slate")];

@@ -1,7 +1,6 @@
 using System.Text.RegularExpressions;
 using Lodrik.Scenes;
 using Lodrik.Tests.Scenes;
-using Xunit;
 
 namespace Lodrik.Tests.Declared;
 
