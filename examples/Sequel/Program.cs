@@ -46,12 +46,12 @@ Console.WriteLine();
 
 // The marsh of the sequel: as its designer left it, but for what the code says.
 var marsh = Scene.Author("marsh");
-var live = MarshBindings.Create().Begin(marsh);
+var live = LiveScene.Begin(marsh);
 live.Restore(live.Sketch(sketch =>
 {
     sketch.Gone(decoded.State.CansTaken);
     foreach (var beacon in decoded.State.MarshBeacons)
-        sketch.Part(beacon, "flame", new Flame(Lit: true, Oil: 1));
+        sketch.Set(beacon, Beacon.Parts.Flame, "lit", true);
 }));
 Console.WriteLine($"Its marsh: lit {string.Join(", ", marsh.Beacons.Where(beacon => beacon.Lit).Select(beacon => beacon.Name))}; {marsh.OilCans.Count} oil cans left, {marsh.Letters.Count} letters as authored");
 

@@ -9,7 +9,7 @@ namespace Starter;
 
 /// <summary>Everything that the game remembers. Each member is a section of the save; a new member needs nothing but its initial value.</summary>
 [SaveFile("my-game", Version = 1)] // » your game's id, once and for all. Raise the version when something saved is renamed, moved or taken out: docs/migrations.md
-public sealed partial class GameState
+public sealed partial class GameState : ISessionSave
 {
     public Player Player { get; set; } = new();
 
@@ -19,7 +19,10 @@ public sealed partial class GameState
     public Dictionary<string, int> Counters { get; set; } = [];
 
     /// <summary>The rooms that were visited, each as it was left.</summary>
-    public SceneArchive Rooms { get; set; } = new();
+    public SceneArchive Scenes { get; set; } = new();
+
+    /// <summary>Where the player is, and the checkpoints.</summary>
+    public SessionArchive Session { get; set; } = new();
 }
 
 /// <summary>» What is saved of the player.</summary>
@@ -27,55 +30,35 @@ public sealed partial class GameState
 public sealed partial class Player
 {
     public string Name { get; set; } = "";
-    public string Room { get; set; } = "start";
     public Vector2 Position { get; set; }
-    public int Health { get; set; } = 100;
     public List<string> Carries { get; set; } = [];
-    public TimeSpan Played { get; set; }
 }
 
 /// <summary>» A room, as your engine or your own code has it: a list of the things in it will do.</summary>
-public sealed class Room
+[SceneType("pier", "boathouse")] // » the names of your rooms
+public sealed partial class Room
 {
     public List<Thing> Things { get; } = [];
-
     public SpawnNumbers Numbers { get; } = new();
 }
 
 /// <summary>» A thing in a room. Those that the designer placed have a name, those that come while playing have a number.</summary>
-public sealed class Thing(EntityId id)
+[EntityType("thing")]
+public sealed partial class Thing(EntityId id)
 {
     public EntityId Id { get; } = id;
     public Vector2 Position { get; set; }
     public bool IsOpen { get; set; }
 }
 
-/// <summary>» What is saved of a thing.</summary>
-[StateType]
-public partial record struct ThingState(Vector2 Position, bool IsOpen);
-
-/// <summary>The saves of the game: its slots, and the state that is being played.</summary>
+/// <summary>The saves of the game: its slots, and what is being played.</summary>
 public sealed class GameSaves : IDisposable
 {
-    /// <summary>What a thing is to a save: who it is, what of it is saved, how it comes into a room and how it leaves.</summary>
-    private static readonly SceneBindings<Room> Bindings = new SceneBindings<Room>()
-        .SpawnNumbers(room => room.Numbers)
-        .Kind("thing", room => room.Things, thing => thing
-            .Id(one => one.Id)
-            .Part("state", one => new ThingState(one.Position, one.IsOpen), (one, state) => (one.Position, one.IsOpen) = (state.Position, state.IsOpen))
-            .Spawn((room, id) =>
-            {
-                var one = new Thing(id);
-                room.Things.Add(one);
-                return one;
-            })
-            .Remove((room, one) => room.Things.Remove(one)));
-
     private readonly SaveStore<GameState> _store;
-    private LiveScene<Room>? _room;
 
+    /// <param name="build">Builds a room as its designer left it.</param>
     /// <param name="folder">Where the saves are; null for the platform's own place for the game's data.</param>
-    public GameSaves(string? folder = null)
+    public GameSaves(Func<string, Room> build, string? folder = null)
     {
         _store = SaveStore<GameState>.Open(new SaveStoreOptions
         {
@@ -90,10 +73,15 @@ public sealed class GameSaves : IDisposable
 #endif
             // » Once there is a version 2: Migrations = new MigrationChain().From(1, step => …),
         });
+        Session = GameSession.Begin(_store, change => build(change.Scene), new SessionOptions<GameState>
+        {
+            Start = new ScenePlace(Room.Scenes.Pier), // » where a new game begins
+            Label = state => new SaveLabel { Title = SaveLabel.TitleOf(state.Player.Name, Session!.Place.Scene) }, // » what a slot list shows
+        });
     }
 
-    /// <summary>What is being played.</summary>
-    public GameState State { get; private set; } = new();
+    /// <summary>What is being played: its State, its Scene, and Travel, Mark, Return. Call its Tick once a frame: it saves by itself.</summary>
+    public GameSession<GameState, Room> Session { get; }
 
     /// <summary>Whether the title screen offers "continue".</summary>
     public bool CanContinue => _store.HasSaves();
@@ -101,68 +89,33 @@ public sealed class GameSaves : IDisposable
     /// <summary>The slot list, newest first. It reads a few kilobytes of each save.</summary>
     public IReadOnlyList<SlotSummary> Slots => _store.List();
 
-    public void NewGame()
-    {
-        _store.StartPlaythrough(); // Keeps quick and automatic saves of the one before.
-        (State, _room) = (new GameState(), null);
-    }
-
-    /// <summary>Says that a room stands as its designer left it; puts it back as the player left it. The room that was played before is remembered as it is.</summary>
-    public void Enter(string name, Room room)
-    {
-        Remember();
-        State.Player.Room = name;
-        _room = Bindings.Begin(room);
-        _room.RestoreFrom(State.Rooms, name);
-    }
-
-    /// <summary>Saves to a slot of the player's choice. Ask first where <see cref="WouldReplace"/> says so.</summary>
-    /// <returns>What to show the player: that it worked, or why not.</returns>
-    public string Save(SlotName slot) => Told(() => $"Saved: {Captured(label => _store.Save(slot, State, label, Overwrite.Allowed)).Slot}.");
-
     /// <summary>What a save to this slot would replace; null where nothing of another game is lost.</summary>
     public SlotSummary? WouldReplace(SlotName slot) => _store.WouldOverwrite(slot);
 
-    public string QuickSave() => Told(() => $"Saved: {Captured(label => _store.QuickSave(State, label)).Slot}.");
+    /// <summary>Saves to a slot of the player's choice. Ask first where <see cref="WouldReplace"/> says so.</summary>
+    /// <returns>What to show the player: that it worked, or why not.</returns>
+    public string Save(SlotName slot) => Told("Saved.", () => Session.Save(slot, overwrite: Overwrite.Allowed));
 
-    public string AutoSave() => Told(() => $"Saved: {Captured(label => _store.AutoSave(State, label)).Slot}.");
+    public string QuickSave() => Told("Saved.", () => Session.QuickSave());
 
-    /// <summary>Loads a slot. Afterwards build the room that <see cref="State"/> says the player is in, and <see cref="Enter"/> it.</summary>
-    /// <returns>What to show the player.</returns>
-    public string Load(SlotName slot) => Told(() => Take(_store.Load(slot)));
+    public string Load(SlotName slot) => Told("Loaded.", () => Session.Load(slot));
 
-    public string QuickLoad() => Told(() => Take(_store.QuickLoad()));
+    public string Continue() => Told("Loaded.", () => Session.Continue());
 
-    public string Continue() => Told(() => Take(_store.Continue()));
-
-    public void Dispose() => _store.Dispose(); // Waits for what is still being written.
-
-    private void Remember() => _room?.CaptureTo(State.Rooms, State.Player.Room);
-
-    private SaveReceipt Captured(Func<SaveLabel, SaveReceipt> save)
+    /// <summary>Waits for what is still being written.</summary>
+    public void Dispose()
     {
-        Remember();
-        return save(new SaveLabel
-        {
-            Title = SaveLabel.TitleOf(State.Player.Name, State.Player.Room), // » what a slot list shows
-            Played = State.Player.Played,
-        });
-    }
-
-    private string Take(LoadResult<GameState> loaded)
-    {
-        if (!loaded.Found)
-            return "There is nothing to load.";
-        (State, _room) = (loaded.State, null);
-        return loaded.PassedOver.Count == 0 ? "Loaded." : "The newest save was damaged. The one before it was loaded.";
+        Session.Dispose();
+        _store.Dispose();
     }
 
     /// <summary>Whatever can go wrong with a save says what happened and what to do. What was played goes on.</summary>
-    private static string Told(Func<string> act)
+    private static string Told(string done, Action act)
     {
         try
         {
-            return act();
+            act();
+            return done;
         }
         catch (SaveException problem)
         {

@@ -14,12 +14,10 @@ public sealed class Game : IDisposable
     public Game(SaveStore<TidewardenSave> store, int release = 1)
     {
         _release = release;
-        Session = new GameSession<TidewardenSave, Scene>(store, MarshBindings.Create(), new SessionOptions<TidewardenSave>
+        Session = GameSession.Begin(store, change => Scene.Author(change.Scene, _release), new SessionOptions<TidewardenSave>
         {
-            Start = new ScenePlace("marsh", "shelter"),
-            Scenes = Scene.Names,
-            FormerScenes = new Dictionary<string, string> { ["salt pans"] = "saltworks" },
-            ChangeScene = ChangeScene,
+            Start = new ScenePlace(Scene.Scenes.Marsh, "shelter"),
+            FormerScenes = new Dictionary<string, string> { ["salt pans"] = Scene.Scenes.Saltworks },
             Survives = [TidewardenSave.Sections.Season],
             Autosave = new AutosavePolicy { Interval = TimeSpan.FromHours(4) },
             Label = save => Label(save, SaveLabel.TitleOf($"In the {Session!.Place.Scene}", $"day {save.Season.Day}")),
@@ -155,15 +153,6 @@ public sealed class Game : IDisposable
         ],
         Thumbnail = Picture.Of(Scene, save.Warden.Position, save.Season.Tide),
     };
-
-    private void ChangeScene(SceneChange change)
-    {
-        // A larger game would begin to load the level here, and arrive some frames later.
-        if (change.CanStay)
-            Session.Stay(change);
-        else
-            Session.Arrive(change, Scene.Author(change.Scene, _release));
-    }
 
     private void Pass(TimeSpan time)
     {

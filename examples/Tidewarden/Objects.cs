@@ -1,53 +1,74 @@
 using System.Numerics;
 using Lodrik;
+using Lodrik.Scenes;
+using Lodrik.State;
+using Tidewarden;
+
+[assembly: SaveAdapter(typeof(CatalogueAdapter<Glass, Glasses>))]
 
 namespace Tidewarden;
 
-// The game's own objects. None of them knows of saving, and they share no base class.
+// The game's own objects. They share no base class; what of each is saved, and in which part, is said by attributes.
 
 /// <summary>A tidal beacon on its post.</summary>
-public sealed class Beacon(string name, Vector2 at)
+[EntityType("beacon"), Placed]
+public sealed partial class Beacon(string name, Vector2 at)
 {
+    [EntityId]
     public string Name { get; } = name;
 
-    public Vector2 At { get; set; } = at;
+    [NotSaved]
+    public Vector2 At { get; } = at;
 
+    [Part("flame")]
     public bool Lit { get; set; }
 
+    [Part("flame")]
     public int Oil { get; set; } = 1;
 }
 
 /// <summary>A gate that lets the water in or keeps it out.</summary>
-public sealed class Sluice(string name, Vector2 at)
+[EntityType("sluice"), Placed]
+public sealed partial class Sluice(string name, Vector2 at)
 {
+    [EntityId]
     public string Name { get; } = name;
 
+    [NotSaved]
     public Vector2 At { get; } = at;
 
+    [Part("gate")]
     public GateSetting Setting { get; set; }
 }
 
 /// <summary>A can of lamp oil, there to be picked up.</summary>
-public sealed class OilCan(string name, Vector2 at)
+[EntityType("oilCan"), Part("place")]
+public sealed partial class OilCan(string name, Vector2 at)
 {
+    [EntityId]
     public string Name { get; } = name;
 
     public Vector2 At { get; set; } = at;
 }
 
 /// <summary>A letter that waits to be delivered.</summary>
-public sealed class Letter(string name, Vector2 at)
+[EntityType("letter"), Part("place")]
+public sealed partial class Letter(string name, Vector2 at)
 {
+    [EntityId]
     public string Name { get; } = name;
 
     public Vector2 At { get; set; } = at;
 }
 
-/// <summary>A heron, which stalks about.</summary>
-public sealed class Heron(string name, Vector2 at)
+/// <summary>A heron, which stalks about. There are many, and few of them stir: only those are saved.</summary>
+[EntityType("heron", OnlyIfChanged = true), Part("mood")]
+public sealed partial class Heron(string name, Vector2 at)
 {
+    [EntityId]
     public string Name { get; } = name;
 
+    [Part("place")]
     public Vector2 At { get; set; } = at;
 
     public bool Wary { get; set; }
@@ -56,24 +77,30 @@ public sealed class Heron(string name, Vector2 at)
 }
 
 /// <summary>The warden's flat boat.</summary>
-public sealed class Punt(string name, Vector2 at)
+[EntityType("punt"), Placed, Part("place")]
+public sealed partial class Punt(string name, Vector2 at)
 {
+    [EntityId]
     public string Name { get; } = name;
 
     public Vector2 At { get; set; } = at;
 }
 
 /// <summary>A drift lantern that the player sets out, on the water or tied to the punt.</summary>
-public sealed class DriftLantern(long number)
+[EntityType("driftLantern"), Part("candle")]
+public sealed partial class DriftLantern(long number)
 {
+    [EntityId]
     public long Number { get; } = number;
 
+    [Part("place")]
     public Vector2 At { get; set; }
 
     public float Burnt { get; set; }
 
     public Glass Glass { get; set; } = Glasses.Amber;
 
+    [Parent]
     public Punt? TiedTo { get; set; }
 
     /// <summary>The beacon that it shows the way to.</summary>
@@ -81,11 +108,13 @@ public sealed class DriftLantern(long number)
 }
 
 /// <summary>One place of the game with all that is in it.</summary>
-public sealed class Scene(string name)
+[SceneType("marsh", "harbour", "saltworks")]
+public sealed partial class Scene(string name)
 {
     public const int Width = 24;
     public const int Height = 9;
 
+    [NotSaved]
     public string Name { get; } = name;
 
     public List<Beacon> Beacons { get; } = [];
@@ -105,6 +134,7 @@ public sealed class Scene(string name)
     public SpawnNumbers Numbers { get; } = new();
 
     /// <summary>Where one comes in.</summary>
+    [NotSaved]
     public IReadOnlyDictionary<string, Vector2> Entrances { get; } = new Dictionary<string, Vector2>
     {
         ["shelter"] = new(2, 4),
@@ -114,10 +144,8 @@ public sealed class Scene(string name)
     };
 
     /// <summary>Whether the screen is covered, so that nobody sees what comes and goes.</summary>
+    [NotSaved]
     public bool IsCovered { get; set; }
-
-    /// <summary>The scenes of the game.</summary>
-    public static IReadOnlyList<string> Names { get; } = ["marsh", "harbour", "saltworks"];
 
     /// <summary>A scene as its designer left it.</summary>
     /// <param name="name">The scene.</param>
@@ -127,9 +155,9 @@ public sealed class Scene(string name)
         var scene = new Scene(name);
         var map = name switch
         {
-            "marsh" => Marsh,
-            "harbour" => Harbour,
-            "saltworks" => Saltworks,
+            Scenes.Marsh => Marsh,
+            Scenes.Harbour => Harbour,
+            Scenes.Saltworks => Saltworks,
             _ => throw new ArgumentException($"There is no scene \"{name}\".", nameof(name)),
         };
         // An object is named after its kind and its place in the reading order: "beacon-3" is the third beacon of the map.
@@ -138,10 +166,14 @@ public sealed class Scene(string name)
             for (var x = 0; x < map[y].Length; x++)
                 scene.AddAuthored(map[y][x], new Vector2(x, y));
         }
-        if (release > 1 && name == "marsh")
+        if (release > 1 && name == Scenes.Marsh)
             scene.Rework();
         return scene;
     }
+
+    static partial void Describe(SceneBindings<Scene> bindings) => bindings
+        .CurtainDown(scene => scene.IsCovered = true)
+        .CurtainUp(scene => scene.IsCovered = false);
 
     /// <summary>What the second release changed: an oil can less, a letter and a heron more.</summary>
     private void Rework()

@@ -121,20 +121,6 @@ public enum ErrandState
     Done,
 }
 
-// The parts of the objects in a scene: what of each is saved.
-
-/// <summary>Where an object is.</summary>
-[StateType]
-public partial record struct Place(Vector2 At);
-
-/// <summary>A beacon's flame.</summary>
-[StateType]
-public partial record struct Flame(bool Lit, int Oil);
-
-/// <summary>How far a sluice is open.</summary>
-[StateType]
-public partial record struct Gate(GateSetting Setting);
-
 /// <summary>The settings of a sluice gate.</summary>
 public enum GateSetting
 {
@@ -142,14 +128,6 @@ public enum GateSetting
     Ajar,
     Open,
 }
-
-/// <summary>What a heron is about.</summary>
-[StateType]
-public partial record struct Mood(bool Wary, int FishCaught);
-
-/// <summary>A drift lantern's candle.</summary>
-[StateType]
-public partial record struct Candle(float Burnt, Glass Glass);
 
 /// <summary>The glass of a drift lantern. A save has its name in the catalogue.</summary>
 /// <param name="Tint">The color of its light, as #RRGGBB.</param>

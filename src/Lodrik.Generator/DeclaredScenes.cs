@@ -120,6 +120,8 @@ internal static class DeclaredScenes
         IReadOnlyList<SceneModel> scenes)
     {
         var none = new EquatableList<string>([]);
+        foreach (var name in scenes.SelectMany(scene => scene.Names))
+            yield return new BoundShape("scenes", name, "", "", none);
         foreach (var entity in entities.Where(one => one is { Sort: DeclaredSort.Entity, IsAbstract: false })
             .Concat(scenes.Select(scene => scene.Own).Where(own => own.Parts.Count + own.Links.Count > 0)))
         {

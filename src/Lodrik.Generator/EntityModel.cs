@@ -145,6 +145,8 @@ internal sealed record SceneModel(
     EquatableList<SceneMethod> Removes,
     bool HasDescribe,
     bool HasKinds,
+    bool HasScenes,
+    EquatableList<string> Names,
     EquatableList<EntityModel> Foreign,
     EquatableList<DiagnosticModel> Problems);
 
@@ -165,4 +167,5 @@ internal sealed record ScenePlace(
 /// <summary>A method of a scene that creates or removes entities.</summary>
 /// <param name="Call">The call, of <c>scene</c> and <c>creation</c>, or of <c>entity</c>.</param>
 /// <param name="ItemType">The class of the entities.</param>
-internal sealed record SceneMethod(string Call, string ItemType);
+/// <param name="IsAdding">Whether it adds an entity that was made already.</param>
+internal sealed record SceneMethod(string Call, string ItemType, bool IsAdding = false);

@@ -63,13 +63,24 @@ internal sealed class EntitySource(EntityModel model, IReadOnlyList<EntityModel>
     {
         Line("/// <summary>The names of its parts and references in the save.</summary>");
         Open($"public static class {(model.Access.RefusedMembers.Contains("Parts") ? "SavedParts" : "Parts")}");
-        foreach (var name in model.ConstantNames.Where(name => name.Length > 0).Distinct())
-        {
-            Line($"/// <summary>The name \"{Escape(name)}\".</summary>");
-            Line($"public const string {ConstantName(name)} = {Quote(name)};");
-        }
+        foreach (var line in Constants(model.ConstantNames.Where(name => name.Length > 0)))
+            Line(line);
         Close();
         Line();
+    }
+
+    /// <summary>Constants for names of the save, each called as the name is written in C#.</summary>
+    public static IEnumerable<string> Constants(IEnumerable<string> names)
+    {
+        var taken = new HashSet<string>();
+        foreach (var name in names.Distinct())
+        {
+            var constant = ConstantName(name);
+            for (var number = 2; !taken.Add(constant); number++)
+                constant = ConstantName(name) + number.ToString(System.Globalization.CultureInfo.InvariantCulture);
+            yield return $"/// <summary>The name \"{Escape(name)}\".</summary>";
+            yield return $"public const string {constant} = {Quote(name)};";
+        }
     }
 
     /// <summary>A name of the save as one of C#.</summary>

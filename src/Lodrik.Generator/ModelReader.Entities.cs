@@ -20,6 +20,7 @@ internal sealed partial class ModelReader
     private readonly List<(string Part, SavedMember Member)> _saved = [];
     private readonly List<LinkModel> _links = [];
     private readonly List<CollectionModel> _collections = [];
+    private ISymbol? _idByName;
     private readonly List<ScenePlace> _places = [];
     private readonly HashSet<string> _structs = [];
     private ISymbol? _id;
@@ -158,6 +159,7 @@ internal sealed partial class ModelReader
     private void ReadEntityMembers()
     {
         var names = new HashSet<string>();
+        _idByName = FindIdByName();
         foreach (var owner in OwnOwners())
         {
             var partOfClass = Attribute(owner, PartAttribute)?.ConstructorArguments[0].Value as string;
@@ -174,9 +176,20 @@ internal sealed partial class ModelReader
         }
     }
 
+    /// <summary>The member that is called Id; null where another is marked, and where there can be none.</summary>
+    private ISymbol? FindIdByName()
+    {
+        if (_sort is not (DeclaredSort.Entity or DeclaredSort.Base))
+            return null;
+        var members = OwnOwners().SelectMany(owner => owner.GetMembers()).Where(one => one is IPropertySymbol or IFieldSymbol).ToList();
+        return members.Exists(one => Attribute(one, Scenes + "EntityIdAttribute") is not null)
+            ? null
+            : members.FindLast(one => one is { Name: "Id", IsStatic: false } && Attribute(one, "Lodrik.NotSavedAttribute") is null);
+    }
+
     private bool ReadEntityMember(ISymbol symbol, INamedTypeSymbol owner, string? partOfClass)
     {
-        if (Attribute(symbol, Scenes + "EntityIdAttribute") is not null)
+        if (Attribute(symbol, Scenes + "EntityIdAttribute") is not null || SymbolEqualityComparer.Default.Equals(symbol, _idByName))
         {
             if (_id is not null && !SymbolEqualityComparer.Default.Equals(_id, symbol))
                 Problem(Diagnostics.BadEntity, symbol, type.Name,
@@ -318,7 +331,7 @@ internal sealed partial class ModelReader
         {
             if (isNeeded)
                 Problem(Diagnostics.BadEntity, type, type.Name,
-                    "it does not say what tells its entities apart. Mark one member with [EntityId]: a "
+                    "it does not say what tells its entities apart. Give it a member that is called Id, or mark one with [EntityId]: a "
                     + "string if the designer places them, a long if they are spawned, an EntityId if both may be.");
             return "default";
         }

@@ -22,8 +22,22 @@ internal sealed partial class ModelReader
             type.GetMembers("Describe").OfType<IMethodSymbol>().Any(one =>
                 one is { IsStatic: true, IsPartialDefinition: false, Parameters.Length: 1 }),
             type.GetMembers("Kinds").Length > 0,
+            type.GetMembers("Scenes").Length > 0,
+            new EquatableList<string>(ReadSceneNames()),
             new EquatableList<EntityModel>([.. ReadForeign()]),
             new EquatableList<DiagnosticModel>(_problems));
+    }
+
+    private List<string> ReadSceneNames()
+    {
+        var attribute = Attribute(type, SceneTypeAttribute);
+        var names = attribute?.ConstructorArguments.FirstOrDefault() is { Kind: TypedConstantKind.Array, IsNull: false } all
+            ? all.Values.Select(one => one.Value as string ?? "").ToList() : [];
+        foreach (var name in names.Where(name => name.Length == 0 || name.Contains('>')).Take(1))
+            Problem(Diagnostics.BadScene, type, type.Name, $"\"{name}\" is no name for a scene. A name is not empty, and has no '>'.");
+        foreach (var name in names.GroupBy(name => name).Where(group => group.Count() > 1).Take(1))
+            Problem(Diagnostics.BadScene, type, type.Name, $"it has two scenes of the name \"{name.Key}\". Leave one out.");
+        return names;
     }
 
     private static IEnumerable<IMethodSymbol> Marked(List<IMethodSymbol> methods, string attribute) =>
@@ -75,6 +89,8 @@ internal sealed partial class ModelReader
 
     private SceneMethod? ReadSpawns(IMethodSymbol method)
     {
+        if (method.ReturnsVoid && !method.IsStatic && method.Parameters.Length == 1 && IsEntityType(method.Parameters[0].Type))
+            return new SceneMethod($"scene.{Escaped(method.Name)}(entity)", TypeCodecs.Name(method.Parameters[0].Type), IsAdding: true);
         var arguments = new List<string>();
         foreach (var parameter in method.Parameters)
         {
@@ -101,7 +117,7 @@ internal sealed partial class ModelReader
         if (!IsEntityType(method.ReturnType))
         {
             Problem(Diagnostics.BadScene, method, type.Name,
-                $"'{method.Name}' is marked with [Spawns], and does not give an object of a class that is marked with [EntityType].");
+                $"'{method.Name}' is marked with [Spawns], and does neither give an object of a class that is marked with [EntityType] nor take one to add.");
             return null;
         }
         return new SceneMethod(

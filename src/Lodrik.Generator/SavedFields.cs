@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Microsoft.CodeAnalysis;
 
 namespace Lodrik.Generator;
@@ -12,13 +13,64 @@ internal static class SavedFields
 {
     private const string BackingField = ">k__BackingField";
 
-    public static IReadOnlyList<SavedFieldsDeclaration> Of(IAssemblySymbol assembly) =>
-    [
-        .. assembly.GetAttributes().Where(one => one.AttributeClass?.ToDisplayString() == "Lodrik.State.SaveFieldsAttribute")
-            .SelectMany(attribute => attribute.ConstructorArguments.SelectMany(argument => argument.Values)
-                .Select(value => value.Value).OfType<ITypeSymbol>()
-                .Select(type => new SavedFieldsDeclaration(type, attribute.ApplicationSyntaxReference))),
-    ];
+    private static readonly ConditionalWeakTable<IAssemblySymbol, IReadOnlyList<INamedTypeSymbol>> s_ofNumbers = new();
+
+    public static IReadOnlyList<SavedFieldsDeclaration> Of(IAssemblySymbol assembly)
+    {
+        var attributes = Attributes(assembly);
+        var named = attributes.SelectMany(attribute => attribute.ConstructorArguments.SelectMany(argument => argument.Values)
+            .Select(value => value.Value).OfType<ITypeSymbol>()
+            .Select(type => new SavedFieldsDeclaration(type, attribute.ApplicationSyntaxReference))).ToList();
+        var adapted = new HashSet<ITypeSymbol>(
+            Adapters.Of(assembly).Select(one => one.Foreign).OfType<ITypeSymbol>().Concat(named.Select(one => one.Type)),
+            SymbolEqualityComparer.Default);
+        foreach (var attribute in attributes)
+        {
+            if (AssemblyOf(attribute) is not { } other)
+                continue;
+            // Two types of one assembly may be given.
+            foreach (var type in s_ofNumbers.GetValue(other, OfNumbers).Where(adapted.Add))
+                named.Add(new SavedFieldsDeclaration(type, attribute.ApplicationSyntaxReference));
+        }
+        return named;
+    }
+
+    private static List<AttributeData> Attributes(IAssemblySymbol assembly) =>
+        [.. assembly.GetAttributes().Where(one => one.AttributeClass?.ToDisplayString() == "Lodrik.State.SaveFieldsAttribute")];
+
+    /// <summary>The assembly all of whose structs of numbers are saved.</summary>
+    private static IAssemblySymbol? AssemblyOf(AttributeData attribute) =>
+        (attribute.NamedArguments.FirstOrDefault(one => one.Key == "OfAssemblyOf").Value.Value as ITypeSymbol)?.ContainingAssembly;
+
+    /// <summary>The public structs of an assembly that consist of numbers and truth values, or of such structs.</summary>
+    private static IReadOnlyList<INamedTypeSymbol> OfNumbers(IAssemblySymbol assembly)
+    {
+        var found = new Dictionary<ITypeSymbol, bool>(SymbolEqualityComparer.Default);
+        return [.. All(assembly.GlobalNamespace).Where(IsOfNumbers)];
+
+        bool IsOfNumbers(INamedTypeSymbol type)
+        {
+            if (!found.TryGetValue(type, out var isOne))
+            {
+                // A struct cannot contain itself, so this ends.
+                isOne = type is { TypeKind: TypeKind.Struct, IsRefLikeType: false, IsGenericType: false, SpecialType: SpecialType.None }
+                    && !TypeCodecs.IsStateType(type) && !TypeCodecs.IsScalar(type) && Members(type) is { Count: > 0 } members
+                    && members.All(member => IsNumber(member.Type) || (member.Type is INamedTypeSymbol inner
+                        && SymbolEqualityComparer.Default.Equals(inner.ContainingAssembly, assembly) && IsOfNumbers(inner)));
+                found[type] = isOne;
+            }
+            return isOne;
+        }
+    }
+
+    private static bool IsNumber(ITypeSymbol type) => type.SpecialType is >= SpecialType.System_Boolean and <= SpecialType.System_Double;
+
+    private static IEnumerable<INamedTypeSymbol> All(INamespaceOrTypeSymbol container) => container.GetMembers().SelectMany(one => one switch
+    {
+        INamespaceSymbol inner => All(inner),
+        INamedTypeSymbol { DeclaredAccessibility: Accessibility.Public } type => All(type).Prepend(type),
+        _ => [],
+    });
 
     /// <summary>The codec of such a struct. Each assembly that names it has one of its own.</summary>
     public static string CodecOf(ITypeSymbol type) => TypeCodecs.StateNamespace + CodecName(type);
@@ -58,6 +110,13 @@ internal static class SavedFields
                 problems.Add(new DiagnosticModel(
                     Diagnostics.BadFields.Id, LocationModel.Of(one.Attribute),
                     new EquatableList<string>([one.Type.ToDisplayString(), reason])));
+        }
+        foreach (var attribute in Attributes(assembly))
+        {
+            if (AssemblyOf(attribute) is { } other && s_ofNumbers.GetValue(other, OfNumbers).Count == 0)
+                problems.Add(new DiagnosticModel(
+                    Diagnostics.BadFields.Id, LocationModel.Of(attribute.ApplicationSyntaxReference),
+                    new EquatableList<string>([other.Name, "that assembly has no public struct that consists of public numbers."])));
         }
         return new EquatableList<DiagnosticModel>(problems);
     }

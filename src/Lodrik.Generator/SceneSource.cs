@@ -86,7 +86,7 @@ internal sealed class SceneSource
             }
             if (entity.IsPlaced)
                 continue;
-            if (entity.Creation is null && entity.CannotCreate.Length > 0 && SpawnOf(entity) is null)
+            if (entity.Creation is null && entity.CannotCreate.Length > 0 && SpawnOf(entity) is null or { IsAdding: true })
                 Problem(Diagnostics.BadEntity.Id, entity.Location ?? Own.Location, entity.Name,
                     $"it cannot be created: {entity.CannotCreate}. Add [Spawns] to a static method of it or a method of the scene, or "
                         + "[Placed] to the "
@@ -140,11 +140,16 @@ internal sealed class SceneSource
             Open(container);
         Open($"{Own.Declaration} : {Scenes}ISceneType<{Own.TypeName}>");
         WriteKindNames();
+        WriteSceneNames();
         Line("/// <summary>Adds what attributes cannot say; it need not be there.</summary>");
         Line($"static partial void Describe({Scenes}SceneBindings<{Own.TypeName}> bindings);");
         Line();
         Line(StateTypeSource.CodeMarks);
         Line($"static {Scenes}SceneBindings<{Own.TypeName}> {Scenes}ISceneType<{Own.TypeName}>.Bindings => {CodeName}.Bindings;");
+        Line();
+        Line(StateTypeSource.CodeMarks);
+        Line($"static global::System.Collections.Generic.IReadOnlyList<string> {Scenes}ISceneType<{Own.TypeName}>.Names => "
+            + $"{(_scene.Names.Count == 0 ? "[]" : SceneNamesClass + ".All")};");
         Line();
         Line("/// <summary>Where entities are found, and how they come and go.</summary>");
         Line(StateTypeSource.CodeMarks);
@@ -168,14 +173,29 @@ internal sealed class SceneSource
             return;
         Line("/// <summary>The names of its kinds in the save.</summary>");
         Open($"public static class {(_scene.HasKinds ? "SavedKinds" : "Kinds")}");
-        foreach (var name in names)
-        {
-            Line($"/// <summary>The name \"{name}\".</summary>");
-            Line($"public const string {EntitySource.ConstantName(name)} = {Quote(name)};");
-        }
+        foreach (var line in EntitySource.Constants(names))
+            Line(line);
         Close();
         Line();
     }
+
+    private void WriteSceneNames()
+    {
+        if (_scene.Names.Count == 0)
+            return;
+        Line("/// <summary>The names that its scenes have in saves.</summary>");
+        Open($"public static class {SceneNamesClass}");
+        foreach (var line in EntitySource.Constants(_scene.Names))
+            Line(line);
+        Line("/// <summary>All of them.</summary>");
+        Line($"public static global::System.Collections.Generic.IReadOnlyList<string> All {{ get; }} = [{AllNames}];");
+        Close();
+        Line();
+    }
+
+    private string SceneNamesClass => _scene.HasScenes ? "SavedScenes" : "Scenes";
+
+    private string AllNames => string.Join(", ", _scene.Names.Select(Quote));
 
     private void WriteBindings()
     {
@@ -239,11 +259,13 @@ internal sealed class SceneSource
         if (entity.IsPlaced)
             Line("public static bool CanSpawn => false;");
         Open($"public static {entity.TypeName} Spawn({Own.TypeName} scene, in {Scenes}EntityCreation creation)");
-        if (SpawnOf(entity) is { } method)
+        var method = SpawnOf(entity);
+        var add = method is { IsAdding: true } ? method.Call + ";" : place is null ? null : AddTo(place);
+        if (method is { IsAdding: false })
         {
             Line($"return ({entity.TypeName}){method.Call};");
         }
-        else if (place is null || entity.IsPlaced || AddTo(place) is not { } add)
+        else if (entity.IsPlaced || add is null)
         {
             Line($"throw {Scenes}DeclaredScene.NoPlace(creation.Kind, creation.Id);");
         }

@@ -46,6 +46,9 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         return this;
     }
 
+    /// <summary>Gives a declared scene of the game, so that the parts of its entities are loaded as what they are.</summary>
+    public CompatibilityCheck<T> WithScenes<TScene>() where TScene : ISceneType<TScene> => WithScenes(TScene.Bindings);
+
     /// <summary>Gives the type of a section that a part of the game keeps beside the save root.</summary>
     public CompatibilityCheck<T> WithSection<TState>(string name) where TState : IStateType<TState>
     {

@@ -116,7 +116,7 @@ public sealed class ExampleTests : IDisposable
     {
         var run = ProgramRun.Of("Starter", _folder, _folder);
         Assert.Equal((0, ""), (run.Exit, run.Error));
-        Assert.Equal(["Saved: quick.", "Loaded. \"Isolde · boathouse\"", "In the pier: gate at 0, 0, #1 at 2, 5"], run.Out.TrimEnd().Split('\n'));
+        Assert.Equal(["Saved.", "Loaded. \"Isolde · boathouse\"", "On the pier: gate at 0, 0, #1 at 2, 5"], run.Out.TrimEnd().Split('\n'));
     }
 
     [Fact]

@@ -66,7 +66,7 @@ public sealed partial class PackageTests : IDisposable
             File.Delete(file);
         foreach (var file in (string[])["GameSaves.cs", "Program.cs"])
             File.Copy(Path.Combine(ProgramRun.Repository, "examples", "Starter", file), Path.Combine(place, file));
-        Assert.Contains("In the pier: gate at 0, 0, #1 at 2, 5", Run(place, "dotnet", "run"), StringComparison.Ordinal);
+        Assert.Contains("On the pier: gate at 0, 0, #1 at 2, 5", Run(place, "dotnet", "run"), StringComparison.Ordinal);
     }
 
     private void Packages_have_what_belongs_to_them()

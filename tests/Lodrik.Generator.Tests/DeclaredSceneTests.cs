@@ -20,6 +20,7 @@ public sealed class DeclaredSceneTests
     [InlineData("Name", "'Number' and 'Name' both are its id", "[EntityType(\"lantern\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; [EntityId] public string Name { get; set; } = \"\"; } " + Scene)]
     [InlineData("Number", "is of the type 'int'", "[EntityType(\"lantern\")] public partial class Lantern { [EntityId] public int Number { get; set; } } " + Scene)]
     [InlineData("Lantern", "it is a state type as well", "[StateType][EntityType(\"lantern\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; } " + Scene)]
+    [InlineData("Id", "its id 'Id' is of the type 'System.Guid'", "[EntityType(\"lantern\")] public partial class Lantern(Guid id) { public Guid Id { get; } = id; } " + Scene)]
     [InlineData("Lantern", "it is generic", "[EntityType(\"lantern\")] public partial class Lantern<T>(long number) { [EntityId] public long Number { get; } = number; } [SceneType] public partial class Marsh { }")]
     public void An_entity_has_one_id(string at, string says, string source) => IsRefused(at, says, source);
 
@@ -59,6 +60,8 @@ public sealed class DeclaredSceneTests
     [InlineData("Make", "asks for 'int size'", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; [Spawns] public Lantern Make(int size) => new(size); }")]
     [InlineData("Free", "has to take the entity that it removes", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; [Removes] public void Free() { } }")]
     [InlineData("More", "both give numbers", Lantern + "[SceneType] public partial class Marsh { " + Numbers + " public SpawnNumbers More { get; } = new(); public List<Lantern> Lanterns { get; } = []; }")]
+    [InlineData("Marsh", "\"a>b\" is no name for a scene", Lantern + "[SceneType(\"a>b\")] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; }")]
+    [InlineData("Marsh", "two scenes of the name \"fen\"", Lantern + "[SceneType(\"fen\", \"fen\")] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; }")]
     [InlineData("Marsh", "neither static nor generic", Lantern + "[SceneType] public partial class Marsh<T> { " + Numbers + " public List<Lantern> Lanterns { get; } = []; }")]
     [InlineData("Toad", "it is derived from 'Lantern', so that it may stand among entities, and has no kind", Lantern + Scene + " public class Toad(long number) : Lantern(number);")]
     [InlineData("Door", "the kind of one does not say its class", "[EntityType(KindFrom = \"Sort\", KindsFrom = \"All\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; [NotSaved] public string Sort { get; set; } = \"\"; public static string[] All => []; } " + Scene + " public partial class Door(long number) : Lantern(number) { public bool IsOpen { get; set; } }")]
@@ -87,6 +90,55 @@ public sealed class DeclaredSceneTests
         var run = new GeneratorRun(LanternWith("public Lantern? Near { get; set; } [Children] public List<Lantern> Under { get; } = [];"));
         Assert.Empty(run.Problems);
         Assert.Empty(run.Complaints);
+    }
+
+    [Fact]
+    public void A_member_that_is_called_Id_is_the_id_unless_another_is_marked()
+    {
+        var run = new GeneratorRun("[EntityType(\"lantern\")] public partial class Lantern(long id) { public long Id { get; } = id; } "
+            + "[EntityType(\"buoy\")] public partial class Buoy(string name) { [EntityId] public string Name { get; } = name; public int Id { get; set; } } "
+            + Scene.Replace("public List<Lantern>", "public List<Buoy> Buoys { get; } = []; public List<Lantern>", StringComparison.Ordinal));
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+        Assert.Contains("entity.Id != 0", run.Source("Lantern.Entity.g.cs"), StringComparison.Ordinal);
+        Assert.Contains("row.Id = entity.Id", run.Source("Buoy.Entity.g.cs"), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Names_of_scenes_kinds_and_parts_are_constants_even_where_they_look_alike()
+    {
+        var run = new GeneratorRun(LanternWith("[Part(\"oil-can\")] public int A { get; set; } [Part(\"oilCan\")] public int B { get; set; }")
+            .Replace("[SceneType]", "[SceneType(\"salt pans\", \"salt-pans\")]", StringComparison.Ordinal)
+            + "static class Use { public const string All = Lantern.Parts.OilCan + Lantern.Parts.OilCan2 + Marsh.Scenes.SaltPans + Marsh.Scenes.SaltPans2 + Marsh.Kinds.Lantern; }");
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+        Assert.Contains("\"scenes\": [\"salt pans\", \"salt-pans\"]", run.Shapes.Single(one => one.Contains("scenes", StringComparison.Ordinal)), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_method_of_the_scene_adds_what_a_constructor_made()
+    {
+        var run = new GeneratorRun(Lantern + "[SceneType] public partial class Marsh { " + Numbers + " [Entities] public IEnumerable<Lantern> All() => []; [Spawns] public void Hang(Lantern one) { } [Removes] public void Take(Lantern one) { } }");
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+        Assert.Contains("scene.Hang(entity)", run.Source("Marsh.Scene.g.cs"), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void All_structs_of_numbers_of_an_engine_are_saved_by_one_line()
+    {
+        var engine = new GeneratorRun("namespace Engine { public struct Vec { public float X, Y; } public struct Pose { public Vec At; public bool IsSet; } public struct Named { public string Name; } public struct Hidden { private int _x; public int X => _x; } public class Node { public Pose Pose { get; set; } } }");
+        const string All = "[assembly: SaveFields(OfAssemblyOf = typeof(Engine.Node))] ";
+        var game = GeneratorRun.WithLibrary(engine, All + "[StateType] public partial class Boat { public Engine.Pose Pose { get; set; } public Engine.Vec[] Path { get; set; } = []; }");
+        Assert.Empty(game.Problems);
+        Assert.Empty(game.Complaints);
+        foreach (var other in (string[])["Named", "Hidden"])
+            Assert.Equal("LDR002", Assert.Single(GeneratorRun.WithLibrary(engine, All + "[StateType] public partial class Boat { public Engine." + other + " One { get; set; } }").Problems).Id);
+        // One that is named beside is no second one.
+        Assert.Empty(GeneratorRun.WithLibrary(engine, All + "[assembly: SaveFields(typeof(Engine.Vec))] [StateType] public partial class Boat { public Engine.Pose Pose { get; set; } }").Problems);
+        var none = Assert.Single(GeneratorRun.WithLibrary(new GeneratorRun("public class Plain;"), "[assembly: SaveFields(OfAssemblyOf = typeof(Plain))]").Problems);
+        Assert.Equal("LDR013", none.Id);
+        Assert.Contains("no public struct that consists of public numbers", none.Message, StringComparison.Ordinal);
     }
 
     [Fact]

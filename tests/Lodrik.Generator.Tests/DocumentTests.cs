@@ -6,7 +6,7 @@ namespace Lodrik.Generator.Tests;
 /// <summary>What the documents show is code that compiles.</summary>
 public sealed class DocumentTests
 {
-    public static TheoryData<string> Pages => ["guide.md", "state-types.md", "slots.md", "scenes.md", "sessions.md", "migrations.md", "protection.md", "transfer-codes.md"];
+    public static TheoryData<string> Pages => ["guide.md", "state-types.md", "slots.md", "scenes.md", "engine-objects.md", "sessions.md", "migrations.md", "protection.md", "transfer-codes.md"];
 
     [Theory, MemberData(nameof(Pages))]
     public void Every_snippet_of_a_page_compiles_with_those_before_it(string page)
@@ -17,10 +17,12 @@ public sealed class DocumentTests
         // What a reader takes for granted stands in a comment of the page.
         var given = Regex.Matches(text, "<!-- with\n(.*?)-->", RegexOptions.Singleline).Select(match => match.Groups[1].Value).ToList();
         var use = given.Exists(one => one.Contains("static class Given", StringComparison.Ordinal)) ? "using static Given;\n" : "";
-        var run = GeneratorRun.OfAll([.. given, .. snippets.Select((snippet, i) => use + (
+        var engine = Regex.Match(text, "<!-- engine\n(.*?)-->", RegexOptions.Singleline).Groups[1].Value;
+        string[] sources = [.. given, .. snippets.Select((snippet, i) => use + (
             IsDeclaration(snippet) ? snippet
             : IsMember(snippet) ? $"static class Snippet{i} {{ {snippet} }}"
-            : $"static class Snippet{i} {{ static {(snippet.Contains("await ", StringComparison.Ordinal) ? "async System.Threading.Tasks.Task" : "void")} Run() {{ {snippet} }} }}"))]);
+            : $"static class Snippet{i} {{ static {(snippet.Contains("await ", StringComparison.Ordinal) ? "async System.Threading.Tasks.Task" : "void")} Run() {{ {snippet} }} }}"))];
+        var run = engine.Length > 0 ? GeneratorRun.WithLibrary(new GeneratorRun(engine), sources) : GeneratorRun.OfAll(sources);
         Assert.Empty(run.Problems);
         Assert.Empty(run.Complaints);
     }

@@ -24,20 +24,28 @@ internal sealed class GeneratorRun
     }
 
     /// <summary>One run over a game that has another assembly as its library.</summary>
-    public static GeneratorRun WithLibrary(GeneratorRun library, string source)
+    public static GeneratorRun WithLibrary(GeneratorRun library, params string[] sources) =>
+        new([new StateTypeGenerator()], sources, library: Compiled(library));
+
+    /// <summary>One run over a program, which may have another assembly as its library.</summary>
+    public static GeneratorRun OfProgram(GeneratorRun? library, params string[] sources) =>
+        new([new StateTypeGenerator()], sources, library: library is null ? null : Compiled(library), kind: OutputKind.ConsoleApplication);
+
+    private static PortableExecutableReference Compiled(GeneratorRun library)
     {
         using var bytes = new MemoryStream();
         Xunit.Assert.Empty(library.Whole.Emit(bytes).Diagnostics.Where(one => one.Severity == DiagnosticSeverity.Error));
-        return new GeneratorRun([new StateTypeGenerator()], [source], library: MetadataReference.CreateFromImage(bytes.ToArray()));
+        return MetadataReference.CreateFromImage(bytes.ToArray());
     }
 
-    private GeneratorRun(IIncrementalGenerator[] generators, string[] sources, string head = "", MetadataReference? library = null)
+    private GeneratorRun(IIncrementalGenerator[] generators, string[] sources, string head = "", MetadataReference? library = null,
+        OutputKind kind = OutputKind.DynamicallyLinkedLibrary)
     {
         _compilation = CSharpCompilation.Create(
             library is null ? "library" : "game",
             sources.Select(source => CSharpSyntaxTree.ParseText((source == sources[0] ? head : "") + Usings + source, Parsing, "Game.cs")),
             library is null ? References : References.Add(library),
-            new CSharpCompilationOptions(OutputKind.DynamicallyLinkedLibrary, nullableContextOptions: NullableContextOptions.Enable));
+            new CSharpCompilationOptions(kind, nullableContextOptions: NullableContextOptions.Enable));
         _driver = CSharpGeneratorDriver.Create(
                 [.. generators.Select(generator => generator.AsSourceGenerator())],
                 parseOptions: Parsing,

@@ -170,7 +170,7 @@ internal sealed record SceneReport(
     {
         var tables = scene.Tables();
         var report = new SceneReport(
-            scene.Section, scene.Name, scene.Entities.Count, [.. tables.Select(table => (table.Kind, table.Entities.Count))],
+            scene.Section, scene.Name, scene.EntityCount, [.. tables.Select(table => (table.Kind, table.Entities.Count))],
             [.. tables.Select(table => table with { Entities = Spread(table.Entities) })])
         {
             GoneFromNowhere = [.. scene.Gone],

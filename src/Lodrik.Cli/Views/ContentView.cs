@@ -32,7 +32,7 @@ internal sealed class ContentView(bool full, int depth)
         // What the kinds had is in the columns of their tables.
         foreach (var (key, value) in content.Where(entry => entry.Key != "entities" && (full || entry.Key != "kinds")))
             rest[key] = value;
-        Screen.Out.Write(_tree.Of(scene.Section, rest, $"{(note is null ? "" : note + ", ")}{Count(scene.Entities.Count)}"));
+        Screen.Out.Write(_tree.Of(scene.Section, rest, $"{(note is null ? "" : note + ", ")}{Count(scene.EntityCount)}"));
         if (depth < 2 && !full)
         {
             foreach (var kind in scene.Entities.GroupBy(entity => entity.Kind).OrderByDescending(kind => kind.Count()))

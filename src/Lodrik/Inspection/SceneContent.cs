@@ -65,6 +65,9 @@ public sealed record SceneContent(string Section, IReadOnlyList<SceneEntity> Ent
             [.. GoneOf(content).Select(text => EntityId.TryParse(text, out var id) ? id : default).Where(id => id != default)]);
     }
 
+    /// <summary>The number of entities, without the one that a declared scene's own state is saved as.</summary>
+    public int EntityCount => Entities.Count(entity => entity.Kind != DeclaredScene.OwnKind || entity.Id.Name != DeclaredScene.OwnKind);
+
     /// <summary>Whether the content of a section is a scene.</summary>
     public static bool IsScene(SaveValue content) => EntitiesOf(content) is not null;
 

@@ -8,8 +8,16 @@ namespace Lodrik.Scenes;
 /// A member of the type <see cref="SpawnNumbers"/> gives spawned entities their numbers. A method
 /// <c>static partial void Describe(SceneBindings&lt;TScene&gt; bindings)</c> adds what attributes cannot say.
 /// </remarks>
+/// <param name="names">
+/// The names of the scenes of this class, where the game's code knows them. They are constants in a nested class <c>Scenes</c>, are all that
+/// a session takes, and stand in the ledger. Without names, any name may be one.
+/// </param>
 [AttributeUsage(AttributeTargets.Class, Inherited = false)]
-public sealed class SceneTypeAttribute : Attribute;
+public sealed class SceneTypeAttribute(params string[] names) : Attribute
+{
+    /// <summary>The names of the scenes; empty where any name may be one.</summary>
+    public IReadOnlyList<string> Names { get; } = names;
+}
 
 /// <summary>
 /// Marks a partial class whose objects are entities of scenes. What an object has is saved straight from it: state by the rules of state
@@ -39,7 +47,8 @@ public sealed class EntityTypeAttribute(string? kind = null) : Attribute
 
 /// <summary>
 /// Marks the member that tells an entity apart: a <see cref="string"/> of what the designer placed, a <see cref="long"/> of what is
-/// spawned, an <see cref="EntityId"/> where both may be.
+/// spawned, an <see cref="EntityId"/> where both may be. A member that is called <c>Id</c> is it without the attribute, where no other
+/// member has it.
 /// </summary>
 [AttributeUsage(AttributeTargets.Property | AttributeTargets.Field)]
 public sealed class EntityIdAttribute : Attribute;
@@ -109,8 +118,8 @@ public sealed class EntitiesAttribute : Attribute;
 
 /// <summary>
 /// Marks the method that creates entities, in place of the constructor: a static one of their class, or one of the scene, which adds them
-/// to
-/// it as well. It may take the id, the kind, the scene, the parent and, if it is of the class, saved members under their names.
+/// to it as well. It may take the id, the kind, the scene, the parent and, if it is of the class, saved members under their names. A
+/// method of the scene that takes an entity and gives nothing adds what the constructor made.
 /// </summary>
 [AttributeUsage(AttributeTargets.Method)]
 public sealed class SpawnsAttribute : Attribute;

@@ -6,4 +6,7 @@ public interface ISceneType<TSelf> where TSelf : ISceneType<TSelf>
 {
     /// <summary>What the objects of such a scene are. Made when it is first asked for.</summary>
     static abstract SceneBindings<TSelf> Bindings { get; }
+
+    /// <summary>The names of the scenes of this class, as <see cref="SceneTypeAttribute"/> has them; empty where it has none.</summary>
+    static abstract IReadOnlyList<string> Names { get; }
 }

@@ -149,11 +149,16 @@ public sealed partial class GameSession<TSave, TScene>
     {
         try
         {
-            _options.ChangeScene(request.Shown);
+            if (_build is null)
+                _options.ChangeScene!(request.Shown);
+            else if (request.Shown.CanStay)
+                Stay(request.Shown);
+            else
+                Arrive(request.Shown, _build(request.Shown));
         }
         catch (Exception exception) when (exception is not OutOfMemoryException && _request == request)
         {
-            var problem = InWords(exception, $"when it was asked for the scene \"{request.Shown.Scene}\" (ChangeScene)");
+            var problem = InWords(exception, $"when it was asked for the scene \"{request.Shown.Scene}\"{(_build is null ? " (ChangeScene)" : "")}");
             TakeBack(request, problem);
             Tell();
             throw problem;

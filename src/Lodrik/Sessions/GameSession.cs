@@ -23,6 +23,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private readonly SaveStore<TSave> _store;
     private readonly SceneBindings<TScene> _bindings;
     private readonly SessionOptions<TSave> _options;
+    private readonly Func<SceneChange, TScene>? _build;
     private readonly SceneNames _names;
     private readonly Dictionary<string, ISubsystem> _subsystems = new(StringComparer.Ordinal);
     private readonly AutosaveWatch _autosaves;
@@ -52,13 +53,28 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// An option names a section or a scene that does not exist, or the bindings wait for frames and no budget for a frame is set.
     /// </exception>
     public GameSession(SaveStore<TSave> store, SceneBindings<TScene> bindings, SessionOptions<TSave> options)
+        : this(store, bindings, options, [], null)
+    {
+    }
+
+    /// <param name="scenes">The scenes that the game has, if the options do not name any.</param>
+    /// <param name="build">Builds a scene at once; null where the options have what changes scenes.</param>
+    internal GameSession(
+        SaveStore<TSave> store, SceneBindings<TScene> bindings, SessionOptions<TSave> options, IReadOnlyCollection<string> scenes,
+        Func<SceneChange, TScene>? build)
     {
         ArgumentNullException.ThrowIfNull(store);
         ArgumentNullException.ThrowIfNull(bindings);
         ArgumentNullException.ThrowIfNull(options);
         ArgumentException.ThrowIfNullOrEmpty(options.Start.Scene, nameof(options));
-        (_store, _bindings, _options) = (store, bindings, options);
-        _names = new SceneNames(options.Scenes, options.FormerScenes, options.Start, options.Fallback);
+        if (options.ChangeScene is null == build is null)
+            throw new ArgumentException(
+                build is null
+                    ? "Nothing says how scenes are built. Set ChangeScene, or begin the session with a function that builds a scene."
+                    : "The session is begun with a function that builds a scene, and ChangeScene is set as well. Leave one out.",
+                nameof(options));
+        (_store, _bindings, _options, _build) = (store, bindings, options, build);
+        _names = new SceneNames(options.Scenes.Count > 0 ? options.Scenes : scenes, options.FormerScenes, options.Start, options.Fallback);
         CheckSurvivors(options.Survives);
         if (bindings.FramesToSettle > 0 && options.RestoreBudget is null)
             throw new SessionException(

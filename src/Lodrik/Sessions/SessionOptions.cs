@@ -55,16 +55,18 @@ public sealed class SessionOptions<TSave>
     /// <summary>
     /// Begins to build a scene as its designer left it, and to leave the one before. It may take many frames; when the scene stands, the
     /// game calls <c>Arrive</c> with the change that it was given; if it cannot be built, <c>Fail</c>. Where this throws, the scene before
-    /// has to stand still: it is played on.
+    /// has to stand still: it is played on. Not needed where a session is begun with what builds a scene at once.
     /// </summary>
-    public required Action<SceneChange> ChangeScene { get; init; }
+    public Action<SceneChange>? ChangeScene { get; init; }
 
     /// <summary>
     /// Says where the player is by what the save says of the progress; null goes by where the player was when it was saved.
     /// </summary>
     public Func<TSave, ScenePlace>? PlaceOf { get; init; }
 
-    /// <summary>The scenes that the game has; empty where any name may be one.</summary>
+    /// <summary>
+    /// The scenes that the game has. Empty for those that a declared scene names, and where any name may be one.
+    /// </summary>
     public IReadOnlyCollection<string> Scenes { get; init; } = [];
 
     /// <summary>

@@ -63,6 +63,12 @@ public sealed class SaveFieldsAttribute(params Type[] structs) : Attribute
 {
     /// <summary>The structs.</summary>
     public IReadOnlyList<Type> Structs { get; } = structs;
+
+    /// <summary>
+    /// Any type of an assembly, such as an engine's: all of that assembly's public structs are meant that consist of public numbers and
+    /// truth values, or of such structs. Null for those only that are named.
+    /// </summary>
+    public Type? OfAssemblyOf { get; set; }
 }
 
 /// <summary>How a type that the game does not own is saved: as another that can be. Implemented by a struct without fields.</summary>

@@ -52,7 +52,7 @@ public sealed class SaveComparisonTests
         var storage = new MemoryStorage();
         using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = storage });
         var scene = Scene.Author("marsh");
-        var live = MarshBindings.Create().Begin(scene);
+        var live = LiveScene.Begin(scene);
         var save = new TidewardenSave();
         foreach (var at in new float?[] { null, 4, null })
         {
@@ -74,7 +74,7 @@ public sealed class SaveComparisonTests
         var storage = new MemoryStorage();
         using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = storage, Form = SaveForm.Binary });
         var scene = Scene.Author("marsh");
-        var live = MarshBindings.Create().Begin(scene);
+        var live = LiveScene.Begin(scene);
         var save = new TidewardenSave();
         live.CaptureTo(save.Scenes, "marsh");
         store.Save("evening", save);

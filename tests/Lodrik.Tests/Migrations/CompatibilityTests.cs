@@ -25,7 +25,7 @@ public sealed class CompatibilityTests : IDisposable
     public void Saves_of_every_release_of_the_demo_game_load_today()
     {
         var report = SaveCompatibility.Of<TidewardenSave>(Examples + "ledger", SaveHistory.Migrations)
-            .WithScenes(MarshBindings.Create())
+            .WithScenes<Scene>()
             .WithSection<Weather>("weather")
             .WithSamples(Examples + "saves")
             .WithSaves(200)
@@ -133,7 +133,7 @@ public sealed class CompatibilityTests : IDisposable
 
     private CompatibilityReport Check(MigrationChain chain) => Of(chain).Check();
 
-    private CompatibilityCheck<Ferry> Of(MigrationChain chain) => SaveCompatibility.Of<Ferry>(_folder, chain).WithScenes(MarshBindings.Create()).WithNames("Tidewarden.Glasses", Glasses.Catalogue.Names);
+    private CompatibilityCheck<Ferry> Of(MigrationChain chain) => SaveCompatibility.Of<Ferry>(_folder, chain).WithScenes<Scene>().WithNames("Tidewarden.Glasses", Glasses.Catalogue.Names);
 
     private void Record<T>() => Ledger.Open(_folder).Record(SaveShape.OfAssembly(typeof(T).Assembly.Location, typeof(T).FullName));
 

@@ -10,12 +10,13 @@ public sealed class SketchTests
     public void What_a_sketch_says_is_so_and_the_rest_as_authored()
     {
         var scene = Scene.Author("marsh");
-        var live = MarshBindings.Create().Begin(scene);
+        var live = LiveScene.Begin(scene);
         var sketch = live.Sketch(sketch => sketch
             .Gone("oil-1", "letter-2", "oil-1")
-            .Part("beacon-2", "flame", new Flame(true, 4))
-            .Part("sluice-1", "gate", new Gate(GateSetting.Open))
-            .Part("punt", "place", new Place(new(9, 9))));
+            .Set("beacon-2", Beacon.Parts.Flame, "lit", true)
+            .Set("beacon-2", Beacon.Parts.Flame, "oil", 4)
+            .Set("sluice-1", Sluice.Parts.Gate, "setting", "Open")
+            .Part("punt", Punt.Parts.Place, new Somewhere(new(9, 9))));
         // The scene has been played meanwhile: nothing of that stays.
         scene.Beacons[0].Lit = true;
         scene.Herons.RemoveAt(0);
@@ -33,14 +34,22 @@ public sealed class SketchTests
     [Fact]
     public void A_sketch_speaks_of_what_the_designer_placed_only()
     {
-        var live = MarshBindings.Create().Begin(Scene.Author("marsh"));
+        var live = LiveScene.Begin(Scene.Author("marsh"));
         Assert.Contains("placed no entity oil-99", Assert.Throws<SceneException>(() => live.Sketch(sketch => sketch.Gone("oil-99"))).Message, StringComparison.Ordinal);
-        Assert.Throws<SceneException>(() => live.Sketch(sketch => sketch.Part("beacon-99", "flame", new Flame(true, 1))));
+        Assert.Throws<SceneException>(() => live.Sketch(sketch => sketch.Set("beacon-99", "flame", "lit", true)));
+        Assert.Contains("Did you mean \"flame\"?", Assert.Throws<SceneException>(
+            () => live.Sketch(sketch => sketch.Set("beacon-1", "flames", "lit", true))).Message, StringComparison.Ordinal);
+        Assert.Contains("no member \"light\"", Assert.Throws<SceneException>(
+            () => live.Sketch(sketch => sketch.Set("beacon-1", "flame", "light", true))).Message, StringComparison.Ordinal);
         // Nothing said is the scene as authored.
         var scene = Scene.Author("marsh");
-        var untouched = MarshBindings.Create().Begin(scene);
+        var untouched = LiveScene.Begin(scene);
         scene.Beacons[0].Lit = true;
         untouched.Restore(untouched.Sketch(_ => { }));
         Assert.DoesNotContain(scene.Beacons, beacon => beacon.Lit);
     }
 }
+
+/// <summary>A part that says a place.</summary>
+[StateType]
+internal partial record struct Somewhere(System.Numerics.Vector2 At);
