@@ -28,8 +28,12 @@ internal sealed partial class ModelReader
     private string? _gone;
     private DeclaredSort _sort;
 
-    public static bool IsEntityType(ITypeSymbol type) => type is INamedTypeSymbol { TypeKind: TypeKind.Class } named
-        && Attribute(named.OriginalDefinition, EntityTypeAttribute) is not null;
+    public static bool IsEntityType(ITypeSymbol type) => type switch
+    {
+        INamedTypeSymbol { TypeKind: TypeKind.Class } named => Attribute(named.OriginalDefinition, EntityTypeAttribute) is not null,
+        ITypeParameterSymbol parameter => parameter.ConstraintTypes.Any(one => one is INamedTypeSymbol && IsEntityType(one)),
+        _ => false,
+    };
 
     /// <summary>
     /// The class of entities that says, of each object, of which kind it is; null for a class that is not derived from one.

@@ -4,8 +4,44 @@ using Lodrik.Scenes;
 
 namespace Lodrik.Tests.Scenes;
 
+/// <summary>What stories need of a scene.</summary>
+public interface IShoal<TFloat>
+{
+    List<TFloat> All { get; }
+
+    TFloat Make(EntityId id, string kind);
+
+    TFloat Spawn(string kind);
+
+    void Take(TFloat one);
+
+    void Destroy(TFloat one);
+
+    bool IsDying(TFloat one);
+}
+
+/// <summary>What stories need of what is in it.</summary>
+public interface IFloat<TFloat> where TFloat : class
+{
+    EntityId Id { get; }
+
+    string Kind { get; }
+
+    Vector2 At { get; set; }
+
+    bool IsLit { get; set; }
+
+    int Oil { get; set; }
+
+    int? Cargo { get; set; }
+
+    TFloat? Leads { get; set; }
+
+    TFloat? TiedTo { get; set; }
+}
+
 /// <summary>A scene like those of an engine: one class for everything, destroyed at the end of the frame, ids given by the game or late.</summary>
-public sealed class Shoal
+public sealed class Shoal : IShoal<Float>
 {
     private readonly HashSet<Float> _dying = [];
 
@@ -72,6 +108,10 @@ public sealed class Shoal
         return one;
     }
 
+    public Float Make(EntityId id, string kind) => Add(new Float(id, kind));
+
+    public void Take(Float one) => All.Remove(one);
+
     public Float Spawn(string kind = "float") => Add(new Float(Numbers.Next(), kind));
 
     /// <summary>Destroys as engines do: at the end of the frame.</summary>
@@ -96,7 +136,7 @@ public sealed class Shoal
     }
 }
 
-public sealed class Float(EntityId id, string kind = "float")
+public sealed class Float(EntityId id, string kind = "float") : IFloat<Float>
 {
     public EntityId Id { get; set; } = id;
 

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Numerics;
 using CsCheck;
 using Lodrik.Scenes;
+using Lodrik.Tests.Declared;
 
 namespace Lodrik.Tests.Scenes;
 
@@ -35,18 +36,37 @@ public sealed class StoriesTests
     [Fact]
     public void In_any_story_a_restoration_gives_what_the_model_says()
     {
-        var stories = long.TryParse(Environment.GetEnvironmentVariable("LODRIK_STORIES"), CultureInfo.InvariantCulture, out var many) ? many : 1500;
         Gen.Select(
                 Gen.Bool, Gen.Bool, Gen.Enum<Habit>(),
                 Gen.Select(Gen.Enum<Act>(), Gen.Int[0, 11], Gen.Int[0, 5], Gen.Enum<SaveForm>()).Array[1, 40])
             .Sample(
-                (onlyIfChanged, isDeferred, habit, story) =>
-                {
-                    var game = new Game(onlyIfChanged, isDeferred, habit);
-                    foreach (var (act, which, other, form) in story)
-                        game.Do(act, which, other, form);
-                },
-                iter: stories, threads: 2);
+                (onlyIfChanged, isDeferred, habit, story) => Play(new BoundGame(onlyIfChanged, isDeferred, habit), story),
+                iter: Stories, threads: 2);
+    }
+
+    [Fact]
+    public void Declared_scenes_give_what_the_model_says_as_well() => Gen.Select(
+            Gen.Bool, Gen.OneOf(Gen.Const(Habit.None), Gen.Const(Habit.SpawnsBeside), Gen.Const(Habit.CallsBack)),
+            Gen.Select(Gen.Enum<Act>(), Gen.Int[0, 11], Gen.Int[0, 5], Gen.Enum<SaveForm>()).Array[1, 40])
+        .Sample(
+            (onlyIfChanged, habit, story) =>
+            {
+                if (onlyIfChanged)
+                    Play(new DeclaredGame<SparseShoal, SparseFloat>(true, habit), story);
+                else
+                    Play(new DeclaredGame<FullShoal, FullFloat>(false, habit), story);
+            },
+            iter: Stories, threads: 2);
+
+    private static long Stories =>
+        long.TryParse(Environment.GetEnvironmentVariable("LODRIK_STORIES"), CultureInfo.InvariantCulture, out var many) ? many : 1500;
+
+    private static void Play<TShoal, TFloat>(Game<TShoal, TFloat> game, (Act Act, int Which, int Other, SaveForm Form)[] story)
+        where TShoal : class, IShoal<TFloat>, new() where TFloat : class, IFloat<TFloat>
+    {
+        game.Begin();
+        foreach (var (act, which, other, form) in story)
+            game.Do(act, which, other, form);
     }
 
     /// <summary>What the code of the game does beside what it is asked for.</summary>
@@ -68,17 +88,14 @@ public sealed class StoriesTests
     private sealed record Known(
         string Kind, Vector2? At, bool? IsLit, int? Oil, bool SaysCargo, int? Cargo, bool SaysLeads, string? Leads, bool SaysParent, string? Parent);
 
-    private sealed class Game
+    private abstract class Game<TShoal, TFloat>(bool onlyIfChanged, bool isDeferred, Habit habit)
+        where TShoal : class, IShoal<TFloat>, new() where TFloat : class, IFloat<TFloat>
     {
-        private readonly bool _onlyIfChanged;
-        private readonly bool _isDeferred;
-        private readonly Habit _habit;
-        private readonly List<(Float Entity, EntityId Id)> _late = [];
-        private SceneRestoration<Shoal>? _restoration;
+        private SceneRestoration<TShoal>? _restoration;
         private bool _isRestoring;
         private int _release = 1;
-        private Shoal _shoal = null!;
-        private LiveScene<Shoal> _live = null!;
+        private TShoal _shoal = null!;
+        private LiveScene<TShoal> _live = null!;
         private Action _fault = () => { };
 
         // What the running game has not been able to show since it was loaded, by id.
@@ -88,15 +105,21 @@ public sealed class StoriesTests
         private Dictionary<string, string> _lostParents = [];
         private (byte[] Bytes, Dictionary<string, Known> Entities, HashSet<string> Gone)? _saved;
 
-        public Game(bool onlyIfChanged, bool isDeferred, Habit habit)
-        {
-            (_onlyIfChanged, _isDeferred, _habit) = (onlyIfChanged, isDeferred, habit);
-            Begin();
-        }
+        protected TShoal World => _shoal;
 
-        private IEnumerable<Float> There => _shoal.All.Where(one => !_shoal.IsDying(one));
+        protected bool IsRestoring => _isRestoring;
 
-        private bool KnowsStorks => _release % 3 != 2;
+        protected abstract bool KnowsStorks { get; }
+
+        protected int Release => _release;
+
+        protected abstract LiveScene<TShoal> Take(TShoal shoal);
+
+        protected abstract void EndFrame();
+
+        protected void Fault() => _fault();
+
+        private IEnumerable<TFloat> There => _shoal.All.Where(one => !_shoal.IsDying(one));
 
         public void Do(Act act, int which, int other, SaveForm form)
         {
@@ -152,46 +175,21 @@ public sealed class StoriesTests
             }
         }
 
-        private void Begin()
+        public void Begin()
         {
-            _shoal = new Shoal();
+            _shoal = new TShoal();
             foreach (var name in Names.Where(name => Authored(name) is not null))
-                Show(_shoal.Add(new Float(name, Authored(name)!.Kind)), Authored(name)!);
+                Show(_shoal.Make(name, Authored(name)!.Kind), Authored(name)!);
             foreach (var one in _shoal.All)
                 Refer(one, Authored(one.Id.Name!)!);
             (_waiting, _waitingGone, _lostLeads, _lostParents) = ([], [], [], []);
-            _live = Bindings().Begin(_shoal);
-        }
-
-        private SceneBindings<Shoal> Bindings()
-        {
-            var bindings = Described();
-            return _habit == Habit.LateIds ? bindings.SettleAfter(1) : bindings;
-        }
-
-        private Float Spawn(EntityId id, string kind)
-        {
-            var spawned = _shoal.Add(new Float(_habit == Habit.LateIds ? default : id, kind));
-            if (_habit == Habit.LateIds)
-                _late.Add((spawned, id));
-            else if (_habit == Habit.SpawnsBeside && _isRestoring)
-                _shoal.Spawn();
-            return spawned;
-        }
-
-        private void EndFrame()
-        {
-            foreach (var (entity, id) in _late)
-                entity.Id = id;
-            _late.Clear();
-            if (_isDeferred)
-                _shoal.EndFrame();
+            _live = Take(_shoal);
         }
 
         /// <summary>What a callback asks of the scene and of the restoration is refused, and changes nothing.</summary>
-        private void CallBack()
+        protected void CallBack()
         {
-            if (_habit != Habit.CallsBack || !_isRestoring)
+            if (habit != Habit.CallsBack || !_isRestoring)
                 return;
             Assert.Throws<SceneException>(_live.Capture);
             Assert.Throws<SceneException>(_live.RestoreAuthored);
@@ -200,42 +198,6 @@ public sealed class StoriesTests
             Assert.Throws<SceneException>(() => restoration.Step(TimeSpan.Zero));
             Assert.Throws<SceneException>(restoration.Cancel);
         }
-
-        private SceneBindings<Shoal> Described()
-        {
-            var names = new Queue<string>(KindNames);
-            return Described(names.Dequeue);
-        }
-
-        private string[] KindNames => KnowsStorks ? ["float", "stork"] : ["float"];
-
-        private SceneBindings<Shoal> Described(Func<string> nextName) => Shoal.Bindings(
-            kind =>
-            {
-                var name = nextName();
-                kind.Spawn((_, id) => Spawn(id, name)).Alive(one => one.Id != default && !_shoal.IsDying(one));
-                Shoal.HasCargo(kind);
-                kind.Part("lamp", one => new FloatLamp(one.IsLit), (one, lamp) => one.IsLit = lamp.IsLit)
-                    .Part("oil", one => new OilLeft(one.Oil), (one, oil) =>
-                    {
-                        _fault();
-                        one.Oil = oil.Amount;
-                    }, when: one => one.IsLit, onlyIfChanged: true)
-                    .Reference("leads", one => one.Leads, (one, target) =>
-                    {
-                        CallBack();
-                        _fault();
-                        one.Leads = target;
-                    })
-                    .Parent(one => one.TiedTo, (one, parent) =>
-                    {
-                        _fault();
-                        one.TiedTo = parent;
-                    });
-                if (_isDeferred)
-                    kind.Remove((shoal, one) => shoal.Destroy(one));
-            },
-            _onlyIfChanged, KindNames);
 
         /// <summary>What the designer of this release says of an entity; null if it is not in the level.</summary>
         private Known? Authored(string name)
@@ -252,18 +214,18 @@ public sealed class StoriesTests
 
         private bool Places(string name) => (_release + name[0] - 'a') % 4 != 0;
 
-        private static void Show(Float one, Known known) =>
+        private static void Show(TFloat one, Known known) =>
             (one.At, one.IsLit, one.Oil, one.Cargo) = (known.At!.Value, known.IsLit!.Value, known.Oil!.Value, known.Cargo);
 
-        private void Refer(Float one, Known known)
+        private void Refer(TFloat one, Known known)
         {
             one.Leads = Find(known.Leads);
             one.TiedTo = Find(known.Parent);
         }
 
-        private Float? Find(string? id) => id is null ? null : There.SingleOrDefault(one => one.Id.ToString() == id);
+        private TFloat? Find(string? id) => id is null ? null : There.SingleOrDefault(one => one.Id.ToString() == id);
 
-        private static void Tie(Float one, Float to)
+        private static void Tie(TFloat one, TFloat to)
         {
             for (var at = to; at is not null; at = at.TiedTo)
             {
@@ -273,7 +235,7 @@ public sealed class StoriesTests
             one.TiedTo = to;
         }
 
-        private void Take(Float taken)
+        private void Take(TFloat taken)
         {
             // The game clears what leads to it, as it has to.
             foreach (var one in There)
@@ -283,10 +245,10 @@ public sealed class StoriesTests
                 if (one.TiedTo == taken)
                     one.TiedTo = null;
             }
-            if (_isDeferred)
+            if (isDeferred)
                 _shoal.Destroy(taken);
             else
-                _shoal.All.Remove(taken);
+                _shoal.Take(taken);
         }
 
         private void Save(SaveForm form)
@@ -304,7 +266,7 @@ public sealed class StoriesTests
                 if (one.Leads is not null)
                     _lostLeads.Remove(id);
                 var (leads, parent) = (one.Leads?.Id.ToString() ?? _lostLeads.GetValueOrDefault(id), isKept ? _lostParents[id] : one.TiedTo?.Id.ToString());
-                var mayOmit = authored is not null && _onlyIfChanged;
+                var mayOmit = authored is not null && onlyIfChanged;
                 entities[id] = new Known(
                     one.Kind,
                     mayOmit && authored!.At == one.At ? null : one.At,
@@ -326,7 +288,7 @@ public sealed class StoriesTests
             var (bytes, entities, gone) = _saved!.Value;
             _isRestoring = true;
             var scenes = StateFile.FromBytes<ShoalSave>(bytes).Scenes;
-            if (_habit == Habit.LateIds)
+            if (habit == Habit.LateIds)
             {
                 var restoration = _live.BeginRestoreFrom(scenes, "shoal")!;
                 while (!restoration.Step(TimeSpan.FromMinutes(1)))
@@ -418,7 +380,7 @@ public sealed class StoriesTests
                 {
                     while (!restoration.Step(TimeSpan.Zero))
                     {
-                        if (_habit == Habit.LateIds)
+                        if (habit == Habit.LateIds)
                             EndFrame();
                     }
                     _restoration = null;
@@ -436,7 +398,7 @@ public sealed class StoriesTests
             {
                 for (var step = 0; step < after && !restoration.IsDone; step++)
                 {
-                    if (!restoration.Step(TimeSpan.Zero) && _habit == Habit.LateIds)
+                    if (!restoration.Step(TimeSpan.Zero) && habit == Habit.LateIds)
                         EndFrame();
                 }
                 _restoration = restoration.IsDone ? null : restoration;
@@ -454,7 +416,7 @@ public sealed class StoriesTests
 
         private string PrintAll() => string.Join('\n', There.OrderBy(one => one.Id.ToString(), StringComparer.Ordinal).Select(Print));
 
-        private static string Print(Float one) => Print(
+        private static string Print(TFloat one) => Print(
             one.Id.ToString(), one.Kind, one.At, one.IsLit, one.Oil, one.Cargo, one.Leads?.Id.ToString(), one.TiedTo?.Id.ToString());
 
         private static string Print(string id, Known known, Dictionary<string, Known> there) => Print(
@@ -463,5 +425,106 @@ public sealed class StoriesTests
 
         private static string Print(string id, string kind, Vector2 at, bool isLit, int oil, int? cargo, string? leads, string? parent) => string.Create(
             CultureInfo.InvariantCulture, $"{kind} {id} at {at} lit {isLit} oil {(isLit ? oil : -1)} cargo {cargo} leads {leads} tied to {parent}");
+    }
+
+    private sealed class BoundGame(bool onlyIfChanged, bool isDeferred, Habit habit) : Game<Shoal, Float>(onlyIfChanged, isDeferred, habit)
+    {
+        private readonly bool _onlyIfChanged = onlyIfChanged;
+        private readonly bool _isDeferred = isDeferred;
+        private readonly Habit _habit = habit;
+        private readonly List<(Float Entity, EntityId Id)> _late = [];
+
+        protected override bool KnowsStorks => Release % 3 != 2;
+
+        protected override LiveScene<Shoal> Take(Shoal shoal) => Bindings().Begin(shoal);
+
+        private SceneBindings<Shoal> Bindings()
+        {
+            var bindings = Described();
+            return _habit == Habit.LateIds ? bindings.SettleAfter(1) : bindings;
+        }
+
+        private Float Spawn(EntityId id, string kind)
+        {
+            var spawned = World.Add(new Float(_habit == Habit.LateIds ? default : id, kind));
+            if (_habit == Habit.LateIds)
+                _late.Add((spawned, id));
+            else if (_habit == Habit.SpawnsBeside && IsRestoring)
+                World.Spawn();
+            return spawned;
+        }
+
+        protected override void EndFrame()
+        {
+            foreach (var (entity, id) in _late)
+                entity.Id = id;
+            _late.Clear();
+            if (_isDeferred)
+                World.EndFrame();
+        }
+
+        private SceneBindings<Shoal> Described()
+        {
+            var names = new Queue<string>(KindNames);
+            return Described(names.Dequeue);
+        }
+
+        private string[] KindNames => KnowsStorks ? ["float", "stork"] : ["float"];
+
+        private SceneBindings<Shoal> Described(Func<string> nextName) => Shoal.Bindings(
+            kind =>
+            {
+                var name = nextName();
+                kind.Spawn((_, id) => Spawn(id, name)).Alive(one => one.Id != default && !World.IsDying(one));
+                Shoal.HasCargo(kind);
+                kind.Part("lamp", one => new FloatLamp(one.IsLit), (one, lamp) => one.IsLit = lamp.IsLit)
+                    .Part("oil", one => new OilLeft(one.Oil), (one, oil) =>
+                    {
+                        Fault();
+                        one.Oil = oil.Amount;
+                    }, when: one => one.IsLit, onlyIfChanged: true)
+                    .Reference("leads", one => one.Leads, (one, target) =>
+                    {
+                        CallBack();
+                        Fault();
+                        one.Leads = target;
+                    })
+                    .Parent(one => one.TiedTo, (one, parent) =>
+                    {
+                        Fault();
+                        one.TiedTo = parent;
+                    });
+                if (_isDeferred)
+                    kind.Remove((shoal, one) => shoal.Destroy(one));
+            },
+            _onlyIfChanged, KindNames);
+    }
+
+    private sealed class DeclaredGame<TShoal, TFloat>(bool onlyIfChanged, Habit habit) : Game<TShoal, TFloat>(onlyIfChanged, false, habit)
+        where TShoal : DeclaredShoal<TFloat>, ISceneType<TShoal>, new() where TFloat : DeclaredFloat<TFloat>
+    {
+        private readonly Habit _habit = habit;
+
+        protected override bool KnowsStorks => true;
+
+        protected override LiveScene<TShoal> Take(TShoal shoal)
+        {
+            shoal.Spawned = () =>
+            {
+                if (_habit == Habit.SpawnsBeside && IsRestoring)
+                    shoal.Spawn("float");
+            };
+            shoal.Put = (isReference) =>
+            {
+                if (isReference)
+                    CallBack();
+                Fault();
+            };
+            return LiveScene.Begin(shoal);
+        }
+
+        protected override void EndFrame()
+        {
+        }
     }
 }
