@@ -8,6 +8,11 @@ if (args.Length > 0 && args[0] == "full")
     BenchmarkDotNet.Running.BenchmarkSwitcher.FromAssembly(typeof(EntitiesFull).Assembly).Run(args.Length > 1 ? args[1..] : ["--filter", "*"]);
     return 0;
 }
+if (args is ["scene", var which])
+{
+    SceneBudgets.MeasureAlone(which);
+    return 0;
+}
 var only = args.SkipWhile(argument => argument != "--only").ElementAtOrDefault(1);
 var known = args.Skip(1).Where(argument => argument != only).All(argument => argument is "--json" or "--only");
 if (args.Length == 0 || args[0] != "quick" || !known || args.Contains("--only") && !Budgets.Groups.ContainsKey(only ?? ""))

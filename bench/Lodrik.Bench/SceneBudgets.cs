@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Globalization;
 using System.Numerics;
 using Lodrik.Scenes;
 
@@ -53,6 +54,9 @@ internal static class SceneBudgets
         var (linkedCapture, linkedRestore) = Measure(100_000, Linked, Link(Author(100_000)));
         yield return BudgetLine.Of("capture of 100,000 with a parent and a reference / 2 (us each)", linkedCapture, 2, 1);
         yield return BudgetLine.Of("restoration of 100,000 with a parent and a reference / 2 (us each)", linkedRestore, 2, 1);
+        foreach (var line in Declared())
+            yield return line;
+
         var (steps, idle) = Steps(200_000);
         yield return BudgetLine.Of("longest step of 2 ms, restoring 200,000 / of a loop that does nothing (ms)", steps[^1], idle[^1], 1.5);
         yield return BudgetLine.Of(
@@ -68,6 +72,56 @@ internal static class SceneBudgets
         Bindings.Begin(things).CaptureTo(all.Scenes, "marsh");
         yield return BudgetLine.Of(
             "save of 50,000 of which 200 changed / with all (KB)", StateFile.ToBytes(save, SaveForm.Binary).Length / 1e3, StateFile.ToBytes(all, SaveForm.Binary).Length / 1e3, 0.02);
+    }
+
+    /// <summary>
+    /// The same scenes, declared. Against getters and setters each is measured in a process of its own: code that both share is compiled for
+    /// the one that runs first, and a game has one of them.
+    /// </summary>
+    private static IEnumerable<BudgetLine> Declared()
+    {
+        var (bound, declared, linked) = (Alone("bound"), Alone("declared"), Alone("linked"));
+        yield return BudgetLine.Of("capture of 10,000, declared / half of 0.8 (us each)", declared.Capture, 0.4, 1);
+        yield return BudgetLine.Of("restoration of 10,000, declared / half of 0.8 (us each)", declared.Restore, 0.4, 1);
+        yield return BudgetLine.Of("capture of 10,000, declared / by getters and setters (us each)", declared.Capture, bound.Capture, 1);
+        yield return BudgetLine.Of("restoration of 10,000, declared / by getters and setters (us each)", declared.Restore, bound.Restore, 1);
+        yield return BudgetLine.Of("capture of 100,000 linked, declared / 2 (us each)", linked.Capture, 2, 1);
+        yield return BudgetLine.Of("restoration of 100,000 linked, declared / 2 (us each)", linked.Restore, 2, 1);
+
+        var live = LiveScene.Begin(SparseScene.Of(50_000));
+        var record = live.Capture();
+        live.Restore(record);
+        var before = GC.GetAllocatedBytesForCurrentThread();
+        record = live.Capture();
+        yield return BudgetLine.Of(
+            "capture of an unchanged entity of 50,000, declared / 1 (bytes allocated)", (GC.GetAllocatedBytesForCurrentThread() - before) / 50_000.0, 1, 1);
+        before = GC.GetAllocatedBytesForCurrentThread();
+        live.Restore(record);
+        yield return BudgetLine.Of(
+            "restoration of an unchanged entity of 50,000, declared / 1 (bytes allocated)", (GC.GetAllocatedBytesForCurrentThread() - before) / 50_000.0, 1, 1);
+    }
+
+    /// <summary>Measures one scene, for another process, and prints the two figures.</summary>
+    public static void MeasureAlone(string which)
+    {
+        var (capture, restore) = which switch
+        {
+            "bound" => Measure(10_000, Bindings, Author(10_000)),
+            "declared" => Measure(10_000, LiveScene.Begin(DeclaredScene.Of(10_000))),
+            _ => Measure(100_000, LiveScene.Begin(LinkedScene.Of(100_000))),
+        };
+        Console.WriteLine(FormattableString.Invariant($"{capture} {restore}"));
+    }
+
+    private static (double Capture, double Restore) Alone(string which)
+    {
+        using var process = Process.Start(new ProcessStartInfo(Environment.ProcessPath!, [Environment.GetCommandLineArgs()[0], "scene", which])
+        {
+            RedirectStandardOutput = true,
+        })!;
+        var printed = process.StandardOutput.ReadToEnd().Split(' ');
+        process.WaitForExit();
+        return (double.Parse(printed[0], CultureInfo.InvariantCulture), double.Parse(printed[1], CultureInfo.InvariantCulture));
     }
 
     private static List<Thing> Link(List<Thing> things)
@@ -130,9 +184,11 @@ internal static class SceneBudgets
         return (steps, idle);
     }
 
-    private static (double Capture, double Restore) Measure(int count, SceneBindings<List<Thing>> bindings, List<Thing> things)
+    private static (double Capture, double Restore) Measure(int count, SceneBindings<List<Thing>> bindings, List<Thing> things) =>
+        Measure(count, bindings.Begin(things));
+
+    private static (double Capture, double Restore) Measure<TScene>(int count, LiveScene<TScene> live)
     {
-        var live = bindings.Begin(things);
         var record = live.Capture();
         var (capture, restore) = (new List<double>(), new List<double>());
         for (var warm = Stopwatch.GetTimestamp(); Stopwatch.GetElapsedTime(warm) < TimeSpan.FromSeconds(1.5);)

@@ -151,7 +151,7 @@ internal sealed class EntitySource(EntityModel model, IReadOnlyList<EntityModel>
     private void WriteDescribe()
     {
         Line(Hidden);
-        Open($"static void {Scenes}IDeclaredMembers<{Self}>.DescribeMembers<TMembers>(ref TMembers members)");
+        Open($"static void {Scenes}IDeclaredMembers<{Self}>.DescribeMembers({Scenes}IEntityMembers<{Self}> members)");
         foreach (var link in model.Links.Where(link => link.Sort is LinkSort.Parent or LinkSort.InheritedParent))
             Line($"members.Parent<{EntityCode(link.Struct)}>();");
         foreach (var part in model.Parts)

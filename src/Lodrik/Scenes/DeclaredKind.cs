@@ -43,13 +43,16 @@ internal sealed class DeclaredKind<TScene, TEntity, TPlace>(
         TEntity.OnlyIfChanged
             || (members.Parts.Count > 0 && members.References.Count == 0 && members.Parts.TrueForAll(part => part.OnlyIfChanged));
 
+    // Asked for every entity, and known as soon as one is: then all kinds have been described.
+    private bool? _isFoundInParent;
+
     public override bool HasParent => members.Owner is not null || IsFoundInParent;
 
     public override bool HasSettled => TEntity.HasSettled || members.Settled.Count > 0;
 
     public override bool NamesParent => false;
 
-    public override bool IsFoundInParent => kinds.IsChild(typeof(TEntity));
+    public override bool IsFoundInParent => _isFoundInParent ?? kinds.IsChild(typeof(TEntity));
 
     public override bool MayReplace { get; } = members.Parts.Exists(part => part.MayReplace);
 
@@ -61,7 +64,11 @@ internal sealed class DeclaredKind<TScene, TEntity, TPlace>(
 
     public override IReadOnlyList<EntityLink<TScene, TEntity>> Links => members.References;
 
-    public override KindObjects<TScene> Gather(TScene scene) => new LiveObjects<TScene, TEntity>(this, scene);
+    public override KindObjects<TScene> Gather(TScene scene)
+    {
+        _isFoundInParent = kinds.IsChild(typeof(TEntity));
+        return new LiveObjects<TScene, TEntity>(this, scene);
+    }
 
     public bool IsGone(object entity) => TEntity.IsGone((TEntity)entity);
 

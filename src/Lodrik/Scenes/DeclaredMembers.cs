@@ -45,7 +45,7 @@ internal sealed class MemberCollector<TScene, TEntity>(string kind) : IEntityMem
     {
         Lists[^1].Known.Add(typeof(TComponent));
         var members = new MemberCollector<TScene, TComponent>(kind);
-        TComponent.DescribeMembers(ref members);
+        TComponent.DescribeMembers(members);
         foreach (var part in members.Parts)
             Parts.Add(Checked(new ComponentPart<TScene, TEntity, TComponents, TBase, TComponent>(part)));
         foreach (var link in members.References)
@@ -59,7 +59,7 @@ internal sealed class MemberCollector<TScene, TEntity>(string kind) : IEntityMem
     public void Derived<TDerived>() where TDerived : class, TEntity, IEntityType<TDerived>
     {
         var members = new MemberCollector<TScene, TDerived>(kind);
-        TDerived.DescribeMembers(ref members);
+        TDerived.DescribeMembers(members);
         foreach (var part in members.Parts)
             Parts.Add(Checked(new DerivedPart<TScene, TEntity, TDerived>(part)));
         foreach (var link in members.References)

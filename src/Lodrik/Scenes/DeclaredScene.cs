@@ -26,7 +26,7 @@ public static class DeclaredScene
     {
         ArgumentNullException.ThrowIfNull(bindings);
         var members = new MemberCollector<TScene, TEntity>(TEntity.Kind);
-        TEntity.DescribeMembers(ref members);
+        TEntity.DescribeMembers(members);
         var kind = new DeclaredKind<TScene, TEntity, TPlace>(TEntity.Kind, bindings.Declared, members);
         bindings.Add(kind);
         bindings.Declared.Add(typeof(TEntity), kind);
@@ -52,7 +52,7 @@ public static class DeclaredScene
         foreach (var name in names)
         {
             var members = new MemberCollector<TScene, TEntity>(name);
-            TEntity.DescribeMembers(ref members);
+            TEntity.DescribeMembers(members);
             derived(new DerivedClasses<TScene, TEntity>(members));
             var kind = new DeclaredKind<TScene, TEntity, TPlace>(name, bindings.Declared, members);
             bindings.Add(kind);

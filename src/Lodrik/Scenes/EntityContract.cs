@@ -60,7 +60,7 @@ public interface IDeclaredEntity;
 public interface IDeclaredMembers<TSelf> where TSelf : class
 {
     /// <summary>Names the parts and references, one after the other.</summary>
-    static abstract void DescribeMembers<TMembers>(ref TMembers members) where TMembers : IEntityMembers<TSelf>, allows ref struct;
+    static abstract void DescribeMembers(IEntityMembers<TSelf> members);
 }
 
 /// <summary>A class of components. Implemented by generated code.</summary>

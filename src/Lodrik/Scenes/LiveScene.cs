@@ -69,7 +69,8 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         {
             var taking = new SceneTaking<TScene>(live, this, record);
             taking.Declare(isWhole: !_bindings.OmitsUnchanged);
-            record.MakeRoom(live.Count);
+            if (!_bindings.OmitsUnchanged)
+                record.MakeRoom(live.Count);
             foreach (var index in order)
             {
                 RefuseUnspawnable(live.All[index]);
@@ -293,8 +294,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         var entity = live.All[index];
         try
         {
-            taking.Take(index, Open.Authored, !entity.Id.IsSpawned && Open.Manifest.ContainsKey(entity.Id), Open.Kept, this,
-                ParentOf(live, tree, index));
+            taking.Take(index, Open.Authored, Open.IsManifestAuthored ? null : Open.Manifest, Open.Kept, this, ParentOf(live, tree, index));
         }
         catch (Exception exception) when (exception is not (OutOfMemoryException or SaveException))
         {

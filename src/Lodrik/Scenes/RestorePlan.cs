@@ -54,7 +54,10 @@ public sealed class RestorePlan
     {
     }
 
-    /// <summary>What happens to each entity, of the save and of the live scene.</summary>
+    /// <summary>
+    /// What happens to each entity, of the save and of the live scene. Those that a save leaves out because they are as the designer left
+    /// them (<c>OnlyIfChanged</c>) are counted only.
+    /// </summary>
     public IReadOnlyList<RestoreStep> Steps => _steps;
 
     /// <summary>What in the save does not hold together and is passed over, such as a parent that is not there.</summary>
@@ -66,12 +69,15 @@ public sealed class RestorePlan
         _counts[(int)action]++;
     }
 
+    /// <summary>Counts an entity that is not in the save because it is as the designer left it.</summary>
+    internal void CountUnchanged() => _counts[(int)RestoreAction.AsAuthored]++;
+
     internal void AddWarning(string warning) => _warnings.Add(warning);
 
     /// <summary>How many entities something happens to.</summary>
     public int Count(RestoreAction action) => _counts[(int)action];
 
-    /// <summary>The entities that something happens to.</summary>
+    /// <summary>The entities that something happens to, as <see cref="Steps"/> has them.</summary>
     public IEnumerable<RestoreStep> Of(RestoreAction action) => Steps.Where(step => step.Action == action);
 
     /// <summary>
@@ -86,13 +92,13 @@ public sealed class RestorePlan
         var text = new StringBuilder();
         text.AppendJoin(", ",
             Enum.GetValues<RestoreAction>().Where(action => Count(action) > 0).Select(action => $"{Describe(action)} {Count(action)}"));
-        if (Steps.Count == 0)
+        if (_counts.Sum() == 0)
             text.Append("nothing to do");
         // What stays as it was authored is the normal case of a large scene, and is counted only.
         Append(text, lines, [.. Steps.Where(step => step.Action is not (RestoreAction.Update or RestoreAction.AsAuthored))
             .Take(lines > MostLines ? lines : lines + 1)
             .Select(step => $"{Describe(step.Action)} {step.Kind} {step.Id}: {step.Reason}")],
-                Steps.Count - Count(RestoreAction.Update) - Count(RestoreAction.AsAuthored));
+                _counts.Sum() - Count(RestoreAction.Update) - Count(RestoreAction.AsAuthored));
         Append(text, lines, [.. Warnings.Take(lines).Select(warning => $"warning: {warning}")], Warnings.Count);
         return text.ToString();
     }

@@ -16,6 +16,7 @@ internal sealed partial class RestorePlanner<TScene>
     private readonly SceneRecord _authored;
     private readonly Dictionary<EntityId, string> _manifest;
     private readonly bool _isManifestAuthored;
+    private NextEntity _nextUnsaved;
     private readonly LiveSet<TScene> _live;
     private readonly IEnumerable<int> _lookAround;
     private bool _isParentUnknown;
@@ -152,7 +153,7 @@ internal sealed partial class RestorePlanner<TScene>
         authoredOf.Fill(saved, -1);
         yield return 0;
         isThere.Fill(placed, false);
-        var unsaved = new List<int>();
+        var unsaved = new PooledList<int>();
         var (nextSaved, nextAuthored) = (default(NextEntity), default(NextEntity));
         for (var live = 0; live < _live.Count; live++)
         {
@@ -175,11 +176,12 @@ internal sealed partial class RestorePlanner<TScene>
             if (index % Batch == 0)
                 yield return 0;
         }
-        foreach (var live in unsaved)
+        for (var i = 0; i < unsaved.Count; i++)
         {
-            DecideUnsaved(live);
+            DecideUnsaved(unsaved[i]);
             yield return 0;
         }
+        unsaved.Release();
         foreach (var stray in _live.Strays)
             DecideStray(stray);
         foreach (var step in DecideAbsent(isThere))
@@ -324,19 +326,20 @@ internal sealed partial class RestorePlanner<TScene>
     private void DecideUnsaved(int liveIndex)
     {
         var live = _live.All[liveIndex];
+        var authored = live.Id.IsSpawned ? -1 : _authored.TryIndexOf(live.Id, ref _nextUnsaved);
         string? authoredKind = null;
         if (live.Id.IsSpawned)
             Remove(live, liveIndex, "it was spawned since the save");
         else if (_record.IsGone(live.Id))
             Remove(live, liveIndex, "it is gone in the save");
-        else if (!_manifest.TryGetValue(live.Id, out authoredKind))
+        else if ((authoredKind = KindOf(live.Id, authored)) is null)
             Remove(live, liveIndex, "it was brought into the scene since the save");
         else if (live.Kind.Name != authoredKind)
         {
             if (Remove(live, liveIndex, $"the designer placed a {authoredKind}"))
                 BringBackAuthored(live.Id, authoredKind, "the save does not mention it: it is as the designer left it");
         }
-        else if (IsOtherThanAuthored(live))
+        else if (IsOtherThanAuthored(live, authored))
         {
             Remove(live, liveIndex,
                 "something that is set only when one is created is another one than the designer made; it is created again");
@@ -344,19 +347,24 @@ internal sealed partial class RestorePlanner<TScene>
         }
         else
         {
-            _plan.Add(live.Id, live.Kind.Name, RestoreAction.AsAuthored, live.Kind.OmitsUnchanged
-                ? "it is in the save as the designer left it"
-                : "the save does not know it: it was placed by a later version of the game");
-            if (_authored.TryIndexOf(live.Id) is >= 0 and var index)
-                Target(_authored.EntityAt(index), live.Kind, -1, index, live.Slot);
+            if (live.Kind.OmitsUnchanged)
+                _plan.CountUnchanged();
+            else
+                _plan.Add(live.Id, live.Kind.Name, RestoreAction.AsAuthored,
+                    "the save does not know it: it was placed by a later version of the game");
+            if (authored >= 0)
+                Target(_authored.EntityAt(authored), live.Kind, -1, authored, live.Slot);
             else
                 _others.Add(live);
         }
     }
 
-    private bool IsOtherThanAuthored(LiveEntity<TScene> live) => live.Kind is { MayReplace: true, CanSpawn: true }
-        && _authored.TryIndexOf(live.Id) is >= 0 and var index
-        && live.Objects.MustReplace(live.Slot, new PutSource(_record, -1, _authored, index));
+    /// <summary>The kind of what the designer placed in this scene; null for what he did not.</summary>
+    private string? KindOf(EntityId id, int authored) =>
+        _isManifestAuthored && authored >= 0 ? _authored.EntityAt(authored).Kind : _manifest.GetValueOrDefault(id);
+
+    private bool IsOtherThanAuthored(LiveEntity<TScene> live, int authored) => live.Kind is { MayReplace: true, CanSpawn: true }
+        && authored >= 0 && live.Objects.MustReplace(live.Slot, new PutSource(_record, -1, _authored, authored));
 
     private void DecideStray(StrayEntity<TScene> stray) =>
         Remove(stray.Entity, -1, stray.Other is null ? "it has no id" : "another object has its id");

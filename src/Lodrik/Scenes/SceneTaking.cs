@@ -8,6 +8,7 @@ internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lo
 {
     private readonly TakenReferences _taken = new(lookup);
     private readonly List<EntityReference> _buffer = [];
+    private NextEntity _next;
 
     /// <summary>Says in the record what each kind consists of today, and makes room.</summary>
     /// <param name="isWhole">Whether most entities are going to have all parts.</param>
@@ -47,15 +48,17 @@ internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lo
     /// <summary>Takes an entity as a save has it: what is as the designer left it may be left out.</summary>
     /// <param name="index">Its place in the live scene.</param>
     /// <param name="authored">The scene as the designer left it.</param>
-    /// <param name="isPlaced">Whether the designer placed it in this scene.</param>
+    /// <param name="manifest">What the designer placed in this scene; null if that is what is in it as it was authored.</param>
     /// <param name="kept">What the game cannot show.</param>
     /// <param name="unknown">Gets what the entity refers to and no scene knows.</param>
     /// <param name="parent">What it belongs to.</param>
-    public void Take(int index, SceneRecord authored, bool isPlaced, KeptState kept, IUnknownTargets unknown, EntityId? parent)
+    public void Take(
+        int index, SceneRecord authored, IReadOnlyDictionary<EntityId, string>? manifest, KeptState kept, IUnknownTargets unknown, EntityId? parent)
     {
         var entity = live.All[index];
         var (id, kind) = (entity.Id, entity.Kind);
-        var authoredIndex = isPlaced ? authored.TryIndexOf(id) : -1;
+        var authoredIndex = id.IsSpawned || manifest?.ContainsKey(id) == false ? -1 : authored.TryIndexOf(id, ref _next);
+        var isPlaced = authoredIndex >= 0 || (!id.IsSpawned && manifest?.ContainsKey(id) == true);
         if (authoredIndex >= 0 && authored.EntityAt(authoredIndex).Kind != kind.Name)
             authoredIndex = -1;
         var was = authoredIndex >= 0 ? authored.EntityAt(authoredIndex) : default;

@@ -57,8 +57,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     {
     }
 
-    /// <param name="scenes">The scenes that the game has, if the options do not name any.</param>
-    /// <param name="build">Builds a scene at once; null where the options have what changes scenes.</param>
+    // The scenes are those that the game has, if the options do not name any. Without a function that builds one at once, the options have
+    // what changes scenes.
     internal GameSession(
         SaveStore<TSave> store, SceneBindings<TScene> bindings, SessionOptions<TSave> options, IReadOnlyCollection<string> scenes,
         Func<SceneChange, TScene>? build)
