@@ -117,7 +117,8 @@ internal sealed partial class ModelReader
         if (!IsEntityType(method.ReturnType))
         {
             Problem(Diagnostics.BadScene, method, type.Name,
-                $"'{method.Name}' is marked with [Spawns], and does neither give an object of a class that is marked with [EntityType] nor take one to add.");
+                $"'{method.Name}' is marked with [Spawns], and does neither give an object of a class that is marked with [EntityType] nor "
+                    + "take one to add.");
             return null;
         }
         return new SceneMethod(

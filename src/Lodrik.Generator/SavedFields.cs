@@ -13,7 +13,7 @@ internal static class SavedFields
 {
     private const string BackingField = ">k__BackingField";
 
-    private static readonly ConditionalWeakTable<IAssemblySymbol, IReadOnlyList<INamedTypeSymbol>> s_ofNumbers = new();
+    private static readonly ConditionalWeakTable<IAssemblySymbol, IReadOnlyList<INamedTypeSymbol>> FoundOfNumbers = new();
 
     public static IReadOnlyList<SavedFieldsDeclaration> Of(IAssemblySymbol assembly)
     {
@@ -29,7 +29,7 @@ internal static class SavedFields
             if (AssemblyOf(attribute) is not { } other)
                 continue;
             // Two types of one assembly may be given.
-            foreach (var type in s_ofNumbers.GetValue(other, OfNumbers).Where(adapted.Add))
+            foreach (var type in FoundOfNumbers.GetValue(other, OfNumbers).Where(adapted.Add))
                 named.Add(new SavedFieldsDeclaration(type, attribute.ApplicationSyntaxReference));
         }
         return named;
@@ -65,7 +65,8 @@ internal static class SavedFields
 
     private static bool IsNumber(ITypeSymbol type) => type.SpecialType is >= SpecialType.System_Boolean and <= SpecialType.System_Double;
 
-    private static IEnumerable<INamedTypeSymbol> All(INamespaceOrTypeSymbol container) => container.GetMembers().SelectMany(one => one switch
+    private static IEnumerable<INamedTypeSymbol> All(INamespaceOrTypeSymbol container) =>
+        container.GetMembers().SelectMany(one => one switch
     {
         INamespaceSymbol inner => All(inner),
         INamedTypeSymbol { DeclaredAccessibility: Accessibility.Public } type => All(type).Prepend(type),
@@ -113,7 +114,7 @@ internal static class SavedFields
         }
         foreach (var attribute in Attributes(assembly))
         {
-            if (AssemblyOf(attribute) is { } other && s_ofNumbers.GetValue(other, OfNumbers).Count == 0)
+            if (AssemblyOf(attribute) is { } other && FoundOfNumbers.GetValue(other, OfNumbers).Count == 0)
                 problems.Add(new DiagnosticModel(
                     Diagnostics.BadFields.Id, LocationModel.Of(attribute.ApplicationSyntaxReference),
                     new EquatableList<string>([other.Name, "that assembly has no public struct that consists of public numbers."])));

@@ -42,7 +42,7 @@ internal static class SceneKinds
         var call = (InvocationExpressionSyntax)context.Node;
         // Before the generated code is there, state types do not keep to what the calls ask of them, so that each call is a near miss.
         var found = context.SemanticModel.GetSymbolInfo(call, cancellation);
-        if ((found.Symbol ?? found.CandidateSymbols.FirstOrDefault()) is not IMethodSymbol method)
+        if ((found.Symbol ?? NearMiss(found.CandidateSymbols)) is not IMethodSymbol method)
             return [];
         var shapes = new TypeShapes(TypeCodecs.Of(context.SemanticModel.Compilation.Assembly));
         var owner = method.ContainingType.OriginalDefinition.ToDisplayString();
@@ -61,6 +61,10 @@ internal static class SceneKinds
             _ => [],
         };
     }
+
+    /// <summary>The method that is meant: one that takes plain values would have been found.</summary>
+    private static ISymbol? NearMiss(System.Collections.Immutable.ImmutableArray<ISymbol> candidates) =>
+        candidates.FirstOrDefault(one => one is IMethodSymbol { TypeArguments.Length: > 0 }) ?? candidates.FirstOrDefault();
 
     private static IEnumerable<BoundShape> ReadKind(
         GeneratorSyntaxContext context, InvocationExpressionSyntax call, CancellationToken cancellation)
@@ -115,7 +119,9 @@ internal static class SceneKinds
         switch (method.Name)
         {
             case "Part" or "OptionalPart" or "PartInto" when Constant(context, call, 0, cancellation) is { } name:
-                return (name, shapes.Of(method.TypeArguments[0].WithNullableAnnotation(NullableAnnotation.NotAnnotated)));
+                return (name, shapes.Of(method.TypeArguments.Length > 0
+                    ? method.TypeArguments[0].WithNullableAnnotation(NullableAnnotation.NotAnnotated)
+                    : ((INamedTypeSymbol)method.Parameters[1].Type).TypeArguments.Last()));
             case "Placement":
                 return ("placement", "Lodrik.Placement2D");
             case "Placement3D":

@@ -145,7 +145,7 @@ internal sealed class SceneSource
         Line($"static partial void Describe({Scenes}SceneBindings<{Own.TypeName}> bindings);");
         Line();
         Line(StateTypeSource.CodeMarks);
-        Line($"static {Scenes}SceneBindings<{Own.TypeName}> {Scenes}ISceneType<{Own.TypeName}>.Bindings => {CodeName}.Bindings;");
+        Line($"static {Scenes}SceneBindings<{Own.TypeName}> {Scenes}ISceneType<{Own.TypeName}>.MakeBindings() => {CodeName}.Make();");
         Line();
         Line(StateTypeSource.CodeMarks);
         Line($"static global::System.Collections.Generic.IReadOnlyList<string> {Scenes}ISceneType<{Own.TypeName}>.Names => "
@@ -199,12 +199,8 @@ internal sealed class SceneSource
 
     private void WriteBindings()
     {
-        Line($"private static {Scenes}SceneBindings<{Own.TypeName}> s_bindings;");
-        Line();
         Line("// Not before they are asked for: a catalogue of kinds has to be filled first.");
-        Line($"public static {Scenes}SceneBindings<{Own.TypeName}> Bindings => s_bindings ??= Make();");
-        Line();
-        Open($"private static {Scenes}SceneBindings<{Own.TypeName}> Make()");
+        Open($"public static {Scenes}SceneBindings<{Own.TypeName}> Make()");
         Line($"var bindings = new {Scenes}SceneBindings<{Own.TypeName}>();");
         if (_scene.Numbers is { } numbers)
             Line($"bindings.SpawnNumbers(static scene => scene.{numbers});");

@@ -47,7 +47,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
     }
 
     /// <summary>Gives a declared scene of the game, so that the parts of its entities are loaded as what they are.</summary>
-    public CompatibilityCheck<T> WithScenes<TScene>() where TScene : ISceneType<TScene> => WithScenes(TScene.Bindings);
+    public CompatibilityCheck<T> WithScenes<TScene>() where TScene : ISceneType<TScene> => WithScenes(TScene.MakeBindings());
 
     /// <summary>Gives the type of a section that a part of the game keeps beside the save root.</summary>
     public CompatibilityCheck<T> WithSection<TState>(string name) where TState : IStateType<TState>

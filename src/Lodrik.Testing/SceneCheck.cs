@@ -53,14 +53,15 @@ public static class SceneCheck
     }
 
     /// <summary>
-    /// Checks a declared scene, as the player would leave it: captured after it was played on, restored in place, into a scene that is built
+    /// Checks a declared scene, as the player would leave it: captured after it was played on, restored in place, into a scene that is
+    /// built
     /// anew, and into one from which everything was removed.
     /// </summary>
     /// <param name="build">Builds the scene as its designer left it.</param>
     /// <param name="play">Changes it, as a player would.</param>
     /// <exception cref="SceneCheckException">Something did not come back; the message names each entity and part.</exception>
     public static void Check<TScene>(Func<TScene> build, Action<TScene> play) where TScene : ISceneType<TScene> =>
-        TScene.Bindings.Check(build, play);
+        TScene.MakeBindings().Check(build, play);
 
     private static void Check<TScene>(SceneBindings<TScene> bindings, LiveScene<TScene> live, string inPlace)
     {

@@ -120,6 +120,20 @@ public sealed class ExampleTests : IDisposable
     }
 
     [Fact]
+    public void A_game_of_three_levels_is_saved_on_an_engine_s_nodes()
+    {
+        var run = ProgramRun.Of("SaltRoad", _folder, _folder);
+        Assert.Equal((0, ""), (run.Exit, run.Error));
+        Assert.Equal(
+            [
+                "After the flood: the sluice is open, health 10.",
+                "Loaded: the quest is done, the door stands.",
+                "The ford: the raft is at 4, 9, its lamp shows the way to the weir, and no chest is left.",
+            ],
+            run.Out.TrimEnd().Split('\n'));
+    }
+
+    [Fact]
     public void Every_kind_of_world_is_captured_and_put_back()
     {
         var run = ProgramRun.Of("SceneWorlds", _folder);

@@ -29,6 +29,17 @@ public sealed class SceneKindTests
     }
 
     [Fact]
+    public void Plain_values_are_parts()
+    {
+        var run = Run("b.Kind(\"crate\", w => w.A, k => k.Id(e => e.Name).Part(\"x\", e => e.X, (e, x) => e.X = x).Part(\"label\", e => e.Name, (e, name) => { })"
+            + ".Part(\"far\", e => (long)e.X, (e, far) => { }).Part(\"at\", e => new Vector2(e.X, 1), (e, at) => { }).Part(\"a\", e => new PA(e.X), (e, p) => { }));");
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+        Assert.Equal(
+            "a PA, at single*2, far int64, label text?, x int32", string.Join(", ", Shape(run).Kinds["crate"].OrderBy(part => part.Key).Select(part => $"{part.Key} {part.Value}")));
+    }
+
+    [Fact]
     public void A_name_that_cannot_be_known_is_warned_about_and_says_nothing_of_the_others()
     {
         var run = Run("var name = DateTime.Now.ToString(); b.Kind(name, w => w.A, k => { k.Id(e => e.Name); }); b.Kind(\"crate\", w => w.A, k => k.Id(e => e.Name));");

@@ -7,15 +7,15 @@ public static class LiveScene
 {
     /// <summary>Takes hold of a declared scene as the designer left it, before the player has changed anything.</summary>
     /// <exception cref="SceneException">An object of the scene has no id, or two have the same; or a getter of the game threw.</exception>
-    public static LiveScene<TScene> Begin<TScene>(TScene scene) where TScene : ISceneType<TScene> => TScene.Bindings.Begin(scene);
+    public static LiveScene<TScene> Begin<TScene>(TScene scene) where TScene : ISceneType<TScene> => TScene.MakeBindings().Begin(scene);
 
     /// <summary>Takes hold of a declared scene of which a manifest was stored: what that names and is not there now is gone.</summary>
     /// <exception cref="SceneException">An object of the scene has no id, or two have the same; or a getter of the game threw.</exception>
     public static LiveScene<TScene> Begin<TScene>(TScene scene, SceneManifest manifest) where TScene : ISceneType<TScene> =>
-        TScene.Bindings.Begin(scene, manifest);
+        TScene.MakeBindings().Begin(scene, manifest);
 
     /// <summary>For declared scenes that are there together: each is begun with the set.</summary>
-    public static SceneSet<TScene> BeginSet<TScene>() where TScene : ISceneType<TScene> => new(TScene.Bindings);
+    public static SceneSet<TScene> BeginSet<TScene>() where TScene : ISceneType<TScene> => new(TScene.MakeBindings());
 
     /// <summary>
     /// Takes hold of a scene as the designer left it, before the player has changed anything: what is there now is the manifest,

@@ -9,7 +9,7 @@ namespace Lodrik.Scenes;
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <typeparam name="TEntity">The game's own object.</typeparam>
 /// <remarks>All of it goes by getters and setters, so that an object's state may as well sit on another object of an engine.</remarks>
-public sealed class KindBinding<TScene, TEntity> where TEntity : notnull
+public sealed partial class KindBinding<TScene, TEntity> where TEntity : notnull
 {
     private readonly string _kind;
     private readonly List<EntityPart<TScene, TEntity>> _parts = [];

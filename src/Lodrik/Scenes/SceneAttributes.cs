@@ -9,7 +9,8 @@ namespace Lodrik.Scenes;
 /// <c>static partial void Describe(SceneBindings&lt;TScene&gt; bindings)</c> adds what attributes cannot say.
 /// </remarks>
 /// <param name="names">
-/// The names of the scenes of this class, where the game's code knows them. They are constants in a nested class <c>Scenes</c>, are all that
+/// The names of the scenes of this class, where the game's code knows them. They are constants in a nested class <c>Scenes</c>, are all
+/// that
 /// a session takes, and stand in the ledger. Without names, any name may be one.
 /// </param>
 [AttributeUsage(AttributeTargets.Class, Inherited = false)]

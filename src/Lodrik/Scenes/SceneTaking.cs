@@ -53,7 +53,8 @@ internal sealed class SceneTaking<TScene>(LiveSet<TScene> live, IEntityLookup lo
     /// <param name="unknown">Gets what the entity refers to and no scene knows.</param>
     /// <param name="parent">What it belongs to.</param>
     public void Take(
-        int index, SceneRecord authored, IReadOnlyDictionary<EntityId, string>? manifest, KeptState kept, IUnknownTargets unknown, EntityId? parent)
+        int index, SceneRecord authored, IReadOnlyDictionary<EntityId, string>? manifest, KeptState kept, IUnknownTargets unknown,
+            EntityId? parent)
     {
         var entity = live.All[index];
         var (id, kind) = (entity.Id, entity.Kind);

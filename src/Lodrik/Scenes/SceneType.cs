@@ -4,8 +4,10 @@ namespace Lodrik.Scenes;
 /// <typeparam name="TSelf">The scene.</typeparam>
 public interface ISceneType<TSelf> where TSelf : ISceneType<TSelf>
 {
-    /// <summary>What the objects of such a scene are. Made when it is first asked for.</summary>
-    static abstract SceneBindings<TSelf> Bindings { get; }
+    /// <summary>
+    /// Says what the objects of such a scene are. They are made anew for each session and each live scene, so that threads share none.
+    /// </summary>
+    static abstract SceneBindings<TSelf> MakeBindings();
 
     /// <summary>The names of the scenes of this class, as <see cref="SceneTypeAttribute"/> has them; empty where it has none.</summary>
     static abstract IReadOnlyList<string> Names { get; }

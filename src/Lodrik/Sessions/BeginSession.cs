@@ -25,7 +25,7 @@ public static class GameSession
         where TSave : class, IStateRoot<TSave>, ISessionSave where TScene : ISceneType<TScene>
     {
         ArgumentNullException.ThrowIfNull(build);
-        return new GameSession<TSave, TScene>(store, TScene.Bindings, options, TScene.Names, build);
+        return new GameSession<TSave, TScene>(store, TScene.MakeBindings(), options, TScene.Names, build);
     }
 
     /// <summary>
@@ -41,5 +41,5 @@ public static class GameSession
     /// </exception>
     public static GameSession<TSave, TScene> Begin<TSave, TScene>(SaveStore<TSave> store, SessionOptions<TSave> options)
         where TSave : class, IStateRoot<TSave>, ISessionSave where TScene : ISceneType<TScene> =>
-        new(store, TScene.Bindings, options, TScene.Names, null);
+        new(store, TScene.MakeBindings(), options, TScene.Names, null);
 }

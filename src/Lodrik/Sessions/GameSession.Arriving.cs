@@ -158,7 +158,8 @@ public sealed partial class GameSession<TSave, TScene>
         }
         catch (Exception exception) when (exception is not OutOfMemoryException && _request == request)
         {
-            var problem = InWords(exception, $"when it was asked for the scene \"{request.Shown.Scene}\"{(_build is null ? " (ChangeScene)" : "")}");
+            var problem = InWords(exception,
+                $"when it was asked for the scene \"{request.Shown.Scene}\"{(_build is null ? " (ChangeScene)" : "")}");
             TakeBack(request, problem);
             Tell();
             throw problem;

@@ -56,4 +56,23 @@ public sealed class ListGameTests
         Assert.Equal(("oilCan", "punt", "lantern"), (Marsh.Kinds.OilCan, Marsh.Kinds.Punt, Marsh.Kinds.Lantern));
         Assert.Equal(("state", "near", "passed"), (Lantern.Parts.State, Lantern.Parts.Near, Lantern.Parts.Passed));
     }
+
+    [Fact]
+    public void Scenes_of_one_class_are_played_on_many_threads() => Parallel.For(0, 400, new ParallelOptions { MaxDegreeOfParallelism = 8 }, run =>
+    {
+        var marsh = Marsh.AsDesigned();
+        var live = LiveScene.Begin(marsh);
+        for (var i = 0; i < 5; i++)
+            marsh.Lanterns.Add(new Lantern(marsh.Numbers.Next()) { Near = marsh.OilCans[run % 2], Passed = { marsh.Punts["punt"] }, TiedTo = marsh.Punts["punt"] });
+        var record = live.Capture();
+        marsh.Lanterns.Clear();
+        live.Restore(record);
+        Assert.Equal(5, marsh.Lanterns.Count);
+        Assert.All(marsh.Lanterns, lantern =>
+        {
+            Assert.Same(marsh.OilCans[run % 2], lantern.Near);
+            Assert.Same(marsh.Punts["punt"], Assert.Single(lantern.Passed));
+            Assert.Same(marsh.Punts["punt"], lantern.TiedTo);
+        });
+    });
 }

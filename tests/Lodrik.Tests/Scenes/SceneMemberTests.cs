@@ -52,6 +52,62 @@ public sealed class SceneMemberTests
         Assert.Equal((0f, Vector2.One), (new Placement2D(Vector2.Zero).Rotation, new Placement2D(Vector2.Zero).Scale));
     }
 
+    [Theory]
+    [InlineData(SaveForm.Json)]
+    [InlineData(SaveForm.Xml)]
+    [InlineData(SaveForm.Binary)]
+    public void Plain_values_are_parts(SaveForm form)
+    {
+        var tank = new Tank();
+        var live = new SceneBindings<Tank>().Kind("tank", one => new[] { one }, kind => kind
+            .Id(_ => "tank")
+            .Part("open", one => one.IsOpen, (one, value) => one.IsOpen = value)
+            .Part("eels", one => one.Eels, (one, value) => one.Eels = value, onlyIfChanged: true)
+            .Part("drops", one => one.Drops, (one, value) => one.Drops = value)
+            .Part("salt", one => one.Salt, (one, value) => one.Salt = value)
+            .Part("age", one => one.Age, (one, value) => one.Age = value)
+            .Part("label", one => one.Label, (one, value) => one.Label = value)
+            .Part("at", one => one.At, (one, value) => one.At = value)
+            .Part("flow", one => one.Flow, (one, value) => one.Flow = value)).Begin(tank);
+        var untouched = new ShoalSave();
+        untouched.Scenes.Put("tank", live.Capture());
+        Assert.DoesNotContain("\"eels\": 0", StateFile.ToText(untouched), StringComparison.Ordinal);
+        tank.Fill(true, 7, 1L << 40, 0.25f, 1e-30, "eels & salt", new(1, 2), new(3, 4, 5));
+        var record = Shoal.Through(live.Capture(), form);
+        var filled = tank.ToString();
+        tank.Fill(false, 0, 0, 0, 0, null, default, default);
+        live.Restore(record);
+        Assert.Equal(filled, tank.ToString());
+        Assert.Throws<SceneException>(() => new SceneBindings<Tank>().Kind("tank", one => new[] { one }, kind => kind
+            .Id(_ => "tank").Part("eels", one => one.Eels, (one, value) => one.Eels = value).Part("eels", one => one.Age, (one, value) => one.Age = value)));
+        Assert.Throws<ArgumentNullException>(() => new SceneBindings<Tank>().Kind("tank", one => new[] { one }, kind => kind
+            .Id(_ => "tank").Part("label", one => one.Label, (Action<Tank, string>)null!)));
+    }
+
+    private sealed class Tank
+    {
+        public bool IsOpen { get; set; }
+
+        public int Eels { get; set; }
+
+        public long Drops { get; set; }
+
+        public float Salt { get; set; }
+
+        public double Age { get; set; }
+
+        public string? Label { get; set; }
+
+        public Vector2 At { get; set; }
+
+        public Vector3 Flow { get; set; }
+
+        public void Fill(bool isOpen, int eels, long drops, float salt, double age, string? label, Vector2 at, Vector3 flow) =>
+            (IsOpen, Eels, Drops, Salt, Age, Label, At, Flow) = (isOpen, eels, drops, salt, age, label, at, flow);
+
+        public override string ToString() => $"{IsOpen} {Eels} {Drops} {Salt} {Age} {Label} {At} {Flow}";
+    }
+
     [Fact]
     public void A_part_that_stays_is_read_into_with_all_that_it_holds_and_its_hooks_see_the_live_object()
     {
