@@ -9,81 +9,93 @@ public static class Drift
 {
     private static readonly SceneBindings<World> Bindings = new SceneBindings<World>()
         .SpawnNumbers(world => world.Numbers)
-        .Kind("flotsam", world => world.Alive.Select(number => new Entity(world, number)), entity => entity
-            .Id(one => one.World.Ids[one.Number])
-            .Part("drift", one => new Drifting(one.World.At[one.Number], one.World.Speed[one.Number]), (one, drift) =>
-                (one.World.At[one.Number], one.World.Speed[one.Number]) = (drift.At, drift.Speed))
+        .Table("flotsam", world => world.Ids, flotsam => flotsam
+            .Column("body", world => world.Bodies)
             // A component that not every entity has: after loading those have it that had it.
-            .OptionalPart<Lamp>("lamp", one => one.World.Lamps.TryGetValue(one.Number, out var oil) ? new Lamp(oil) : null, (one, lamp) => one.World.PutLamp(one.Number, lamp?.Oil))
-            .Spawn((world, id) => new Entity(world, world.Create(id)))
-            .Remove((world, one) => world.Destroy(one.Number)));
+            .Column("lamp", world => world.Lamps)
+            .Parent(world => world.TiedTo)
+            .Spawn((world, id) => world.Create(id))
+            .Remove((world, number) => world.Destroy(number)));
 
     public static IEnumerable<string> Play()
     {
         var world = new World();
         var live = Bindings.Begin(world);
         var crate = world.Create(world.Numbers.Next());
-        world.At[crate] = new Vector2(1, 2);
+        world.Bodies[crate].At = new Vector2(1, 2);
         var raft = world.Create(world.Numbers.Next());
-        world.Speed[raft] = new Vector2(0.5f, 0);
-        world.Lamps[raft] = 7;
+        world.Bodies[raft].Speed = new Vector2(0.5f, 0);
+        world.Lamps[raft] = new Lamp(7);
+        world.TiedTo[crate] = raft;
         var record = live.Capture();
         yield return Print(world);
 
         world.Destroy(raft);
-        world.Lamps[crate] = 1;
-        world.At[crate] = new Vector2(9, 9);
+        world.Lamps[crate] = new Lamp(1);
+        world.Bodies[crate].At = new Vector2(9, 9);
         world.Create(world.Numbers.Next());
         yield return Print(world);
         live.Restore(record);
         yield return Print(world);
     }
 
-    private static string Print(World world) => string.Join(", ", world.Alive.OrderBy(number => world.Ids[number]).Select(number =>
-        FormattableString.Invariant($"{world.Ids[number]} at ({world.At[number].X:0.#}, {world.At[number].Y:0.#}){(world.Lamps.TryGetValue(number, out var oil) ? $" with {oil} l" : "")}")));
-
-    private readonly record struct Entity(World World, int Number);
+    private static string Print(World world) => string.Join(", ", world.Alive.Select(number =>
+        FormattableString.Invariant($"{world.Ids[number]} at ({world.Bodies[number].At.X:0.#}, {world.Bodies[number].At.Y:0.#})")
+        + (world.Lamps.TryGetValue(number, out var lamp) ? $" with {lamp.Oil} l" : "")
+        + (world.TiedTo.TryGetValue(number, out var other) ? $" tied to {world.Ids[other]}" : "")));
 }
 
 public sealed class World
 {
-    private int _next;
+    private int _top;
 
-    public Dictionary<int, EntityId> Ids { get; } = [];
-    public Dictionary<int, Vector2> At { get; } = [];
-    public Dictionary<int, Vector2> Speed { get; } = [];
-    public Dictionary<int, int> Lamps { get; } = [];
+    /// <summary>An id for each entity; the places of those that are not set are free.</summary>
+    public EntityId[] Ids { get; private set; } = new EntityId[2];
+
+    /// <summary>All have a body.</summary>
+    public Body[] Bodies { get; private set; } = new Body[2];
+
+    /// <summary>Some have a lamp.</summary>
+    public Dictionary<int, Lamp> Lamps { get; } = [];
+
+    public Dictionary<int, int> TiedTo { get; } = [];
+
     public SpawnNumbers Numbers { get; } = new();
-    public IReadOnlyList<int> Alive => [.. Ids.Keys];
+
+    public IEnumerable<int> Alive => Enumerable.Range(0, _top).Where(number => Ids[number] != default).OrderBy(number => Ids[number]);
 
     public int Create(EntityId id)
     {
-        var number = _next++;
-        Ids.Add(number, id);
-        At.Add(number, default);
-        Speed.Add(number, default);
+        var number = Array.FindIndex(Ids, 0, _top, one => one == default);
+        if (number < 0)
+        {
+            number = _top++;
+            if (number == Ids.Length)
+            {
+                var (ids, bodies) = (Ids, Bodies);
+                Array.Resize(ref ids, 2 * number);
+                Array.Resize(ref bodies, 2 * number);
+                (Ids, Bodies) = (ids, bodies);
+            }
+        }
+        (Ids[number], Bodies[number]) = (id, default);
         return number;
-    }
-
-    public void PutLamp(int number, int? oil)
-    {
-        if (oil is { } litres)
-            Lamps[number] = litres;
-        else
-            Lamps.Remove(number);
     }
 
     public void Destroy(int number)
     {
-        Ids.Remove(number);
-        At.Remove(number);
-        Speed.Remove(number);
+        Ids[number] = default;
         Lamps.Remove(number);
+        TiedTo.Remove(number);
     }
 }
 
 [StateType]
-public partial record struct Drifting(Vector2 At, Vector2 Speed);
+public partial struct Body
+{
+    public Vector2 At;
+    public Vector2 Speed;
+}
 
 [StateType]
 public partial record struct Lamp(int Oil);

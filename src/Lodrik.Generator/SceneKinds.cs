@@ -25,7 +25,7 @@ internal static class SceneKinds
     private const string AnyKind = "*";
 
     private static readonly HashSet<string> Calls =
-        ["Kind", "Part", "OptionalPart", "PartInto", "Placement", "Placement3D",
+        ["Kind", "Table", "Column", "Part", "OptionalPart", "PartInto", "Placement", "Placement3D",
             "Active", "Name", "Reference", "ReferenceId", "ReferenceList", "FormerKind", "Register"];
 
     public static bool IsCandidate(SyntaxNode node) =>
@@ -48,11 +48,12 @@ internal static class SceneKinds
         var owner = method.ContainingType.OriginalDefinition.ToDisplayString();
         return owner switch
         {
-            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "Kind" => ReadKind(context, call, cancellation),
+            "Lodrik.Scenes.SceneBindings<TScene>" when method.Name is "Kind" or "Table" => ReadKind(context, call, cancellation),
             "Lodrik.Scenes.SceneBindings<TScene>" when method.Name == "FormerKind" && Constant(context, call, 0, cancellation) is { } former
                 && Constant(context, call, 1, cancellation) is { } today =>
                 [new BoundShape("formerKinds", former, "", today, new EquatableList<string>([]))],
-            "Lodrik.Scenes.KindBinding<TScene, TEntity>" when ReadPart(context, call, method, shapes, cancellation) is { } part =>
+            "Lodrik.Scenes.KindBinding<TScene, TEntity>" or "Lodrik.Scenes.TableBinding<TScene>" when ReadPart(context, call, method,
+                shapes, cancellation) is { } part =>
                 KindsAround(context, call, cancellation).Select(kind =>
                     new BoundShape("kinds", kind, part.Name, part.Shape, DescribedBy(shapes))),
             "Lodrik.GameSession<TSave, TScene>" when method is { Name: "Register", TypeArguments.Length: 1 }
@@ -64,7 +65,9 @@ internal static class SceneKinds
 
     /// <summary>The method that is meant: one that takes plain values would have been found.</summary>
     private static ISymbol? NearMiss(System.Collections.Immutable.ImmutableArray<ISymbol> candidates) =>
-        candidates.FirstOrDefault(one => one is IMethodSymbol { TypeArguments.Length: > 0 }) ?? candidates.FirstOrDefault();
+        candidates.FirstOrDefault(one =>
+            one is IMethodSymbol { TypeArguments: var arguments } && arguments.FirstOrDefault() is not (null or ITypeParameterSymbol))
+            ?? candidates.FirstOrDefault(one => one is IMethodSymbol { TypeArguments.Length: > 0 }) ?? candidates.FirstOrDefault();
 
     private static IEnumerable<BoundShape> ReadKind(
         GeneratorSyntaxContext context, InvocationExpressionSyntax call, CancellationToken cancellation)
@@ -118,7 +121,7 @@ internal static class SceneKinds
     {
         switch (method.Name)
         {
-            case "Part" or "OptionalPart" or "PartInto" when Constant(context, call, 0, cancellation) is { } name:
+            case "Part" or "Column" or "OptionalPart" or "PartInto" when Constant(context, call, 0, cancellation) is { } name:
                 return (name, shapes.Of(method.TypeArguments.Length > 0
                     ? method.TypeArguments[0].WithNullableAnnotation(NullableAnnotation.NotAnnotated)
                     : ((INamedTypeSymbol)method.Parameters[1].Type).TypeArguments.Last()));
@@ -192,7 +195,7 @@ internal static class SceneKinds
     {
         var found = model.GetSymbolInfo(call, cancellation);
         method = (found.Symbol ?? found.CandidateSymbols.FirstOrDefault()) as IMethodSymbol;
-        return method is { Name: "Kind", ContainingType.Name: "SceneBindings" } && call.ArgumentList.Arguments.Count > 0;
+        return method is { Name: "Kind" or "Table", ContainingType.Name: "SceneBindings" } && call.ArgumentList.Arguments.Count > 0;
     }
 
     private static string? Constant(

@@ -285,18 +285,23 @@ internal sealed class SceneSource
 
     private static string? AddTo(ScenePlace place) => place.Shape switch
     {
-        PlaceShape.List or PlaceShape.Collection => $"{place.Target}.Add(entity);",
+        PlaceShape.List => $"{place.Target}.Add(entity);",
+        // Some collections have it from the interface only.
+        PlaceShape.Collection => $"({AsCollection(place)}).Add(entity);",
         PlaceShape.Map when KeyOf(place, "creation.Id") is { } key => $"{place.Target}[{key}] = entity;",
         PlaceShape.Single => $"{place.Target} = entity;",
         _ => null,
     };
 
+    private static string AsCollection(ScenePlace place) =>
+        $"(global::System.Collections.Generic.ICollection<{place.ItemType}>){place.Target}";
+
     private static string? RemoveFrom(ScenePlace place, EntityModel entity) => place.Shape switch
     {
         PlaceShape.List => $"{Scenes}DeclaredScene.Remove({place.Target}, entity);",
-        PlaceShape.Collection => $"{place.Target}?.Remove(entity);",
+        PlaceShape.Collection => $"({AsCollection(place)})?.Remove(entity);",
         PlaceShape.Map when KeyOf(place, $"{Scenes}DeclaredScene.IdOf<{entity.TypeName}>(entity)") is { } key =>
-            $"{place.Target}?.Remove({key});",
+            $"{Scenes}DeclaredScene.Remove({place.Target}, {key}, entity);",
         PlaceShape.Single => $"if (ReferenceEquals({place.Target}, entity)) {place.Target} = null;",
         _ => null,
     };

@@ -142,7 +142,7 @@ public sealed class ExampleTests : IDisposable
         var creatures = lines.FindAll(line => line.StartsWith("Heron grey", StringComparison.Ordinal));
         Assert.Equal(creatures[0], creatures[1]);
         Assert.Contains("3 of 10000 reeds in the save: reed-12, reed-13, reed-4711", lines);
-        Assert.Equal(2, lines.Count(line => line == "#1 at (1, 2), #2 at (0, 0) with 7 l"));
+        Assert.Equal(2, lines.Count(line => line == "#1 at (1, 2) tied to #2, #2 at (0, 0) with 7 l"));
         Assert.Contains("4 placed: 1 new, 1 moved, 1 gone, 0 not to be told apart", lines);
     }
 

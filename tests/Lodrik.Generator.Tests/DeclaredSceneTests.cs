@@ -1,3 +1,4 @@
+using Microsoft.CodeAnalysis;
 using Xunit;
 
 namespace Lodrik.Generator.Tests;
@@ -90,6 +91,62 @@ public sealed class DeclaredSceneTests
         var run = new GeneratorRun(LanternWith("public Lantern? Near { get; set; } [Children] public List<Lantern> Under { get; } = [];"));
         Assert.Empty(run.Problems);
         Assert.Empty(run.Complaints);
+    }
+
+    [Theory]
+    [InlineData("public IList<Lantern> Lanterns { get; } = new List<Lantern>();")]
+    [InlineData("public ICollection<Lantern> Lanterns { get; set; } = new HashSet<Lantern>();")]
+    [InlineData("public HashSet<Lantern>? Lanterns;")]
+    [InlineData("public System.Collections.ObjectModel.ObservableCollection<Lantern> Lanterns { get; } = [];")]
+    [InlineData("public LinkedList<Lantern> Lanterns { get; } = new();")]
+    [InlineData("public SortedSet<Lantern> Lanterns { get; } = [];")]
+    [InlineData("public SortedList<long, Lantern> Lanterns { get; } = [];")]
+    [InlineData("public Dictionary<EntityId, Lantern> Lanterns { get; private set; } = [];")]
+    [InlineData("public Dictionary<int, Lantern?> Lanterns { get; } = [];")]
+    [InlineData("public Lantern? @event { get; set; }")]
+    [InlineData("public Lantern? Only;")]
+    [InlineData("[Entities] private readonly List<Lantern> _lanterns = [];")]
+    [InlineData("[Entities] private IEnumerable<Lantern> All() => []; [Spawns] private static Lantern Make(long number) => new(number); [Removes] private void Take(Lantern one) { }")]
+    [InlineData("[Entities] public Lantern?[] Slots { get; } = new Lantern?[4]; [Spawns] public void Hang(Lantern one) => Slots[0] = one; [Removes] public void Take(Lantern one) => Slots[0] = null;")]
+    public void A_scene_has_its_entities_wherever_games_have_them(string member)
+    {
+        var run = new GeneratorRun(Lantern + "[SceneType] public partial class Marsh { " + Numbers + member + " }");
+        Assert.Empty(run.Problems);
+        Assert.DoesNotContain("error", string.Join("; ", run.Complaints), StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("public partial class Lantern { public required EntityId Id { get; init; } }")]
+    [InlineData("public partial class Lantern { public EntityId Id; }")]
+    [InlineData("public partial class Lantern { private Lantern() { } public EntityId Id { get; private set; } }")]
+    [InlineData("public partial record class Lantern(EntityId Id) { public Lantern? Next { get; set; } }")]
+    [InlineData("public sealed partial record Lantern(EntityId Id, int Oil);")]
+    [InlineData("internal partial class Lantern(EntityId id) { public EntityId Id { get; } = id; internal int Hidden { get; set; } [Saved] private int _oil = 3; public int Double => _oil * 2; }")]
+    [InlineData("public partial class Lantern(EntityId id) { public EntityId Id => id; public int @class { get; set; } [Part(\"a b/c\")] public string @string { get; set; } = \"\"; }")]
+    [InlineData("public partial class Lantern(EntityId id) { public EntityId Id { get; } = id; public int State { get; set; } public int Row { get; set; } public int Entity { get; set; } public int Scene { get; set; } public int Creation { get; set; } }")]
+    [InlineData("public partial class Lantern(EntityId id) { public EntityId Id { get; } = id; public const int Most = 3; public static int Count; public int this[int i] => i; public event Action? Lit; public void Light() => Lit?.Invoke(); }")]
+    [InlineData("public partial class Lantern(EntityId id) { public EntityId Id { get; } = id; public Lantern[] Others { get; set; } = []; public HashSet<Lantern> Seen { get; } = []; public IReadOnlyList<Lantern> Read { get; set; } = []; }")]
+    [InlineData("public partial class Lantern(EntityId id, string label = \"none\") { public EntityId Id { get; } = id; public string Label { get; } = label; }")]
+    [InlineData("public partial class Lantern(EntityId id) : System.ComponentModel.INotifyPropertyChanged { public EntityId Id { get; } = id; public event System.ComponentModel.PropertyChangedEventHandler? PropertyChanged; private int _oil; public int Oil { get => _oil; set { _oil = value; PropertyChanged?.Invoke(this, new(nameof(Oil))); } } }")]
+    public void Entities_are_classes_of_any_kind(string lantern)
+    {
+        var isPublic = lantern.StartsWith("public", StringComparison.Ordinal);
+        var run = new GeneratorRun("namespace @if.Lights { public partial class Outer { [EntityType(\"lantern\")] " + lantern + " [SceneType] "
+            + (isPublic ? "public" : "internal") + " partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; } } }");
+        Assert.Empty(run.Problems);
+        Assert.DoesNotContain("error", string.Join("; ", run.Complaints), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void An_edit_elsewhere_costs_nothing()
+    {
+        foreach (var step in (string[])["EntityModel", "SceneModel"])
+        {
+            var reasons = new GeneratorRun(LanternWith("public int Oil { get; set; }")).ReasonsAfter(source => source + "\npublic class Unrelated { int _x = 1; }", step);
+            Assert.True(Assert.Single(reasons) is IncrementalStepRunReason.Cached or IncrementalStepRunReason.Unchanged, step);
+        }
+        var edited = new GeneratorRun(LanternWith("public int Oil { get; set; }")).ReasonsAfter(source => source.Replace("int Oil", "long Oil", StringComparison.Ordinal), "EntityModel");
+        Assert.Equal(IncrementalStepRunReason.Modified, Assert.Single(edited));
     }
 
     [Fact]

@@ -94,12 +94,12 @@ internal sealed class GeneratorRun
     public string Source(string hint) => Result.GeneratedSources.Single(source => source.HintName == hint).SourceText.ToString();
 
     /// <summary>Why each model is there after the source was edited: new, cached, unchanged …</summary>
-    public IReadOnlyList<IncrementalStepRunReason> ReasonsAfter(Func<string, string> edit)
+    public IReadOnlyList<IncrementalStepRunReason> ReasonsAfter(Func<string, string> edit, string step = StateTypeGenerator.ModelStep)
     {
         var before = _compilation.SyntaxTrees.Single();
         var after = CSharpSyntaxTree.ParseText(edit(before.ToString()), Parsing, "Game.cs");
         var result = _driver.RunGenerators(_compilation.ReplaceSyntaxTree(before, after)).GetRunResult().Results.Single();
-        return [.. result.TrackedSteps[StateTypeGenerator.ModelStep].SelectMany(step => step.Outputs).Select(output => output.Reason)];
+        return [.. result.TrackedSteps[step].SelectMany(one => one.Outputs).Select(output => output.Reason)];
     }
 
     private string At(Location location) =>

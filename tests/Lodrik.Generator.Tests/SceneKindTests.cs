@@ -40,6 +40,17 @@ public sealed class SceneKindTests
     }
 
     [Fact]
+    public void Columns_of_tables_are_parts()
+    {
+        var run = Run("b.Table(\"newt\", w => new EntityId[2], t => t.Column(\"all\", w => new PA[2]).Column(\"list\", w => new List<PA>()).Column(\"some\", w => new Dictionary<int, PB>())"
+            + ".Reference(\"chases\", w => new Dictionary<int, int>()));");
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+        Assert.Equal(
+            "all PA, chases reference?, list PA, some PB", string.Join(", ", Shape(run).Kinds["newt"].OrderBy(part => part.Key).Select(part => $"{part.Key} {part.Value}")));
+    }
+
+    [Fact]
     public void A_name_that_cannot_be_known_is_warned_about_and_says_nothing_of_the_others()
     {
         var run = Run("var name = DateTime.Now.ToString(); b.Kind(name, w => w.A, k => { k.Id(e => e.Name); }); b.Kind(\"crate\", w => w.A, k => k.Id(e => e.Name));");

@@ -58,8 +58,8 @@ public static class DeclaredScene
             bindings.Add(kind);
             kinds.Add(name, kind);
         }
-        bindings.Declared.Add(typeof(TEntity), [.. kinds.Values], entity => kinds.GetValueOrDefault(kindOf((TEntity)entity))
-            ?? throw new SceneException(
+        bindings.Declared.Add(typeof(TEntity), [.. kinds.Values], entity =>
+            kindOf((TEntity)entity) is { } name && kinds.TryGetValue(name, out var kind) ? kind : throw new SceneException(
                 SaveErrorCode.SceneConflict, $"An object of the scene is of the kind \"{kindOf((TEntity)entity)}\", which is not named.",
                 remedy: $"Named are: {string.Join(", ", kinds.Keys)}."));
     }
@@ -84,6 +84,26 @@ public static class DeclaredScene
             if (ReferenceEquals(list[i], entity))
             {
                 list.RemoveAt(i);
+                return;
+            }
+        }
+    }
+
+    /// <summary>Removes an object from a dictionary, where the game may have put it under another key than its id.</summary>
+    public static void Remove<TKey, T>(IDictionary<TKey, T>? entities, TKey key, T entity) where T : class
+    {
+        if (entities is null)
+            return;
+        if (key is not null && entities.TryGetValue(key, out var found) && ReferenceEquals(found, entity))
+        {
+            entities.Remove(key);
+            return;
+        }
+        foreach (var (other, one) in entities)
+        {
+            if (ReferenceEquals(one, entity))
+            {
+                entities.Remove(other);
                 return;
             }
         }

@@ -52,6 +52,18 @@ public sealed partial class KindBinding<TScene, TEntity> where TEntity : notnull
         return this;
     }
 
+    /// <summary>How to get an object's id, where the scene knows it.</summary>
+    internal void Id(Func<TScene, TEntity, EntityId> take) => TakeId = take;
+
+    /// <summary>A part that an object may have or not, by the scene.</summary>
+    internal void OptionalPart<TPart>(
+        string name, Func<TScene, TEntity, bool> has, Func<TScene, TEntity, TPart?> take, Action<TScene, TEntity, TPart> put,
+        Action<TScene, TEntity> clear) where TPart : IStateType<TPart>
+    {
+        CheckMember(name, take, put);
+        _parts.Add(new StatePart<TScene, TEntity, TPart>(name, take, put, clear, when: null, onlyIfChanged: false, has));
+    }
+
     /// <summary>
     /// Which of the objects are in the scene: engines keep a destroyed object in their lists until the end of the frame, and a new one may
     /// have no id before its first. All of them, if this is not said.

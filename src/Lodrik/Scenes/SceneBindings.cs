@@ -53,6 +53,38 @@ public sealed class SceneBindings<TScene>
         string kind, Func<TScene, IEnumerable<TEntity>> entities, Action<KindBinding<TScene, TEntity>> describe) where TEntity : notnull =>
         Bind([kind], entities, null, describe);
 
+    /// <summary>Binds a kind whose entities are numbers: the places in a list of ids, of which those that are not set are free.</summary>
+    /// <param name="kind">The kind's name in the save.</param>
+    /// <param name="ids">Gets the ids, such as an array of the scene's.</param>
+    /// <param name="describe">Says what the entities have, and how they come and go.</param>
+    /// <exception cref="SceneException">The description cannot work; the message says why.</exception>
+    public SceneBindings<TScene> Table(string kind, Func<TScene, IReadOnlyList<EntityId>> ids, Action<TableBinding<TScene>> describe)
+    {
+        ArgumentNullException.ThrowIfNull(ids);
+        ArgumentNullException.ThrowIfNull(describe);
+        return Kind<int>(kind, scene => Taken(ids(scene)), one => describe(
+            new TableBinding<TScene>(one, (scene, number) => ids(scene) is var all && number < all.Count ? all[number] : default)));
+    }
+
+    /// <summary>Binds a kind whose entities are numbers: the keys of a dictionary of ids.</summary>
+    /// <inheritdoc cref="Table(string, Func{TScene, IReadOnlyList{EntityId}}, Action{TableBinding{TScene}})"/>
+    public SceneBindings<TScene> Table(string kind, Func<TScene, Dictionary<int, EntityId>> ids, Action<TableBinding<TScene>> describe)
+    {
+        ArgumentNullException.ThrowIfNull(ids);
+        ArgumentNullException.ThrowIfNull(describe);
+        return Kind<int>(kind, scene => ids(scene).Keys, one => describe(
+            new TableBinding<TScene>(one, (scene, number) => ids(scene).GetValueOrDefault(number))));
+    }
+
+    private static IEnumerable<int> Taken(IReadOnlyList<EntityId> ids)
+    {
+        for (var number = 0; number < ids.Count; number++)
+        {
+            if (ids[number] != default)
+                yield return number;
+        }
+    }
+
     /// <summary>
     /// Binds several kinds with one description: the classes of a hierarchy, or whatever a catalogue has. Parts that only some of them have
     /// say so by <c>when</c>.

@@ -75,4 +75,13 @@ public sealed class ListGameTests
             Assert.Same(marsh.Punts["punt"], lantern.TiedTo);
         });
     });
+
+    [Fact]
+    public void What_the_game_put_under_another_key_is_removed_too()
+    {
+        var record = _live.Capture();
+        _marsh.Punts["the new one"] = new Punt("skiff");
+        _live.Restore(record);
+        Assert.Equal(["punt"], _marsh.Punts.Keys);
+    }
 }
