@@ -62,18 +62,23 @@ public sealed class SceneBindings<TScene>
     {
         ArgumentNullException.ThrowIfNull(ids);
         ArgumentNullException.ThrowIfNull(describe);
-        return Kind<int>(kind, scene => Taken(ids(scene)), one => describe(
-            new TableBinding<TScene>(one, (scene, number) => ids(scene) is var all && number < all.Count ? all[number] : default)));
+        return Table(
+            kind, scene => Taken(ids(scene)),
+            (scene, number) => ids(scene) is var all && (uint)number < (uint)all.Count ? all[number] : default, describe);
     }
 
-    /// <summary>Binds a kind whose entities are numbers: the keys of a dictionary of ids.</summary>
-    /// <inheritdoc cref="Table(string, Func{TScene, IReadOnlyList{EntityId}}, Action{TableBinding{TScene}})"/>
-    public SceneBindings<TScene> Table(string kind, Func<TScene, Dictionary<int, EntityId>> ids, Action<TableBinding<TScene>> describe)
+    /// <summary>Binds a kind whose entities are numbers, wherever their ids are.</summary>
+    /// <param name="kind">The kind's name in the save.</param>
+    /// <param name="numbers">Gets the numbers of the entities that are in a scene now.</param>
+    /// <param name="idOf">Gets the id of an entity; the default for a number that is free.</param>
+    /// <param name="describe">Says what the entities have, and how they come and go.</param>
+    /// <exception cref="SceneException">The description cannot work; the message says why.</exception>
+    public SceneBindings<TScene> Table(
+        string kind, Func<TScene, IEnumerable<int>> numbers, Func<TScene, int, EntityId> idOf, Action<TableBinding<TScene>> describe)
     {
-        ArgumentNullException.ThrowIfNull(ids);
+        ArgumentNullException.ThrowIfNull(idOf);
         ArgumentNullException.ThrowIfNull(describe);
-        return Kind<int>(kind, scene => ids(scene).Keys, one => describe(
-            new TableBinding<TScene>(one, (scene, number) => ids(scene).GetValueOrDefault(number))));
+        return Kind<int>(kind, numbers, one => describe(new TableBinding<TScene>(one, idOf)));
     }
 
     private static IEnumerable<int> Taken(IReadOnlyList<EntityId> ids)

@@ -24,7 +24,7 @@ public sealed class FixedArrayTests : IDisposable
     public void An_unchanged_game_passes_the_check()
     {
         Ledger.Open(_folder).Record(Shape<PouchesV1>());
-        Assert.Equal(200, SaveCompatibility.Of<PouchesV1>(_folder, new MigrationChain()).WithScenes<Scene>().WithNames("Tidewarden.Glasses", Glasses.Catalogue.Names).Check().SaveCount);
+        Assert.Equal(200, SaveCompatibility.Of<PouchesV1>(_folder, new MigrationChain()).WithScenes(Scenes.Yard.Bindings()).WithNames("Tidewarden.Glasses", Glasses.Catalogue.Names).Check().SaveCount);
     }
 
     [Fact]

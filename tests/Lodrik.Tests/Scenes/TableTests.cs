@@ -76,7 +76,7 @@ public sealed class TableTests
         var ids = new Dictionary<int, EntityId> { [7] = "old", [12] = "young" };
         var ages = new Dictionary<int, OilLeft> { [12] = new(4) };
         var live = new SceneBindings<object>()
-            .Table("newt", _ => ids, newt => newt.Column("age", _ => ages))
+            .Table("newt", _ => ids.Keys, (_, number) => ids.GetValueOrDefault(number), newt => newt.Column("age", _ => ages))
             .Begin(new object());
         var record = live.Capture();
         ages.Clear();
