@@ -37,7 +37,8 @@ internal sealed class KeptState
         var all = references.ToList();
         foreach (var (place, reference) in lost)
         {
-            if (lookup.Find(reference) is null)
+            // What is in this scene, and is not referred to, was let go of. What another scene has brought back since, nobody was told of.
+            if (reference.Scene is not null || lookup.Find(reference) is null)
                 all.Insert(Math.Min(place, all.Count), reference);
         }
         return all;

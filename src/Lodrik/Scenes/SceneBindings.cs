@@ -62,23 +62,8 @@ public sealed class SceneBindings<TScene>
     {
         ArgumentNullException.ThrowIfNull(ids);
         ArgumentNullException.ThrowIfNull(describe);
-        return Table(
-            kind, scene => Taken(ids(scene)),
-            (scene, number) => ids(scene) is var all && (uint)number < (uint)all.Count ? all[number] : default, describe);
-    }
-
-    /// <summary>Binds a kind whose entities are numbers, wherever their ids are.</summary>
-    /// <param name="kind">The kind's name in the save.</param>
-    /// <param name="numbers">Gets the numbers of the entities that are in a scene now.</param>
-    /// <param name="idOf">Gets the id of an entity; the default for a number that is free.</param>
-    /// <param name="describe">Says what the entities have, and how they come and go.</param>
-    /// <exception cref="SceneException">The description cannot work; the message says why.</exception>
-    public SceneBindings<TScene> Table(
-        string kind, Func<TScene, IEnumerable<int>> numbers, Func<TScene, int, EntityId> idOf, Action<TableBinding<TScene>> describe)
-    {
-        ArgumentNullException.ThrowIfNull(idOf);
-        ArgumentNullException.ThrowIfNull(describe);
-        return Kind<int>(kind, numbers, one => describe(new TableBinding<TScene>(one, idOf)));
+        return Kind<int>(kind, scene => Taken(ids(scene)), one => describe(new TableBinding<TScene>(
+            one, (scene, number) => ids(scene) is var all && (uint)number < (uint)all.Count ? all[number] : default)));
     }
 
     private static IEnumerable<int> Taken(IReadOnlyList<EntityId> ids)

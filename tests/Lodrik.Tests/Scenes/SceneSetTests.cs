@@ -11,6 +11,30 @@ public sealed class SceneSetTests
         .Reference("leads", one => one.Leads, (one, target) => one.Leads = target)
         .ReferenceList("follows", one => one.Follows, (one, targets) => one.Follows = [.. targets]));
 
+    [Fact]
+    public void A_reference_that_led_nowhere_is_kept_when_another_scene_brings_its_target_back()
+    {
+        var numbers = new SpawnNumbers();
+        var (east, west) = (Level(numbers, "a"), Level(numbers, "b"));
+        var set = new SceneSet<Shoal>(Bindings());
+        set.Begin("east", east);
+        set.Begin("west", west);
+        west["b"].Leads = east["a"];
+        var save = new ShoalSave();
+        set.CaptureTo(save.Scenes);
+
+        // What the west refers to is not there when it is restored; then the east is restored, and nobody tells the west.
+        east.All.Clear();
+        west["b"].Leads = null;
+        set["west"]!.RestoreFrom(save.Scenes, "west");
+        set["east"]!.RestoreFrom(save.Scenes, "east");
+        Assert.Null(west["b"].Leads);
+        var later = new ShoalSave();
+        set.CaptureTo(later.Scenes);
+        set.RestoreFrom(later.Scenes);
+        Assert.Same(east["a"], west["b"].Leads);
+    }
+
     [Theory, InlineData(SaveForm.Json), InlineData(SaveForm.Binary)]
     public void What_one_scene_lost_and_another_refers_to_is_there_again(SaveForm form)
     {

@@ -71,21 +71,6 @@ public sealed class TableTests
     }
 
     [Fact]
-    public void Ids_may_stand_in_a_dictionary()
-    {
-        var ids = new Dictionary<int, EntityId> { [7] = "old", [12] = "young" };
-        var ages = new Dictionary<int, OilLeft> { [12] = new(4) };
-        var live = new SceneBindings<object>()
-            .Table("newt", _ => ids.Keys, (_, number) => ids.GetValueOrDefault(number), newt => newt.Column("age", _ => ages))
-            .Begin(new object());
-        var record = live.Capture();
-        ages.Clear();
-        ages[7] = new OilLeft(1);
-        live.Restore(record);
-        Assert.Equal((12, 4), (Assert.Single(ages).Key, ages[12].Amount));
-    }
-
-    [Fact]
     public void What_cannot_work_is_refused()
     {
         Assert.Throws<SceneException>(() => new SceneBindings<Pond>().Table("newt", pond => pond.Ids, newt => newt
