@@ -20,7 +20,9 @@ public sealed class TableBinding<TScene>
 
     /// <summary>A component that all entities of the kind have.</summary>
     /// <param name="name">The part's name in the save.</param>
-    /// <param name="column">Gets the array, in which an entity's number is its place. It is asked for each time, and may be replaced.</param>
+    /// <param name="column">
+    /// Gets the array, in which an entity's number is its place. It is asked for each time, and may be replaced.
+    /// </param>
     /// <exception cref="SceneException">The kind has a part of that name already.</exception>
     public TableBinding<TScene> Column<TPart>(string name, Func<TScene, TPart[]> column) where TPart : IStateType<TPart>
     {
