@@ -3,8 +3,8 @@ using Lodrik.State;
 namespace Lodrik.Scenes;
 
 /// <summary>
-/// Says what the entities of a kind are that are numbers: what they have stands in arrays, lists or dictionaries, as in an
-/// entity–component world.
+/// Describes a kind whose entities are numbers and whose components are in arrays, lists or dictionaries, as in an entity–component
+/// world.
 /// </summary>
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 public sealed class TableBinding<TScene>
