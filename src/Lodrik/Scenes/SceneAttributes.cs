@@ -174,6 +174,6 @@ public enum InheritedAs
     /// <summary>What the entity belongs to; what belongs to no entity belongs to the scene, if that can be given.</summary>
     Parent,
 
-    /// <summary>Whether the object is destroyed, or about to be: it is no entity any more.</summary>
+    /// <summary>Whether the object has been destroyed or is about to be. It no longer counts as an entity.</summary>
     Gone,
 }
