@@ -1,119 +1,138 @@
 using Lodrik;
-using Lodrik.Slots;
+using Lodrik.Screens;
 using SaveScreen;
 
-// A save screen in the terminal. It reads one command a line: from a person, or from a file.
-//   light NAME · saves · save [NAME] · load NAME · delete NAME · rename NAME NAME · history NAME · reinstate NAME NUMBER
-//   quick · quickload · continue · new · quit
+// A save screen as text: one command a line, from a person or from a file ("help" lists them). What the rows are, what may be done and
+// what has to be asked comes from the screen model; this file reads and writes lines. ScreenPicture.cs draws the same as a picture.
 using var store = SaveStore<Round>.Open(args.Length > 0 ? args[0] : Path.Combine(AppContext.BaseDirectory, "saves"));
-store.Saved += (_, receipt) => Console.WriteLine($"  [{receipt}]".Replace(receipt.File, Path.GetFileName(receipt.File), StringComparison.Ordinal));
-var round = store.HasSaves() ? store.ContinueOrNew() : new Round();
-Console.WriteLine(store.HasSaves() ? $"Welcome back: {Describe()}." : "A new evening.");
+Round? round = null;
+var screen = store.Screen(new ScreenGame<Round>
+{
+    Playing = () => round,
+    Load = loaded => round = loaded.State,
+    New = () => round = new Round(),
+    Label = () => round!.Label(),
+});
+Press(screen.Can(ScreenAction.Continue).IsPossible ? ScreenAction.Continue : ScreenAction.New);
+Console.WriteLine($"  You are {round}. \"help\" lists the commands.");
 
-while (Ask("> ") is { } line)
+while (Read("> ") is { } line)
 {
     var words = line.Split(' ', 2, StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
-    try
-    {
-        if (words.Length > 0 && !Act(words[0], words.ElementAtOrDefault(1) ?? ""))
-            break;
-    }
-    catch (SaveException problem)
-    {
-        // Whatever can go wrong with a save says what happened and what to do; the game goes on.
-        Console.WriteLine($"  {problem.Message}");
-    }
+    if (words is ["quit", ..] && Leaves())
+        break;
+    if (words.Length > 0 && words[0] != "quit")
+        Act(words[0], words.ElementAtOrDefault(1) ?? "");
 }
 return 0;
 
-bool Act(string command, string rest)
+void Act(string command, string rest)
 {
     switch (command)
     {
-        case "light":
-            round.Keeper.BeaconsLit.Add(rest);
-            (round.Keeper.Place, round.Keeper.Oil, round.Keeper.Played) = ($"the {rest}", round.Keeper.Oil - 2, round.Keeper.Played + TimeSpan.FromMinutes(7));
-            Console.WriteLine($"  {Describe()}.");
+        case "help":
+            Console.WriteLine(
+                """
+                  light NAME       lights a beacon
+                  saves            lists the saves; the selected one is marked
+                  select N         selects a save, by its number or its name
+                  details          shows the selected save
+                  save [NAME]      saves to the selected save, or under a name
+                  load [N]         loads the selected save, or that one
+                  continue, new    goes on with the newest save; begins a new evening
+                  quick            saves quickly
+                  rename NAME      gives the selected save another name
+                  copy [NAME]      copies the selected save
+                  delete [N]       deletes the selected save, or that one
+                  clear            deletes all saves
+                  undo             brings back what was deleted last
+                  export FILE      writes the selected save to one file
+                  import FILE      brings a save in from a file
+                  buttons          says what may be done now, and why not
+                  picture [FILE]   draws the screen (SVG)
+                  quit             leaves
+                """);
+            break;
+        case "light" when rest.Length > 0:
+            round!.Keeper.Light(rest);
+            Console.WriteLine($"  {round}.");
             break;
         case "saves":
-            foreach (var slot in store.List())
-                Console.WriteLine($"  {slot.Slot,-16} {slot.Title,-36} played {slot.Played:h\\:mm}  {string.Join(", ", slot.Header?.Summary.Select(pair => $"{pair.Key} {pair.Value}") ?? [])}{(slot.Health == SlotHealth.Readable ? "" : $"  ({slot.Health})")}");
+            for (var i = 0; i < screen.Rows.Count; i++)
+                Console.WriteLine(Line(i + 1, screen.Rows[i]));
             break;
-        case "save" when rest.Length == 0 && store.CurrentSlot is { } current:
-            store.Save(current, round, Label());
+        case "select" or "load" or "delete" when rest.Length > 0 && !Select(rest):
+            Console.WriteLine($"  There is no save \"{rest}\". \"saves\" lists them.");
             break;
-        case "save":
-            Save(store.NameFor(rest));
+        case "select":
+            Console.WriteLine(screen.Selected is { } row ? $"  {row.Caption}" : "  Nothing is selected.");
             break;
-        case "load" when Leave():
-            round = store.Load(rest).State;
-            Console.WriteLine($"  {Describe()}.");
+        case "details" when screen.Details() is { } details:
+            Console.WriteLine($"  {details.Row.Caption}: {details.File}, {details.ByteCount} bytes{(details.Picture is { } png ? $", a picture of {png.Length} bytes" : "")}");
+            foreach (var save in details.History)
+                Console.WriteLine($"  {save.Number,4}  {save.Header?.Title ?? save.Problem?.Problem}");
             break;
-        case "delete" when Ask($"  Delete {rest} for good? (y/n) ") == "y":
-            Console.WriteLine(store.Delete(rest) ? "  Deleted." : "  There is no such slot.");
-            break;
-        case "rename":
-            store.Rename(rest.Split(' ')[0], store.FreeName(rest[(rest.IndexOf(' ') + 1)..]));
-            break;
-        case "history":
-            foreach (var generation in store.History(rest))
-                Console.WriteLine($"  {generation.Number,4}  {generation.Header?.Title ?? generation.Problem?.Problem}");
-            break;
-        case "reinstate":
-            Console.WriteLine($"  Now generation {store.Reinstate(rest.Split(' ')[0], int.Parse(rest.Split(' ')[1]))}.");
+        case "details":
+            Console.WriteLine("  Select a save first.");
             break;
         case "quick":
-            store.QuickSave(round, Label());
+            Console.WriteLine($"  Saved, {store.QuickSave(round!, round!.Label()).ByteCount} bytes.");
+            screen.Refresh();
             break;
-        case "quickload":
-            Console.WriteLine(store.QuickLoad() is { Found: true } quick ? $"  {Describe(round = quick.State)}." : "  There is no quick save of this evening.");
+        case "buttons":
+            foreach (var action in Enum.GetValues<ScreenAction>())
+                Console.WriteLine($"  {action,-10} {(screen.Can(action) is { IsPossible: false } not ? not.Reason : "yes")}");
             break;
-        case "continue":
-            round = store.ContinueOrNew();
-            Console.WriteLine($"  {Describe()}.");
+        case "picture":
+            File.WriteAllText(rest.Length > 0 ? rest : "screen.svg", ScreenPicture.Of(screen));
             break;
-        case "new" when Leave():
-            store.StartPlaythrough();
-            round = new Round();
-            Console.WriteLine("  A new evening.");
+        case "save":
+            Press(rest.Length > 0 ? ScreenAction.SaveAs : ScreenAction.Save, rest);
             break;
-        case "quit":
-            return !Leave();
-        case "load" or "delete" or "new":
+        case "clear":
+            Press(ScreenAction.ClearAll);
+            break;
+        case "load" or "continue" or "new" or "rename" or "copy" or "delete" or "undo" or "export" or "import":
+            var button = Enum.Parse<ScreenAction>(command, ignoreCase: true);
+            Press(button, button is ScreenAction.Load or ScreenAction.Delete ? "" : rest);
+            if (button is ScreenAction.Load or ScreenAction.Continue or ScreenAction.New)
+                Console.WriteLine($"  You are {round}.");
             break;
         default:
-            Console.WriteLine($"  There is no \"{command}\".");
+            Console.WriteLine($"  There is no \"{command}\". \"help\" lists the commands.");
             break;
     }
-    return true;
 }
 
-void Save(SlotName slot)
+// A button is pressed; if it asks something, the player answers.
+void Press(ScreenAction button, string text = "")
 {
-    try
+    var outcome = screen.Press(button, text);
+    while (outcome.Kind == ScreenOutcomeKind.Asks)
     {
-        store.Save(slot, round, Label());
+        var answer = Read($"  {outcome.Message} (y/n) ");
+        if (answer == "picture")
+            File.WriteAllText("question.svg", ScreenPicture.Of(screen));
+        else
+            outcome = screen.Answer(answer == "y");
     }
-    catch (SlotTakenException taken)
-    {
-        if (Ask($"  {taken.Problem} Write over it? (y/n) ") == "y")
-            store.Save(slot, round, Label(), Overwrite.Allowed);
-    }
+    Console.WriteLine($"  {outcome.Message}");
 }
 
-// Nobody is asked for nothing: only if something would be lost.
-bool Leave() => !store.WouldLoseProgress(round) || Ask("  Not everything is saved. Go on? (y/n) ") == "y";
+bool Leaves() => !store.WouldLoseProgress(round!) || Read("  What was played since the last save will be lost. Go on? (y/n) ") == "y";
 
-SaveLabel Label() => new()
+bool Select(string which)
 {
-    Title = SaveLabel.TitleOf($"At {round.Keeper.Place}", round.Keeper.BeaconsLit.Count > 0 ? $"{round.Keeper.BeaconsLit.Count} lit" : null),
-    Played = round.Keeper.Played,
-    Summary = [new("oil", round.Keeper.Oil), new("beacons", round.Keeper.BeaconsLit.Count)],
-};
+    screen.Select(int.TryParse(which, out var number) ? screen.Rows.ElementAtOrDefault(number - 1)
+        : screen.Rows.FirstOrDefault(row => string.Equals(row.Caption, which, StringComparison.OrdinalIgnoreCase)));
+    return screen.Selected is not null;
+}
 
-string Describe(Round? of = null) => $"at {(of ?? round).Keeper.Place}, {(of ?? round).Keeper.Oil} litres of oil, lit: {((of ?? round).Keeper.BeaconsLit is { Count: > 0 } lit ? string.Join(", ", lit) : "nothing yet")}";
+string Line(int number, SaveRow row) =>
+    $"{(row == screen.Selected ? ">" : " ")}{number,3}  {row.Caption,-24} {(row.Name.Length > 0 ? row.Title : row.Kind?.ToString()),-24} "
+        + $"{string.Join(", ", row.Summary.Select(pair => $"{pair.Key} {pair.Value}")),-20} played {row.Played:h\\:mm}  {row.Trouble}".TrimEnd();
 
-string? Ask(string question)
+string? Read(string question)
 {
     Console.Write(question);
     var answer = Console.ReadLine();

@@ -13,6 +13,8 @@ var root = new RootCommand("Looks into save files, without the game.")
     HistoryCommand.Create(),
     ReinstateCommand.Create(),
     RemoveCommand.Create(),
+    SlotFileCommands.CreateExport(),
+    SlotFileCommands.CreateImport(),
     WhereCommand.Create(),
     ShowCommand.Create(),
     DiffCommand.Create(),

@@ -7,9 +7,8 @@ namespace Lodrik.Cli;
 
 /// <summary>A slot as <c>--json</c> gives it. Times are in seconds, dates in ISO 8601.</summary>
 internal sealed record SlotLine(
-    string Slot, string? Kind, string Title, Dictionary<string, JsonElement> Summary, double Played, DateTimeOffset? Saved, int? Version,
-    string? Form,
-    long ByteCount, int Generation, int GenerationCount, string File, string Health, string? Problem);
+    string Slot, string Name, string? Kind, string Title, Dictionary<string, JsonElement> Summary, double Played, DateTimeOffset? Saved,
+    int? Version, string? Form, long ByteCount, int Generation, int GenerationCount, string File, string Health, string? Problem);
 
 /// <summary>A generation as <c>--json</c> gives it.</summary>
 internal sealed record GenerationLine(int Generation, string? Title, double? Played, DateTimeOffset? Saved, int? Version, string? Form,

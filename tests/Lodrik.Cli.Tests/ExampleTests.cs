@@ -69,34 +69,51 @@ public sealed class ExampleTests : IDisposable
             light quay
             quick
             new
+            y
             light weir
-            save my-first-night
+            save My FIRST night!
             n
-            save Another one
-            saves
-            load my-first-nigt
-            load my-first-night
+            save 雪山
+            load my first nigt
+            load my first night!
             light tower
             save
-            reinstate my-first-night 1
-            continue
-            delete another-one
+            details
+            delete 雪山
             y
             saves
+            undo
+            saves
+            rename Night of the flood
+            copy
+            export night.zip
+            import night.zip
+            clear
+            y
+            buttons
+            undo
+            picture screen.svg
             light sluice
+            help
             quit
             y
             """,
-            "SaveScreen", _folder, _folder);
+            "SaveScreen", _folder, Path.Combine(_folder, "saves"));
         Assert.Equal((0, ""), (run.Exit, run.Error));
-        Assert.Contains("[saved my-first-night, generation 1:", run.Out, StringComparison.Ordinal);
-        Assert.Contains("The slot holds another playthrough, \"At the mill · 1 lit\"", run.Out, StringComparison.Ordinal);
-        Assert.Contains("Did you mean \"my-first-night\"?", run.Out, StringComparison.Ordinal);
-        Assert.Contains("Now generation 3.", run.Out, StringComparison.Ordinal);
-        Assert.Contains("> continue\n  at the mill, 10 litres of oil", run.Out, StringComparison.Ordinal);
-        Assert.Contains("Deleted.", run.Out, StringComparison.Ordinal);
-        Assert.Contains("Not everything is saved. Go on? (y/n) y", run.Out, StringComparison.Ordinal);
-        Assert.StartsWith("Welcome back: at the mill", ProgramRun.Told("quit\n", "SaveScreen", _folder, _folder).Out, StringComparison.Ordinal);
+        foreach (var said in (string[])
+        [
+            "Saved \"My first night!\".", "What was played since the last save will be lost. Go on? (y/n) ", "A new game begins.",
+            "Replace \"My first night!\"? (y/n) n\n  Nothing was changed.", "Saved \"雪山\".", "There is no save \"my first nigt\".",
+            "Loaded \"My first night!\".\n  You are at the mill", "2  At the tower · 2 lit\n     1  At the mill · 1 lit",
+            "Delete \"雪山\"? (y/n) y\n  Deleted \"雪山\". Undo brings it back.", "\"雪山\" is back.", "is now \"Night of the flood\".",
+            "Copied \"Night of the flood\" to \"Night of the flood (2)\".", "Imported \"Night of the flood (3)\".",
+            "Delete 5 saves? (y/n) y\n  Deleted 5 saves. Undo brings them back.", "Continue   There are no saves yet.", "5 saves are back.",
+            "undo             brings back what was deleted last",
+        ])
+            Assert.Contains(said, run.Out, StringComparison.Ordinal);
+        var picture = File.ReadAllText(Path.Combine(_folder, "screen.svg"));
+        Assert.Equal(5, System.Xml.Linq.XDocument.Parse(picture).Descendants().Count(one => one.Name.LocalName == "image" && one.Attribute("width")?.Value == "135"));
+        Assert.StartsWith("  Loaded the newest save.\n  You are at the tower", ProgramRun.Told("quit\n", "SaveScreen", _folder, Path.Combine(_folder, "saves")).Out, StringComparison.Ordinal);
     }
 
     [Fact]

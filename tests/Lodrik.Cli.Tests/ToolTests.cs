@@ -325,6 +325,33 @@ public sealed class ToolTests(DemoSaves demo) : IDisposable
     }
 
     [Fact]
+    public void A_slot_goes_out_as_one_file_and_comes_in_again()
+    {
+        var folder = Directory.CreateTempSubdirectory("lodrik-").FullName;
+        try
+        {
+            var (saves, file) = (Path.Combine(folder, "saves"), Path.Combine(folder, "evening.zip"));
+            ProgramRun.Told("light mill\nsave 雪山\nlight quay\nsave\nquit\n", "SaveScreen", folder, saves);
+            using (var listed = JsonDocument.Parse(ProgramRun.Lodrik("slots", saves, "--json").Out))
+                Assert.Equal("雪山", listed.RootElement[0].GetProperty("name").GetString());
+            var exported = ProgramRun.Lodrik("export", saves, "xn--rhtr47k", file);
+            Assert.Equal((0, ""), (exported.Exit, exported.Error));
+            Assert.StartsWith($"Exported xn--rhtr47k to {file}.", exported.Out.Replace("\n", "", StringComparison.Ordinal), StringComparison.Ordinal);
+            Assert.Equal(1, ProgramRun.Lodrik("export", saves, "xn--rhtr47k", file).Exit);
+            Assert.Equal(0, ProgramRun.Lodrik("export", saves, "xn--rhtr47k", file, "--force").Exit);
+            Assert.Contains("as from-a-player, 2 saves.", ProgramRun.Lodrik("import", saves, file, "from-a-player").Out.Replace("\n", " ", StringComparison.Ordinal), StringComparison.Ordinal);
+            Assert.Contains("as xn--rhtr47k-2, 2 saves.", ProgramRun.Lodrik("import", saves, file).Out.Replace("\n", " ", StringComparison.Ordinal), StringComparison.Ordinal);
+            Assert.Contains("At the quay · 2 lit", ProgramRun.Lodrik("show", $"{saves}/from-a-player").Out, StringComparison.Ordinal);
+            File.WriteAllText(file, "no zip");
+            Assert.Contains("is not a ZIP archive", ProgramRun.Lodrik("import", saves, file).Error, StringComparison.Ordinal);
+        }
+        finally
+        {
+            Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    [Fact]
     public void Remove_asks_before_it_deletes()
     {
         var folder = Directory.CreateTempSubdirectory("lodrik-").FullName;

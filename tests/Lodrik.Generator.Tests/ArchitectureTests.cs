@@ -14,7 +14,7 @@ namespace Lodrik.Generator.Tests;
 public sealed class ArchitectureTests(CoreReferences core) : IClassFixture<CoreReferences>
 {
     // From the top down. State and Storage are the ground; neither knows the other.
-    private static readonly string[] Layers = ["Inspection", "Sessions", "Scenes", "Slots", "Migrations", "Saves", "Codes", "Protection", "Formats", "State", "Storage"];
+    private static readonly string[] Layers = ["Inspection", "Sessions", "Scenes", "Screens", "Slots", "Migrations", "Saves", "Codes", "Protection", "Formats", "State", "Storage"];
 
     [Fact]
     public void Every_folder_of_the_core_is_a_layer() =>

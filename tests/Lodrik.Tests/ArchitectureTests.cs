@@ -7,7 +7,7 @@ namespace Lodrik.Tests;
 /// <summary>What the core is made of and what it shows; who may refer to whom is tested on symbols, with the generator's tests.</summary>
 public sealed partial class ArchitectureTests
 {
-    private static readonly string[] Layers = ["Inspection", "Sessions", "Scenes", "Slots", "Migrations", "Saves", "Codes", "Protection", "Formats", "State", "Storage"];
+    private static readonly string[] Layers = ["Inspection", "Sessions", "Scenes", "Screens", "Slots", "Migrations", "Saves", "Codes", "Protection", "Formats", "State", "Storage"];
 
     [Fact]
     public void The_core_has_no_interface_code()

@@ -28,7 +28,7 @@ internal static class SlotsCommand
         if (json)
         {
             Screen.Json(slots.Select(slot => new SlotLine(
-                slot.Slot.ToString(), slot.Header?.Kind.ToString(), slot.Title, slot.Header?.Summary.ToDictionary(
+                slot.Slot.ToString(), slot.Name, slot.Header?.Kind.ToString(), slot.Title, slot.Header?.Summary.ToDictionary(
                     pair => pair.Key, pair => JsonDocument.Parse(SaveJson.Write(pair.Value)).RootElement) ?? [],
                 slot.Played.TotalSeconds, slot.Header?.Saved, slot.Header?.Version, slot.Header?.Content.ToString(), slot.ByteCount,
                 slot.Generation, slot.GenerationCount,
@@ -50,7 +50,8 @@ internal static class SlotsCommand
             table.Row(
                 $"[{Screen.Name}]{slot.Slot}[/]",
                 header?.Kind.ToString().ToLowerInvariant() ?? "",
-                header is { HasHiddenTitles: true } ? $"[{Screen.Faint}]hidden: shown with --key[/]" : Screen.Text(slot.Title),
+                Named(slot.Name, header is { HasHiddenTitles: true }
+                    ? $"[{Screen.Faint}]hidden: shown with --key[/]" : Screen.Text(slot.Title)),
                 Screen.Text(string.Join(", ", header?.Summary.Select(pair => $"{pair.Key} {Short(pair.Value)}") ?? [])),
                 header is null ? "" : Screen.Duration(slot.Played),
                 Screen.Time(slot.Saved),
@@ -70,6 +71,10 @@ internal static class SlotsCommand
             Screen.Out.MarkupLineInterpolated($"[{Screen.Notice}]{slot.Slot}: {Screen.Visible(slot.Problem!.Message)}[/]");
         return exit;
     }
+
+    /// <summary>A title, after what the player calls the slot.</summary>
+    private static string Named(string name, string title) =>
+        name.Length == 0 ? title : title.Length == 0 ? Screen.Text(name) : $"{Screen.Text(name)}: {title}";
 
     private static string Short(SaveValue value) => value.ToString() ?? "";
 }

@@ -128,7 +128,7 @@ public sealed partial class GameSession<TSave, TScene>
         _loading is null && _request is { Shown.Cause: SceneChangeCause.Travel } && _game is { Trouble: null, NotTaken: null };
 
     /// <summary>
-    /// What would be lost if the game were left now: the differences to the newest save of this playthrough. The time played does not
+    /// What would be lost if the game were left now: the differences to the save that was loaded or written last. The time played does not
     /// count.
     /// </summary>
     /// <exception cref="SaveException">Nothing is being played, or the newest save cannot be loaded.</exception>

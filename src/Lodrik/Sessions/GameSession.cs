@@ -262,6 +262,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     public void Tick()
     {
         RefuseInCallback();
+        BeginForScreens();
         if (_loading is { Result.IsCompleted: true } loading)
             FinishLoading(loading);
         if (_request is { Restoration: { IsDone: false } restoration } request)
@@ -280,6 +281,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// </summary>
     public void Dispose()
     {
+        DropForScreens();
         DropLoading();
         DropRequest();
         Clock.Stop();

@@ -71,13 +71,8 @@ public sealed partial class SaveSlots
 
     private static ValueTask<List<(SlotName Slot, Generation Generation)>> FindNewest(SlotFiles files) => SlotFiles.Read(async () =>
     {
-        var newest = new List<(SlotName, Generation)>();
-        foreach (var (slot, generations) in await files.All().ConfigureAwait(false))
-        {
-            foreach (var summary in await files.SummariseAll(slot, generations).ConfigureAwait(false))
-                newest.Add((slot, generations.Find(one => one.Number == summary.Generation)));
-        }
-        return newest;
+        var newest = await files.SummariseAll().ConfigureAwait(false);
+        return newest.ConvertAll(one => (one.Slot, new Generation(one.Generation, one.File, one.ByteCount)));
     });
 
     private async ValueTask<IReadOnlyList<SlotMigration>> Migrate(
@@ -107,7 +102,7 @@ public sealed partial class SaveSlots
                     files.Locate(slot, generation), "Give its key, or let the game load and save it.");
             // Encoded before anything is written: a step that fails leaves the slot as it is.
             var bytes = chain.Migrate(file, version).AsSuccessor(file, protection);
-            var written = (await files.Of(slot).ConfigureAwait(false))[0].Number + 1;
+            var written = NextNumber(files, slot, await files.Contents(slot).ConfigureAwait(false));
             await CopyAttachments(files, slot, generation, slot, written).ConfigureAwait(false);
             await files.Calls.Write(SlotFiles.NameOf(slot, written, Path.GetExtension(generation.File)), bytes, replace: false)
                 .ConfigureAwait(false);

@@ -113,6 +113,8 @@ public sealed partial class SaveSlots
     private async ValueTask<IReadOnlyList<SlotProtection>> Protect(SlotFiles files, SaveProtection? from, SaveProtection? to)
     {
         await Hold(files).ConfigureAwait(false);
+        // What came back later would be under the key of before.
+        await EndDeletions(files).ConfigureAwait(false);
         // A counter that is there goes with its store, whether or not who moves it counts: left behind, it would take every save for an
         // old one.
         var counter = from is null ? null : await SaveCounter.Read(files.Calls, from).ConfigureAwait(false);

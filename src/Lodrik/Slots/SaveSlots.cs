@@ -17,6 +17,7 @@ public sealed partial class SaveSlots : IDisposable
     private readonly StoreWriter _writer;
     private readonly SlotReading _reading;
     private bool _isClosed;
+    private bool _isSwept;
 
     private readonly HeaderCache _headers = new();
 
@@ -156,7 +157,10 @@ public sealed partial class SaveSlots : IDisposable
     public Task<int> ReinstateAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
         ChangeInBackground(files => Reinstate(files, slot, generation), cancellationToken);
 
-    /// <summary>Copies a slot with its history and pictures.</summary>
+    /// <summary>
+    /// Copies a slot with its history and pictures. All of it is there at once, or nothing. The name that the player gave the slot stays
+    /// with that slot.
+    /// </summary>
     /// <param name="from">The slot.</param>
     /// <param name="to">Another slot.</param>
     /// <param name="overwrite">Whether the other slot may hold something; that then becomes older history.</param>
@@ -169,7 +173,7 @@ public sealed partial class SaveSlots : IDisposable
     /// <param name="from">The slot.</param>
     /// <param name="to">Another slot.</param>
     /// <param name="overwrite">Whether the other slot may hold something; that then becomes older history.</param>
-    /// <param name="cancellationToken">Gives it up: what is copied by then is older history of the other slot.</param>
+    /// <param name="cancellationToken">Gives it up, with nothing copied.</param>
     /// <inheritdoc cref="Copy(SlotName, SlotName, Overwrite)"/>
     public Task CopyAsync(
         SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
@@ -185,24 +189,6 @@ public sealed partial class SaveSlots : IDisposable
     public Task RenameAsync(
         SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
         ChangeInBackground(files => Rename(files, from, to, overwrite), cancellationToken);
-
-    /// <summary>Deletes a slot with all its generations.</summary>
-    /// <returns>How many generations were deleted; 0 where there was no such slot.</returns>
-    /// <exception cref="StorageException">The storage refused.</exception>
-    public int Delete(SlotName slot) => ChangeNow(files => Delete(files, slot));
-
-    /// <inheritdoc cref="Delete(SlotName)"/>
-    public Task<int> DeleteAsync(SlotName slot, CancellationToken cancellationToken = default) =>
-        ChangeInBackground(files => Delete(files, slot), cancellationToken);
-
-    /// <summary>Deletes one generation of a slot; false where there was none.</summary>
-    /// <exception cref="StorageException">The storage refused.</exception>
-    public bool DeleteGeneration(SlotName slot, int generation) =>
-        ChangeNow(files => DeleteGeneration(files, slot, generation));
-
-    /// <inheritdoc cref="DeleteGeneration(SlotName, int)"/>
-    public Task<bool> DeleteGenerationAsync(SlotName slot, int generation, CancellationToken cancellationToken = default) =>
-        ChangeInBackground(files => DeleteGeneration(files, slot, generation), cancellationToken);
 
     /// <summary>Lets other processes write, as soon as nobody in this one has these slots open any more.</summary>
     public void Dispose()
@@ -286,9 +272,19 @@ public sealed partial class SaveSlots : IDisposable
     /// <summary>Calls the game back while something is done alone.</summary>
     internal void CallBack(Action callback) => _writer.CallBack(callback);
 
-    /// <summary>Makes sure that no other process writes. Called in a turn before anything is changed.</summary>
+    /// <summary>
+    /// Makes sure that no other process writes. Called in a turn before anything is changed. The first time, what an earlier process left
+    /// hidden is deleted.
+    /// </summary>
     /// <exception cref="StoreInUseException">Another process does.</exception>
-    internal ValueTask Hold(SlotFiles files) => _writer.Hold(files.Calls);
+    internal async ValueTask Hold(SlotFiles files)
+    {
+        await _writer.Hold(files.Calls).ConfigureAwait(false);
+        if (_isSwept)
+            return;
+        _isSwept = true;
+        await Sweep(files).ConfigureAwait(false);
+    }
 
     // What follows is done in a turn of its own by the calls above, or in a longer one by a store.
 
@@ -335,46 +331,31 @@ public sealed partial class SaveSlots : IDisposable
         if ((await files.Open(slot, found).ConfigureAwait(false)).Health == SectionHealth.Damaged)
             throw new DamagedSaveException(
                 SaveErrorCode.Damaged, "The generation is damaged.", files.Locate(slot, found), "Choose another; nothing was changed.");
-        var number = (await files.Of(slot).ConfigureAwait(false))[0].Number + 1;
+        var number = NextNumber(files, slot, await files.Contents(slot).ConfigureAwait(false));
         await CopyGeneration(files, slot, found, slot, number).ConfigureAwait(false);
         return number;
     }
 
-    internal async ValueTask<int> Copy(SlotFiles files, SlotName from, SlotName to, Overwrite overwrite)
+    internal async ValueTask<int> Copy(
+        SlotFiles files, SlotName from, SlotName to, Overwrite overwrite, IReadOnlyCollection<int>? numbers = null)
     {
         var generations = await files.OfExisting(from).ConfigureAwait(false);
+        generations.RemoveAll(one => numbers?.Contains(one.Number) == false);
         if (from == to)
             return 0;
-        var occupants = await files.Of(to).ConfigureAwait(false);
-        if (occupants.Count > 0 && overwrite == Overwrite.Refused)
-            throw new SlotTakenException(await files.Summarise(to, occupants).ConfigureAwait(false));
+        var there = await files.Contents(to).ConfigureAwait(false);
+        if (there.Shown.Count > 0 && overwrite == Overwrite.Refused)
+            throw new SlotTakenException(await files.Summarise(to, there.Shown).ConfigureAwait(false));
         await Hold(files).ConfigureAwait(false);
         NoteName(to);
-        var number = occupants.Count > 0 ? occupants[0].Number : 0;
-        // Oldest first: were this cut short, what is there is older, and nothing is passed off as newer than it is.
-        for (var i = generations.Count - 1; i >= 0; i--)
-            await CopyGeneration(files, from, generations[i], to, ++number).ConfigureAwait(false);
+        var first = NextNumber(files, to, there, generations.Count);
+        generations.Reverse();
+        await AllAtOnce(files, to, [.. Enumerable.Range(first, generations.Count)], async () =>
+        {
+            for (var i = 0; i < generations.Count; i++)
+                await CopyGeneration(files, from, generations[i], to, first + i).ConfigureAwait(false);
+        }).ConfigureAwait(false);
         return generations.Count;
-    }
-
-    internal async ValueTask<int> Delete(SlotFiles files, SlotName slot)
-    {
-        var generations = await files.Of(slot).ConfigureAwait(false);
-        if (generations.Count > 0)
-            await Hold(files).ConfigureAwait(false);
-        // Oldest first: were this cut short, what is left is the newest.
-        for (var i = generations.Count - 1; i >= 0; i--)
-            await files.Delete(slot, generations[i]).ConfigureAwait(false);
-        return generations.Count;
-    }
-
-    internal async ValueTask<bool> DeleteGeneration(SlotFiles files, SlotName slot, int generation)
-    {
-        if ((await files.Of(slot).ConfigureAwait(false)).Find(one => one.Number == generation) is not { Number: > 0 } found)
-            return false;
-        await Hold(files).ConfigureAwait(false);
-        await files.Delete(slot, found).ConfigureAwait(false);
-        return true;
     }
 
     private static ValueTask<SavedFile> OpenSave(SlotFiles files, SlotName slot, int? generation) => SlotFiles.Read(async () =>
@@ -390,7 +371,7 @@ public sealed partial class SaveSlots : IDisposable
         SavedFile.FromBytes(save);
         var newest = (await files.OfExisting(slot).ConfigureAwait(false))[0];
         await Hold(files).ConfigureAwait(false);
-        var number = newest.Number + 1;
+        var number = NextNumber(files, slot, await files.Contents(slot).ConfigureAwait(false));
         await CopyAttachments(files, slot, newest, slot, number).ConfigureAwait(false);
         await files.Calls.Write(SlotFiles.NameOf(slot, number, Path.GetExtension(newest.File)), save, replace: false).ConfigureAwait(false);
         return number;
@@ -399,11 +380,13 @@ public sealed partial class SaveSlots : IDisposable
     private async ValueTask<bool> Add(SlotFiles files, SlotName slot, ReadOnlyMemory<byte> save)
     {
         var extension = SavedFile.FromBytes(save).Opened.File.Extension;
-        if (await files.Of(slot).ConfigureAwait(false) is { Count: > 0 } occupants)
-            throw new SlotTakenException(await files.Summarise(slot, occupants).ConfigureAwait(false));
+        var there = await files.Contents(slot).ConfigureAwait(false);
+        if (there.Shown.Count > 0)
+            throw new SlotTakenException(await files.Summarise(slot, there.Shown).ConfigureAwait(false));
         await Hold(files).ConfigureAwait(false);
         NoteName(slot);
-        await files.Calls.Write(SlotFiles.NameOf(slot, 1, extension), save, replace: false).ConfigureAwait(false);
+        var number = NextNumber(files, slot, there);
+        await files.Calls.Write(SlotFiles.NameOf(slot, number, extension), save, replace: false).ConfigureAwait(false);
         return true;
     }
 

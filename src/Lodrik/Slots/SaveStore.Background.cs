@@ -107,7 +107,7 @@ public sealed partial class SaveStore<T>
         await _slots.Alone(files, () =>
         {
             _saveWriter?.Dispose();
-            return new ValueTask<bool>(true);
+            return _slots.EndDeletions(files);
         }).ConfigureAwait(false);
         _slots.Dispose();
         return true;

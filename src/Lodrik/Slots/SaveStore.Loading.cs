@@ -100,8 +100,7 @@ public sealed partial class SaveStore<T>
     {
         if (result.Found)
         {
-            Remember(
-                result.Slot, result.Header?.Slot?.Playthrough ?? Playthrough, asked, SaveOrder.ClockTimeOf(result.Header));
+            Remember(result.Slot, result.Header?.Slot?.Playthrough ?? Playthrough, asked, result.Header);
             if (SaveOrder.IsAhead(result.Header, _clock.GetUtcNow()))
                 StoreLog.Ahead(_log, result.Slot, result.Generation, result.Header!.Saved);
             Raise(Loaded, result);

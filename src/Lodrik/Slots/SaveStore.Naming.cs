@@ -7,7 +7,7 @@ namespace Lodrik;
 public sealed partial class SaveStore<T>
 {
     /// <summary>
-    /// The slot that a player means by what was typed: the one with that title or that name, if there is one, so that the game asks whether
+    /// The slot that a player means by what was typed: the one with that name or that title, if there is one, so that the game asks whether
     /// to replace it; otherwise one that is free, as <see cref="FreeName(string)"/> has it. Capital letters, blanks and punctuation make no
     /// difference.
     /// </summary>
@@ -37,29 +37,10 @@ public sealed partial class SaveStore<T>
 
     private static async ValueTask<SlotName> NameFor(SlotFiles files, string title)
     {
-        var name = SlotName.FromTitle(title);
-        var slots = (await SaveSlots.List(files).ConfigureAwait(false)).Where(slot => !slot.Slot.IsRing).ToList();
-        var meant = slots.Find(slot => AreAlike(title, slot.Title))
-            ?? slots.Find(slot => AreAlike(title, slot.Slot.ToString()))
-            ?? slots.Find(slot => slot.Slot == name && name != SlotName.FromTitle("")
-                && SlotName.FromTitle(slot.Title ?? name.ToString()) == name);
-        return meant?.Slot ?? await FreeName(files, title).ConfigureAwait(false);
+        var slots = await files.SummariseAll().ConfigureAwait(false);
+        return SlotNaming.Meant(slots, title)?.Slot ?? SlotNaming.Free(slots.Select(one => one.Slot), SlotName.FromTitle(title));
     }
 
-    private static bool AreAlike(string typed, string? title) =>
-        title is not null && string.Equals(typed.Trim(), title.Trim(), StringComparison.OrdinalIgnoreCase);
-
-    private static async ValueTask<SlotName> FreeName(SlotFiles files, string title)
-    {
-        var name = SlotName.FromTitle(title);
-        var taken = (await files.All().ConfigureAwait(false)).Keys.Select(slot => slot.ToString())
-            .ToHashSet(StringComparer.OrdinalIgnoreCase);
-        if (!taken.Contains(name.ToString()))
-            return name;
-        for (var number = 2; ; number++)
-        {
-            if (!taken.Contains($"{name}-{number}"))
-                return new SlotName($"{name}-{number}");
-        }
-    }
+    private static async ValueTask<SlotName> FreeName(SlotFiles files, string title) =>
+        SlotNaming.Free((await files.All().ConfigureAwait(false)).Keys, SlotName.FromTitle(title));
 }

@@ -19,17 +19,17 @@ public sealed partial class SaveStore<T>
     internal void GoOnWith(LoadResult<T> result) => Shown(Ask().Asked, result);
 
     private ValueTask<LoadResult<T>> Read(SlotFiles files, WhichSave which, IProgress<SaveProgress>? progress) =>
-        which.Slot is { } slot ? Load(files, slot, null, progress)
+        which.Slot is { IsRing: true } ring && which.Playthrough is { } playthrough ? LoadRing(files, ring, playthrough, progress)
+        : which.Slot is { } slot ? Load(files, slot, null, progress)
         : which.IsQuick ? QuickLoad(files, progress)
         : Continue(files, null, progress);
 
-    private ValueTask<LoadResult<T>> QuickLoad(SlotFiles files, IProgress<SaveProgress>? progress) => LoadAny(
-        files, SlotName.Quick, progress, async () =>
-        {
-            var quick = await files.Of(SlotName.Quick).ConfigureAwait(false);
-            var ring = await files.RingOf(SlotName.Quick, quick, Playthrough).ConfigureAwait(false);
-            return [.. ring.Select(generation => new SlotGeneration(SlotName.Quick, generation))];
-        });
+    private ValueTask<LoadResult<T>> QuickLoad(SlotFiles files, IProgress<SaveProgress>? progress) =>
+        LoadRing(files, SlotName.Quick, Playthrough, progress);
+
+    private ValueTask<LoadResult<T>> LoadRing(SlotFiles files, SlotName slot, Guid playthrough, IProgress<SaveProgress>? progress) =>
+        LoadAny(files, slot, progress, async () => [.. (await files.RingOf(slot, playthrough).ConfigureAwait(false))
+            .Select(generation => new SlotGeneration(slot, generation))]);
 
     private ValueTask<LoadResult<T>> Continue(
         SlotFiles files, IReadOnlyCollection<SlotName>? among, IProgress<SaveProgress>? progress) => LoadAny(
@@ -50,7 +50,8 @@ public sealed partial class SaveStore<T>
 /// <summary>Which save a session reads.</summary>
 /// <param name="Slot">That of a slot; null for the newest of several.</param>
 /// <param name="IsQuick">The newest quick save of the playthrough, and not the newest of all.</param>
-internal readonly record struct WhichSave(SlotName? Slot, bool IsQuick = false)
+/// <param name="Playthrough">Whose quick or automatic save; null for the newest in the slot.</param>
+internal readonly record struct WhichSave(SlotName? Slot, bool IsQuick = false, Guid? Playthrough = null)
 {
     public static WhichSave Quick => new(null, IsQuick: true);
 

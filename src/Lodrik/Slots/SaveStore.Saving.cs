@@ -129,7 +129,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     {
         ArgumentNullException.ThrowIfNull(state);
         ObjectDisposedException.ThrowIf(_isClosed, this);
-        CheckAttachments(label);
+        CheckLabel(label);
         Raise(SaveStarted, slot);
         Report(progress, new SaveProgress(SaveStage.Encoding, 0, 0));
         try
@@ -228,7 +228,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var written = Stopwatch.GetTimestamp();
         // A playthrough that was begun meanwhile is not ended by a save of the one before.
         if (request.Playthrough == Playthrough)
-            Remember(request.Slot, request.Playthrough, request.Asked, SaveOrder.ClockTimeOf(header));
+            Remember(request.Slot, request.Playthrough, request.Asked, header);
         var dropped = await DropOldGenerations(files, request.Slot, place.Earlier, request.Playthrough).ConfigureAwait(false);
         var receipt = new SaveReceipt(
             request.Slot, place.Generation, files.Calls.Locate(file), byteCount, _options.Form, header.SaveId,
@@ -248,7 +248,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     private async ValueTask<Place> FindPlace(SlotFiles files, Request request)
     {
         var slot = request.Slot;
-        var earlier = await files.Of(slot).ConfigureAwait(false);
+        var there = await files.Contents(slot).ConfigureAwait(false);
+        var earlier = there.Shown;
         if (earlier.Count == 0)
             await RefuseNew(files, slot).ConfigureAwait(false);
         var occupant = earlier.Count > 0 ? await files.Summarise(slot, earlier).ConfigureAwait(false) : null;
@@ -257,10 +258,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             throw new SlotTakenException(occupant);
         if (!slot.IsRing && occupant?.Header is { } held && held.Version > T.Root.Version)
             throw NewerInSlot(slot, held.Version);
-        if (earlier is [{ Number: int.MaxValue }, ..])
-            throw new StorageException(
-                "The slot has no number left for another save.", files.Locate(slot, earlier[0]), "Take the file of that number away.");
-        return new Place(earlier, occupant, earlier.Count > 0 ? earlier[0].Number + 1 : 1);
+        return new Place(earlier, occupant, SaveSlots.NextNumber(files, slot, there));
     }
 
     /// <summary>Makes the bytes of a save out of its snapshot. They are valid until the next save, and as long as the snapshot.</summary>
@@ -279,6 +277,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     {
         Report(request.Progress, new SaveProgress(SaveStage.Writing, 0, bytes.Length));
         // What belongs to a save comes before it: a save is never without.
+        if (request.Label.Name is { } typed && !request.Slot.IsRing)
+            await files.WriteName(request.Slot, SaveLabel.NameOf(typed)).ConfigureAwait(false);
         foreach (var (name, content) in Attachments.Of(request.Label))
             await files.Calls.Write(SlotFiles.AttachmentOf(request.Slot, generation, name), content, replace: true).ConfigureAwait(false);
         var file = SlotFiles.NameOf(request.Slot, generation, _options.Extension ?? _terms.File.Extension);

@@ -244,8 +244,8 @@ public sealed partial class SaveStore<T>
         _slots.ReadThumbnailAsync(slot, generation, cancellationToken);
 
     /// <summary>
-    /// What would be lost if the game were left now: the differences between the live state and the newest save of this playthrough, or a
-    /// fresh state where there is none.
+    /// What would be lost if the game were left now: the differences between the live state and the save that was loaded or written last,
+    /// or the newest of this playthrough where that is gone, or a fresh state where there is none.
     /// </summary>
     /// <param name="state">The live state.</param>
     /// <param name="ignored">Sections whose changes are no progress, such as a clock; null for none.</param>
@@ -328,9 +328,11 @@ public sealed partial class SaveStore<T>
         return number;
     }
 
-    private async ValueTask<bool> Copy(SlotFiles files, SlotName from, SlotName to, Overwrite overwrite)
+    private async ValueTask<bool> Copy(
+        SlotFiles files, SlotName from, SlotName to, Overwrite overwrite, IReadOnlyCollection<int>? numbers = null)
     {
         var copied = await files.OfExisting(from).ConfigureAwait(false);
+        copied.RemoveAll(one => numbers?.Contains(one.Number) == false);
         if (from == to)
             return false;
         if (!await SaveSlots.Exists(files, to).ConfigureAwait(false))
@@ -340,7 +342,7 @@ public sealed partial class SaveStore<T>
         await _slots.Hold(files).ConfigureAwait(false);
         // The oldest is copied first, and is the newest there until the next one is.
         await NoteNewest(files, to, [copied[^1]], onlyOlder: true).ConfigureAwait(false);
-        await _slots.Copy(files, from, to, overwrite).ConfigureAwait(false);
+        await _slots.Copy(files, from, to, overwrite, numbers).ConfigureAwait(false);
         await NoteNewest(files, to, await files.Of(to).ConfigureAwait(false)).ConfigureAwait(false);
         List<Generation> earlier = [.. (await files.Of(to).ConfigureAwait(false)).Skip(1)];
         await DropOldGenerations(files, to, earlier, Playthrough).ConfigureAwait(false);
@@ -383,8 +385,10 @@ public sealed partial class SaveStore<T>
     {
         var file = await SlotFiles.Read(async () =>
         {
-            var newest = (await Candidates(files, null).ConfigureAwait(false))
-                .FirstOrDefault(one => one.Header?.Playthrough == Playthrough);
+            var (saves, current) = (await Candidates(files, null).ConfigureAwait(false), _current);
+            // Whoever loaded an older save and has done nothing since loses nothing.
+            var newest = saves.Find(one => current.SaveId != default && one.Header?.SaveId == current.SaveId)
+                ?? saves.Find(one => one.Header?.Playthrough == current.Playthrough);
             return newest is null ? null : await files.Open(newest.Slot, GenerationOf(newest)).ConfigureAwait(false);
         }).ConfigureAwait(false);
         var saved = file is null ? T.CreateState() : Decode(file, one => WholeState.Decode<T>(one)).State;

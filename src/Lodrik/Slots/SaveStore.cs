@@ -195,8 +195,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         };
         return (header.Game != T.Root.Game, header.Version.CompareTo(T.Root.Version)) switch
         {
-            (true, _) => With(
-                SlotHealth.OtherGame, SaveErrorCode.WrongGame, $"It is a save of \"{header.Game}\", and this is \"{T.Root.Game}\"."),
+            (true, _) => new SlotSummary(slot, SlotHealth.OtherGame, OtherGame(header, location), slot.IsAhead),
             (_, > 0) when _options.NewerSaves is not (SaveTreatment.Load or SaveTreatment.Mark) => With(
                 SlotHealth.NewerVersion, SaveErrorCode.NewerVersion,
                 $"It is of version {header.Version}, and this game has version {T.Root.Version}."),
@@ -252,8 +251,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <param name="slot">The slot.</param>
     /// <param name="playthrough">The playthrough.</param>
     /// <param name="asked">When this was asked for.</param>
-    /// <param name="time">The time that the save counts as made at; null leaves it.</param>
-    private void Remember(SlotName slot, Guid playthrough, long asked, DateTimeOffset? time)
+    /// <param name="save">What the save says of itself; null where it does not.</param>
+    private void Remember(SlotName slot, Guid playthrough, long asked, SaveHeader? save)
     {
         lock (_currentGate)
         {
@@ -262,7 +261,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             _rememberedBy = asked;
             // Another playthrough's slot is not the one to go on saving to.
             var kept = playthrough == Playthrough ? CurrentSlot : null;
-            _current = new Current(playthrough, slot.IsRing ? kept : slot, time ?? _current.Continued);
+            _current = new Current(
+                playthrough, slot.IsRing ? kept : slot, SaveOrder.ClockTimeOf(save), save?.SaveId ?? default);
         }
     }
 
@@ -362,7 +362,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
     }
 
-    private void CheckAttachments(SaveLabel? label)
+    private void CheckLabel(SaveLabel? label)
     {
         foreach (var name in label?.Attachments.Keys ?? [])
         {
@@ -371,6 +371,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                     $"\"{name}\" cannot be the name of something beside a save: it takes a to z, 0 to 9 and hyphens, and one extension.",
                     nameof(label));
         }
+        if (label?.Name is { Length: > SaveLabel.MaxNameLength } typed)
+            throw new ArgumentException(
+                $"The name of a slot may have {SaveLabel.MaxNameLength} characters, and this has {typed.Length}.", nameof(label));
         if (label is null || label.Thumbnail.IsEmpty)
             return;
         if (!label.Thumbnail.Span.StartsWith(PngSignature))
@@ -395,13 +398,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 $"It has: {string.Join(", ", _options.Places)}.");
         }
         foreach (var other in await _slots.Lookalikes(files, slot).ConfigureAwait(false))
-        {
-            throw new SlotException(
-                SaveErrorCode.BadSlotName,
-                $"There is a slot \"{other}\" already, and some systems do not tell upper and lower case apart.",
-                new SaveLocation { Slot = slot.ToString() },
-                $"Save to \"{other}\", or choose another name.");
-        }
+            throw SaveSlots.Lookalike(slot, other);
     }
 
     /// <summary>A new id. A clock from before 1970 has no place in one (RFC 9562 section 5.7).</summary>
@@ -412,5 +409,6 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <param name="Playthrough">The playthrough.</param>
     /// <param name="Slot">The slot to go on saving to; null for none.</param>
     /// <param name="Continued">The time of the save that was loaded or written last; the beginning of time where there is none.</param>
-    private sealed record Current(Guid Playthrough, SlotName? Slot, DateTimeOffset Continued = default);
+    /// <param name="SaveId">That save; all zeros where there is none, or where it does not say.</param>
+    private sealed record Current(Guid Playthrough, SlotName? Slot, DateTimeOffset Continued = default, Guid SaveId = default);
 }

@@ -129,8 +129,17 @@ public sealed record SaveStoreOptions
 /// <summary>What the game says of a save for its own slot list.</summary>
 public sealed record SaveLabel
 {
+    /// <summary>The most characters (UTF-16 code units) that the name of a slot may have.</summary>
+    public const int MaxNameLength = 100;
+
     /// <summary>The title; free text.</summary>
     public string Title { get; init; } = "";
+
+    /// <summary>
+    /// What the player calls the slot, in any script. It belongs to the slot, and stays when later saves leave it out; null leaves it as it
+    /// is. Line breaks and other control characters become blanks.
+    /// </summary>
+    public string? Name { get; init; }
 
     /// <summary>How long the playthrough has been played.</summary>
     public TimeSpan Played { get; init; }
@@ -147,6 +156,22 @@ public sealed record SaveLabel
     /// </summary>
     public IReadOnlyDictionary<string, ReadOnlyMemory<byte>> Attachments { get; init; } =
         System.Collections.ObjectModel.ReadOnlyDictionary<string, ReadOnlyMemory<byte>>.Empty;
+
+    /// <summary>A name as it is kept: one line without what would disturb the text around it, and not too long.</summary>
+    internal static string NameOf(string typed)
+    {
+        var name = new System.Text.StringBuilder(typed.Length);
+        foreach (var rune in typed.EnumerateRunes())
+        {
+            if (System.Text.Rune.IsControl(rune) || rune.Value is 0x2028 or 0x2029)
+                name.Append(' ');
+            // What turns the direction of the text around, such as U+202E, would do so beyond the name.
+            else if (rune.Value is not (>= 0x202A and <= 0x202E or >= 0x2066 and <= 0x2069 or 0xFEFF)
+                && name.Length + rune.Utf16SequenceLength <= MaxNameLength)
+                name.Append(rune);
+        }
+        return name.ToString().Trim();
+    }
 
     /// <summary>A title made of what there is of these parts, with a dot between.</summary>
     public static string TitleOf(params ReadOnlySpan<string?> parts)

@@ -16,7 +16,7 @@ internal sealed record SlotReading(SaveProtection? Protection, string? OwnExtens
 /// <summary>
 /// How slots and generations lie in a storage: <c>slots/evening/00000007.json</c>. Anything else in there is left alone.
 /// </summary>
-internal sealed class SlotFiles(StorageCalls calls, SlotReading reading, HeaderCache headers)
+internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading, HeaderCache headers)
 {
     public const string Folder = "slots";
 
@@ -36,38 +36,29 @@ internal sealed class SlotFiles(StorageCalls calls, SlotReading reading, HeaderC
     /// <summary>What is read in one go, between two looks at whether the load was given up.</summary>
     private const int ReadAtOnce = 1 << 20;
 
+    /// <summary>What a save may become in memory; null for what is usual.</summary>
+    public ReadAllowance? Allowance => reading.Allowance;
+
     /// <summary>The storage that they are in.</summary>
     public StorageCalls Calls => calls;
+
+    /// <summary>The same, for what has to be done though the caller gave up.</summary>
+    public SlotFiles Uncancelled() => new(calls.Uncancelled, reading, headers);
 
     /// <summary>All slots that have a generation, each with its generations, newest first.</summary>
     public async ValueTask<SortedDictionary<SlotName, List<Generation>>> All()
     {
         var slots = new SortedDictionary<SlotName, List<Generation>>();
-        var files = await calls.List(Folder).ConfigureAwait(false);
-        headers.Trim(files.Count);
-        foreach (var file in files)
+        foreach (var (slot, listed) in await List(Folder).ConfigureAwait(false))
         {
-            if (!TryParse(file, out var slot, out var generation) || !await IsSave(file).ConfigureAwait(false))
-                continue;
-            if (!slots.TryGetValue(slot, out var generations))
-                slots.Add(slot, generations = []);
-            generations.Add(generation);
+            if (listed.Shown.Count > 0)
+                slots.Add(slot, listed.Shown);
         }
-        foreach (var generations in slots.Values)
-            SortNewestFirst(generations);
         return slots;
     }
 
     /// <summary>The generations of one slot, newest first.</summary>
-    public async ValueTask<List<Generation>> Of(SlotName slot)
-    {
-        var generations = await ListOf(slot).ConfigureAwait(false);
-        // While a new generation is put in place of the only one, a listing may see neither.
-        if (generations.Count == 0)
-            generations = await ListOf(slot).ConfigureAwait(false);
-        SortNewestFirst(generations);
-        return generations;
-    }
+    public async ValueTask<List<Generation>> Of(SlotName slot) => (await Contents(slot).ConfigureAwait(false)).Shown;
 
     /// <summary>The generations of a slot that has to be there, newest first.</summary>
     /// <exception cref="SlotException">It is not.</exception>
@@ -88,17 +79,6 @@ internal sealed class SlotFiles(StorageCalls calls, SlotReading reading, HeaderC
             $"Slot '{slot}' has no generation {number}.",
             new SaveLocation { Slot = slot.ToString() },
             $"It has {string.Join(", ", generations.Select(one => one.Number))}.");
-    }
-
-    private async ValueTask<List<Generation>> ListOf(SlotName slot)
-    {
-        var generations = new List<Generation>();
-        foreach (var file in await calls.List($"{Folder}/{slot}").ConfigureAwait(false))
-        {
-            if (TryParse(file, out _, out var generation) && await IsSave(file).ConfigureAwait(false))
-                generations.Add(generation);
-        }
-        return generations;
     }
 
     /// <summary>The names of all slots that differ from this one by upper and lower case only.</summary>
@@ -132,11 +112,11 @@ internal sealed class SlotFiles(StorageCalls calls, SlotReading reading, HeaderC
         return rings;
     }
 
-    /// <summary>Those of a slot's generations that belong to a playthrough, in the same order.</summary>
-    public async ValueTask<List<Generation>> RingOf(SlotName slot, List<Generation> generations, Guid playthrough)
+    /// <summary>Those of a slot's generations that belong to a playthrough, newest first.</summary>
+    public async ValueTask<List<Generation>> RingOf(SlotName slot, Guid playthrough)
     {
         var ring = new List<Generation>();
-        foreach (var generation in generations)
+        foreach (var generation in await Of(slot).ConfigureAwait(false))
         {
             if (await PlaythroughOf(slot, generation).ConfigureAwait(false) == playthrough)
                 ring.Add(generation);
@@ -301,24 +281,21 @@ internal sealed class SlotFiles(StorageCalls calls, SlotReading reading, HeaderC
         }
     }
 
-    /// <summary>Describes a slot: quick and auto once for each playthrough, as each has a ring of its own.</summary>
-    public async ValueTask<List<SlotSummary>> SummariseAll(SlotName slot, List<Generation> generations)
-    {
-        if (!slot.IsRing)
-            return [await Summarise(slot, generations).ConfigureAwait(false)];
-        var rings = await RingsOf(slot, generations).ConfigureAwait(false);
-        var summaries = new List<SlotSummary>(rings.Count);
-        foreach (var ring in rings.Values)
-            summaries.Add(await Summarise(slot, ring).ConfigureAwait(false));
-        return summaries;
-    }
-
-    /// <summary>Describes every slot, and each playthrough's ring.</summary>
+    /// <summary>Describes every slot; quick and auto once for each playthrough, as each has a ring of its own.</summary>
     public async ValueTask<List<SlotSummary>> SummariseAll()
     {
         var summaries = new List<SlotSummary>();
-        foreach (var (slot, generations) in await All().ConfigureAwait(false))
-            summaries.AddRange(await SummariseAll(slot, generations).ConfigureAwait(false));
+        foreach (var (slot, listed) in await List(Folder).ConfigureAwait(false))
+        {
+            var name = listed.NameFile is { } file ? await ReadName(file).ConfigureAwait(false) : "";
+            if (listed.Shown.Count > 0 && !slot.IsRing)
+                summaries.Add(await Summarise(slot, listed.Shown, name).ConfigureAwait(false));
+            else if (listed.Shown.Count > 0)
+            {
+                foreach (var ring in (await RingsOf(slot, listed.Shown).ConfigureAwait(false)).Values)
+                    summaries.Add(await Summarise(slot, ring, "").ConfigureAwait(false));
+            }
+        }
         return summaries;
     }
 
@@ -334,8 +311,12 @@ internal sealed class SlotFiles(StorageCalls calls, SlotReading reading, HeaderC
     }
 
     /// <summary>Describes a slot by its newest generation whose header can be read.</summary>
-    public async ValueTask<SlotSummary> Summarise(SlotName slot, List<Generation> generations)
+    /// <param name="slot">The slot.</param>
+    /// <param name="generations">Its generations, newest first.</param>
+    /// <param name="name">What the player calls it; null reads that.</param>
+    public async ValueTask<SlotSummary> Summarise(SlotName slot, List<Generation> generations, string? name = null)
     {
+        name ??= await ReadName(new StoredFile(NameFileOf(slot), 0)).ConfigureAwait(false);
         SaveException? problem = null;
         foreach (var generation in generations)
         {
@@ -343,21 +324,14 @@ internal sealed class SlotFiles(StorageCalls calls, SlotReading reading, HeaderC
             {
                 var header = await ReadHeader(slot, generation).ConfigureAwait(false);
                 return new SlotSummary(
-                    slot, generations, generation, header, problem is null ? SlotHealth.Readable : SlotHealth.FellBack, problem);
+                    slot, name, generations, generation, header, problem is null ? SlotHealth.Readable : SlotHealth.FellBack, problem);
             }
             catch (SaveException exception) when (exception is not GenerationGoneException)
             {
                 problem ??= exception;
             }
         }
-        return new SlotSummary(slot, generations, generations[0], null, SlotHealth.Damaged, problem);
-    }
-
-    private static bool TryParse(StoredFile file, out SlotName slot, out Generation generation)
-    {
-        var isGeneration = TryParse(file.Name, out slot, out var number);
-        generation = new Generation(number, file.Name, file.ByteCount, file.Stamp);
-        return isGeneration;
+        return new SlotSummary(slot, name, generations, generations[0], null, SlotHealth.Damaged, problem);
     }
 
     /// <summary>The slot and the generation that a file is by its name; false where it is neither.</summary>
@@ -407,8 +381,6 @@ internal sealed class SlotFiles(StorageCalls calls, SlotReading reading, HeaderC
             return false;
         }
     }
-
-    private static void SortNewestFirst(List<Generation> generations) => generations.Sort((a, b) => b.Number.CompareTo(a.Number));
 
     /// <summary>There is no such slot; names the one that was most likely meant.</summary>
     public static SlotException NoSuchSlot(SlotName slot, IEnumerable<SlotName> known, string? otherwise = null)

@@ -108,7 +108,8 @@ public readonly record struct SlotName : IComparable<SlotName>
     }
 
     /// <inheritdoc cref="SlotName(string)"/>
-    public static implicit operator SlotName(string text) => new(text);
+    public static implicit operator SlotName(string text) => new(text ?? throw new ArgumentNullException(
+        nameof(text), "null is not a slot name. Where there may be none, as in \"found ? slot : null\", write (SlotName?)null."));
 
     /// <summary>Orders names by their characters' numbers.</summary>
     public int CompareTo(SlotName other) => string.CompareOrdinal(ToString(), other.ToString());

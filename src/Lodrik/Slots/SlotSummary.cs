@@ -25,11 +25,13 @@ public enum SlotHealth
 /// <summary>One slot in a list of them: what its newest readable header says.</summary>
 public sealed class SlotSummary
 {
-    internal SlotSummary(SlotName slot, IReadOnlyList<Generation> generations, Generation shown, SaveHeader? header, SlotHealth health,
-        SaveException? problem)
+    internal SlotSummary(SlotName slot, string name, IReadOnlyList<Generation> generations, Generation shown, SaveHeader? header,
+        SlotHealth health, SaveException? problem)
     {
         Slot = slot;
+        Name = name;
         GenerationCount = generations.Count;
+        Playthrough = header?.Playthrough ?? default;
         Generation = shown.Number;
         File = shown.File;
         ByteCount = shown.ByteCount;
@@ -41,7 +43,8 @@ public sealed class SlotSummary
     /// <summary>The same, with what the game says of it.</summary>
     internal SlotSummary(SlotSummary summary, SlotHealth health, SaveException? problem, bool isAhead)
     {
-        (Slot, GenerationCount, Generation, File) = (summary.Slot, summary.GenerationCount, summary.Generation, summary.File);
+        (Slot, Name, GenerationCount, Playthrough) = (summary.Slot, summary.Name, summary.GenerationCount, summary.Playthrough);
+        (Generation, File) = (summary.Generation, summary.File);
         (ByteCount, Header, Health, Problem, IsAhead) = (summary.ByteCount, summary.Header, health, problem, isAhead);
     }
 
@@ -74,6 +77,12 @@ public sealed class SlotSummary
 
     /// <summary>All that the save says of itself; null where no generation can be read, or where it was written wholly by hand.</summary>
     public SaveHeader? Header { get; }
+
+    /// <summary>What the player calls the slot (<see cref="SaveLabel.Name"/>); empty where it has no name.</summary>
+    public string Name { get; }
+
+    /// <summary>The playthrough; all zeros where it cannot be told.</summary>
+    internal Guid Playthrough { get; }
 
     /// <summary>The title; empty where there is none.</summary>
     public string Title => Header?.Title ?? "";

@@ -61,6 +61,27 @@ internal sealed class StoreWriter : IDisposable
     /// </summary>
     public Dictionary<string, HashSet<string>> SlotNames { get; } = new(StringComparer.Ordinal);
 
+    /// <summary>What is deleted and can still be brought back, by slot. Looked at and changed in a turn only.</summary>
+    private readonly Dictionary<string, HashSet<int>> _kept = new(StringComparer.Ordinal);
+
+    /// <summary>Generations of a slot are hidden, and must not be deleted for good.</summary>
+    public void Keep(string slot, IEnumerable<int> numbers)
+    {
+        if (!_kept.TryGetValue(slot, out var kept))
+            _kept.Add(slot, kept = []);
+        kept.UnionWith(numbers);
+    }
+
+    /// <summary>Nobody brings these generations back any more, or somebody did.</summary>
+    public void Forget(string slot, IEnumerable<int> numbers)
+    {
+        if (_kept.TryGetValue(slot, out var kept))
+            kept.ExceptWith(numbers);
+    }
+
+    /// <summary>Whether a hidden generation can still be brought back.</summary>
+    public bool IsKept(string slot, int number) => _kept.TryGetValue(slot, out var kept) && kept.Contains(number);
+
     /// <summary>
     /// Asks for a turn. Turns come in the order in which they were asked for, and one has to be ended before the next comes.
     /// </summary>

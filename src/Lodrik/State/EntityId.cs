@@ -71,7 +71,8 @@ public readonly record struct EntityId : IComparable<EntityId>
     }
 
     /// <inheritdoc cref="Placed"/>
-    public static implicit operator EntityId(string name) => Placed(name);
+    public static implicit operator EntityId(string name) => Placed(name ?? throw new ArgumentNullException(
+        nameof(name), "null is not an id. Where there may be none, as in \"found ? id : null\", write (EntityId?)null."));
 
     /// <inheritdoc cref="Spawned"/>
     public static implicit operator EntityId(long number) => Spawned(number);

@@ -23,6 +23,9 @@ internal sealed class StorageCalls
     /// <summary>Calls that use the storage's asynchronous members only.</summary>
     public static StorageCalls Async(ISaveStorage storage, CancellationToken cancellation) => new(storage, isAsync: true, cancellation);
 
+    /// <summary>The same calls, for what has to be done though the caller gave up.</summary>
+    public StorageCalls Uncancelled => _isAsync ? Async(Storage, CancellationToken.None) : this;
+
     public string Locate(string name) => Storage.Locate(name);
 
     public ValueTask<IReadOnlyList<StoredFile>> List(string folder) =>
