@@ -122,7 +122,13 @@ internal static class DeclaredScenes
         var none = new EquatableList<string>([]);
         foreach (var name in scenes.SelectMany(scene => scene.Names))
             yield return new BoundShape("scenes", name, "", "", none);
-        foreach (var entity in entities.Where(one => one is { Sort: DeclaredSort.Entity, IsAbstract: false })
+        // A kind of another assembly is the game's if one of its scenes has such entities.
+        var foreign = scenes.SelectMany(scene =>
+        {
+            var held = new HashSet<string>(new SceneSource(scene, entities, derived).Held);
+            return scene.Foreign.Where(one => held.Contains(one.TypeName));
+        }).GroupBy(one => one.TypeName).Select(group => group.First());
+        foreach (var entity in entities.Concat(foreign).Where(one => one is { Sort: DeclaredSort.Entity, IsAbstract: false })
             .Concat(scenes.Select(scene => scene.Own).Where(own => own.Parts.Count + own.Links.Count > 0)))
         {
             var kind = entity.KindFrom is null ? entity.Kind : AnyKind;

@@ -62,17 +62,20 @@ internal sealed class EntitySource(EntityModel model, IReadOnlyList<EntityModel>
     private void WriteConstants()
     {
         Line("/// <summary>The names of its parts and references in the save.</summary>");
-        Open($"public static class {(model.Access.RefusedMembers.Contains("Parts") ? "SavedParts" : "Parts")}");
-        foreach (var line in Constants(model.ConstantNames.Where(name => name.Length > 0)))
+        var owner = model.Access.RefusedMembers.Contains("Parts") ? "SavedParts" : "Parts";
+        Open($"public static class {owner}");
+        foreach (var line in Constants(model.ConstantNames.Where(name => name.Length > 0), owner))
             Line(line);
         Close();
         Line();
     }
 
     /// <summary>Constants for names of the save, each called as the name is written in C#.</summary>
-    public static IEnumerable<string> Constants(IEnumerable<string> names)
+    /// <param name="names">The names.</param>
+    /// <param name="reserved">What no constant can be called: the class that they are in, and its other members.</param>
+    public static IEnumerable<string> Constants(IEnumerable<string> names, params string[] reserved)
     {
-        var taken = new HashSet<string>();
+        var taken = new HashSet<string>(reserved);
         foreach (var name in names.Distinct())
         {
             var constant = ConstantName(name);

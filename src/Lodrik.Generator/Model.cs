@@ -39,6 +39,9 @@ internal sealed record StateModel(
     /// taken from an object.
     /// </summary>
     public bool HasPresence { get; init; }
+
+    /// <summary>The names of its variants for which there are constants, those with a mistake included.</summary>
+    public EquatableList<string> VariantNames { get; init; } = new([]);
 }
 
 /// <summary>How a new object is made.</summary>

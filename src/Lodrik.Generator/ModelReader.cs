@@ -57,7 +57,12 @@ internal sealed partial class ModelReader(
             new EquatableList<string>(_refused),
             CanBeExtended(type),
             IsOnlyBase(type),
-            new EquatableList<DiagnosticModel>(_problems));
+            new EquatableList<DiagnosticModel>(_problems))
+        {
+            // A generic type would have to be named with its arguments.
+            VariantNames = new EquatableList<string>(type.IsGenericType || type.GetMembers("Variants").Length > 0
+                ? [] : [.. VariantsOf(type).Select(one => one.Name).Where(name => name.Length > 0)]),
+        };
     }
 
     /// <summary>The digest of the shape of a root's saves; null where no code can be generated into the root.</summary>

@@ -172,8 +172,9 @@ internal sealed class SceneSource
         if (names.Count == 0)
             return;
         Line("/// <summary>The names of its kinds in the save.</summary>");
-        Open($"public static class {(_scene.HasKinds ? "SavedKinds" : "Kinds")}");
-        foreach (var line in EntitySource.Constants(names))
+        var owner = _scene.HasKinds ? "SavedKinds" : "Kinds";
+        Open($"public static class {owner}");
+        foreach (var line in EntitySource.Constants(names, owner))
             Line(line);
         Close();
         Line();
@@ -185,7 +186,7 @@ internal sealed class SceneSource
             return;
         Line("/// <summary>The names that its scenes have in saves.</summary>");
         Open($"public static class {SceneNamesClass}");
-        foreach (var line in EntitySource.Constants(_scene.Names))
+        foreach (var line in EntitySource.Constants(_scene.Names, SceneNamesClass, "All"))
             Line(line);
         Line("/// <summary>All of them.</summary>");
         Line($"public static global::System.Collections.Generic.IReadOnlyList<string> All {{ get; }} = [{AllNames}];");

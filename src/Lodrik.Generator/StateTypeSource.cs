@@ -99,6 +99,8 @@ internal sealed partial class StateTypeSource(StateModel model)
         Open(IsAlone ? $"{model.Declaration} : {Interface}" : model.Declaration);
         if (model.HasPresence)
             WritePresenceFields();
+        if (model.VariantNames.Count > 0)
+            WriteVariantNames();
         if (IsRoot)
             WriteSectionNames();
         else if (!model.IsOnlyBase)
@@ -342,6 +344,16 @@ internal sealed partial class StateTypeSource(StateModel model)
             Line($"global::Lodrik.State.StateTypes.WriteUnknown(ref writer, Keys, value.{model.UnknownMember});");
         Line("writer.EndObject();");
         Close();
+    }
+
+    private void WriteVariantNames()
+    {
+        Line("/// <summary>The names of its variants in the save.</summary>");
+        Open("public static class Variants");
+        foreach (var line in EntitySource.Constants(model.VariantNames, "Variants"))
+            Line(line);
+        Close();
+        Line();
     }
 
     private void WriteSectionNames()

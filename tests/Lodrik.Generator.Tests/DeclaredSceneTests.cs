@@ -225,6 +225,36 @@ public sealed class DeclaredSceneTests
         Assert.Contains("\"Lantern.state\": { \"members\": { \"oil\": \"int32\" }, \"struct\": true }", shape, StringComparison.Ordinal);
     }
 
+    [Fact]
+    public void Ledgers_read_the_kinds_of_another_assembly_that_a_scene_has()
+    {
+        var library = new GeneratorRun("[EntityType(\"lantern\")] public partial class Lantern(long number) { [EntityId] public long Number { get; } = number; public int Oil { get; private set; } public Lantern? Near { get; set; } } [EntityType(\"heron\")] public partial class Heron(long number) { [EntityId] public long Number { get; } = number; public int Age { get; set; } }");
+        var game = GeneratorRun.WithLibrary(library, "[SceneType] public partial class Marsh { " + Numbers + " public List<Lantern> Lanterns { get; } = []; }");
+        Assert.Empty(game.Problems);
+        var shape = Assert.Single(game.Shapes, one => one.Contains("kinds", StringComparison.Ordinal));
+        Assert.Contains("\"kinds\": { \"lantern\": { \"near\": \"reference?\", \"state\": \"Lantern.state\" } }", shape, StringComparison.Ordinal);
+        Assert.Contains("\"Lantern.state\": { \"members\": { \"oil\": \"int32\" }, \"struct\": true }", shape, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Names_of_variants_are_constants()
+    {
+        var run = new GeneratorRun("[StateType, SaveVariant(\"drift net\", typeof(Net)), SaveVariant(\"variants\", typeof(Hook))] public abstract partial class Gear; [StateType] public sealed partial class Net : Gear; [StateType, SaveVariant(\"bent\", typeof(Bent))] public partial class Hook : Gear; [StateType] public sealed partial class Bent : Hook; [StateType, SaveVariant(\"coins\", typeof(Coins))] public partial interface ITreasure; [StateType] public partial record struct Coins(int Amount) : ITreasure; [StateType, SaveVariant(\"a\", typeof(A))] public abstract partial class Own { public int Variants { get; set; } } [StateType] public sealed partial class A : Own; public static class Names { public const string All = Gear.Variants.DriftNet + Gear.Variants.Variants2 + Hook.Variants.Bent + ITreasure.Variants.Coins; }");
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+    }
+
+    [Fact]
+    public void A_part_that_is_called_as_the_constants_are_is_told_apart()
+    {
+        var run = new GeneratorRun(LanternWith("[Part(\"parts\")] public int Oil { get; set; }") + " public static class Names { public const string Parts = Lantern.Parts.Parts2; }");
+        Assert.Empty(run.Problems);
+        Assert.Empty(run.Complaints);
+        var scene = new GeneratorRun("[SceneType(\"all\", \"scenes\")] public partial class Marsh; public static class Names { public const string Both = Marsh.Scenes.All2 + Marsh.Scenes.Scenes2; }");
+        Assert.Empty(scene.Problems);
+        Assert.Empty(scene.Complaints);
+    }
+
     private static void IsRefused(string at, string says, string source)
     {
         var run = new GeneratorRun(source);

@@ -65,7 +65,7 @@ internal sealed class GeneratorRun
 
     private static CSharpParseOptions Parsing { get; } = new(LanguageVersion.CSharp13);
 
-    private const string Usings = "using System; using System.Collections.Generic; using System.Linq; using System.Numerics; using Lodrik; using Lodrik.Codes; using Lodrik.Inspection; using Lodrik.Migrations; using Lodrik.Protection; using Lodrik.Scenes; using Lodrik.Scenes.Authoring; using Lodrik.Slots; using Lodrik.State; using Lodrik.Storage; using Lodrik.Testing;\n";
+    private const string Usings = "using System; using System.Collections.Generic; using System.Linq; using System.Numerics; using Lodrik; using Lodrik.Codes; using Lodrik.Inspection; using Lodrik.Migrations; using Lodrik.Protection; using Lodrik.Scenes; using Lodrik.Scenes.Authoring; using Lodrik.Screens; using Lodrik.Slots; using Lodrik.State; using Lodrik.Storage; using Lodrik.Testing;\n";
 
     public GeneratorRunResult Result => _results.Results.Single();
 

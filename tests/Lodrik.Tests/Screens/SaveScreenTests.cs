@@ -94,6 +94,9 @@ public sealed class SaveScreenTests : IDisposable
         screen.Press(ScreenAction.Load);
         Done(screen.Answer(true));
         Assert.Equal(2, _played.Log.Day);
+        _played.Clock.Minutes++;
+        Assert.Equal(ScreenOutcomeKind.Asks, screen.Press(ScreenAction.Load).Kind);
+        Assert.True(_store.Screen(Game() with { NoProgress = [LogSave.Sections.Clock] }).Press(ScreenAction.Continue).IsDone);
         _played.Log.Day = 4;
         Assert.Equal(ScreenQuestionKind.Discard, screen.Press(ScreenAction.New).Question?.Kind);
         var before = _store.Playthrough;
@@ -190,6 +193,7 @@ public sealed class SaveScreenTests : IDisposable
         // The store has none: all other slots are listed after the places of the screen.
         var both = _store.Screen(Game(), new SaveScreenOptions { Places = ["one", "two"], Kinds = [SaveKind.Manual] });
         Assert.Equal([("one", true), ("two", false), ("other", false)], both.Rows.Select(row => (row.Slot.ToString(), row.IsEmpty)));
+        Assert.Equal([true, true, false], both.Rows.Select(row => row.IsPlace));
         both.Select("one");
         Assert.Equal("There is no save in this place.", both.Can(ScreenAction.Load).Reason);
         Assert.Null(both.Details());
