@@ -76,8 +76,9 @@ public sealed partial class SaveSlots
     internal async ValueTask<KeptDeletion> DeleteForNow(SlotFiles files, SlotName slot, IReadOnlyList<int> numbers)
     {
         await Hold(files).ConfigureAwait(false);
+        var name = await files.ReadName(slot).ConfigureAwait(false);
         await files.Hide(slot, numbers).ConfigureAwait(false);
-        var deletion = new KeptDeletion(slot, [.. numbers]);
+        var deletion = new KeptDeletion(slot, [.. numbers], name);
         _deletions.Add(deletion);
         _writer.Keep(KeyOf(slot), numbers);
         return deletion;
@@ -85,7 +86,9 @@ public sealed partial class SaveSlots
 
     /// <summary>Brings back what was deleted for now. Done in a turn.</summary>
     /// <exception cref="SlotTakenException">Something was saved to the slot since.</exception>
-    /// <exception cref="SlotException">A slot was made since whose name differs by upper and lower case only.</exception>
+    /// <exception cref="SlotException">
+    /// A slot was made since whose name differs by upper and lower case only, or another program deleted the files.
+    /// </exception>
     /// <exception cref="StorageException">The storage refused; it can be tried again.</exception>
     internal async ValueTask<bool> BringBack(SlotFiles files, KeptDeletion deletion)
     {
@@ -95,9 +98,14 @@ public sealed partial class SaveSlots
         foreach (var other in await files.Lookalikes(slot).ConfigureAwait(false))
             throw Lookalike(slot, other);
         await Hold(files).ConfigureAwait(false);
+        var isThere = (await files.Contents(slot).ConfigureAwait(false)).Hidden.Exists(one => deletion.Numbers.Contains(one.Number));
+        // Another save may have been there meanwhile, and called otherwise.
+        if (!slot.IsRing && await files.ReadName(slot).ConfigureAwait(false) != deletion.Name)
+            await files.WriteName(slot, deletion.Name).ConfigureAwait(false);
         await files.Show(slot, deletion.Numbers).ConfigureAwait(false);
         Forget(deletion);
-        return true;
+        return isThere ? true : throw new SlotException(
+            SaveErrorCode.NoSuchSlot, "What was deleted is not there any more.", new SaveLocation { Slot = slot.ToString() });
     }
 
     /// <summary>Deletes for good what could have been brought back until now. Done in a turn, when these slots are closed.</summary>
@@ -201,4 +209,5 @@ public sealed partial class SaveSlots
 /// <summary>Generations of a slot that were deleted and can be brought back.</summary>
 /// <param name="Slot">The slot.</param>
 /// <param name="Numbers">The generations.</param>
-internal sealed record KeptDeletion(SlotName Slot, IReadOnlyList<int> Numbers);
+/// <param name="Name">What the player called the slot; empty where it had no name.</param>
+internal sealed record KeptDeletion(SlotName Slot, IReadOnlyList<int> Numbers, string Name);

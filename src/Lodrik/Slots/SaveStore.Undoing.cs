@@ -91,19 +91,30 @@ public sealed partial class SaveStore<T>
     internal async ValueTask<int> BringBack(SlotFiles files, Undoable undoable)
     {
         var count = 0;
+        SlotException? problem = null;
         foreach (var deletion in undoable.Deletions.ToList())
         {
             var hidden = (await files.Contents(deletion.Slot).ConfigureAwait(false)).Hidden
                 .FindAll(one => deletion.Numbers.Contains(one.Number));
             // Cut short between the two, the newest save is newer than the counter says, and not older.
             await NoteNewest(files, deletion.Slot, hidden, onlyOlder: true).ConfigureAwait(false);
-            await _slots.BringBack(files, deletion).ConfigureAwait(false);
-            await NoteNewest(files, deletion.Slot, await files.Of(deletion.Slot).ConfigureAwait(false)).ConfigureAwait(false);
+            try
+            {
+                await _slots.BringBack(files, deletion).ConfigureAwait(false);
+                count++;
+            }
+            catch (SlotException gone) when (gone.Code == SaveErrorCode.NoSuchSlot)
+            {
+                // What is gone must not keep the player from bringing back what was deleted before it.
+                problem = gone;
+            }
             undoable.Deletions.Remove(deletion);
-            count++;
+            await NoteNewest(files, deletion.Slot, await files.Of(deletion.Slot).ConfigureAwait(false)).ConfigureAwait(false);
         }
         lock (_undoGate)
             _undoables.Remove(undoable);
+        if (count == 0 && problem is not null)
+            throw problem;
         if (undoable.Current is var (slot, playthrough))
         {
             lock (_currentGate)

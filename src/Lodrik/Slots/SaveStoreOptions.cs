@@ -137,7 +137,7 @@ public sealed record SaveLabel
 
     /// <summary>
     /// What the player calls the slot, in any script. It belongs to the slot, and stays when later saves leave it out; null leaves it as it
-    /// is. Line breaks and other control characters become blanks.
+    /// is. Line breaks and other control characters become blanks. Quick and automatic saves have no names.
     /// </summary>
     public string? Name { get; init; }
 

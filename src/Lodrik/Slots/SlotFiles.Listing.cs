@@ -142,11 +142,13 @@ internal sealed partial class SlotFiles
     }
 
     /// <summary>What the player calls a slot; the empty text where it has no name.</summary>
-    public async ValueTask<string> ReadName(StoredFile file)
+    public ValueTask<string> ReadName(SlotName slot) => ReadName(new StoredFile(NameFileOf(slot), 0));
+
+    private async ValueTask<string> ReadName(StoredFile file)
     {
         if (headers.FindName(file) is { } known)
             return known;
-        var bytes = await calls.ReadRange(file.Name, 0, NameBytes).ConfigureAwait(false);
+        var bytes = await ReadBeside(file.Name, NameBytes).ConfigureAwait(false);
         var name = bytes is null ? "" : SaveLabel.NameOf(System.Text.Encoding.UTF8.GetString(bytes));
         headers.AddName(file, name);
         return name;
@@ -160,7 +162,7 @@ internal sealed partial class SlotFiles
     public ValueTask<bool> DeleteName(SlotName slot) => calls.Delete(NameFileOf(slot));
 
     /// <summary>The file that has what the player calls a slot.</summary>
-    public static string NameFileOf(SlotName slot) => $"{Folder}/{slot}/{NameFile}";
+    private static string NameFileOf(SlotName slot) => $"{Folder}/{slot}/{NameFile}";
 
     private static string HiddenFileOf(SlotName slot) => $"{Folder}/{slot}/{HiddenFile}";
 
@@ -175,7 +177,7 @@ internal sealed partial class SlotFiles
     /// <summary>The numbers of a slot's hidden generations. A list that cannot be read hides nothing.</summary>
     private async ValueTask<HashSet<int>> ReadHidden(SlotName slot)
     {
-        if (await calls.ReadRange(HiddenFileOf(slot), 0, MostHiddenBytes).ConfigureAwait(false) is not { } bytes)
+        if (await ReadBeside(HiddenFileOf(slot), MostHiddenBytes).ConfigureAwait(false) is not { } bytes)
             return [];
         try
         {
@@ -187,6 +189,19 @@ internal sealed partial class SlotFiles
         catch (JsonException)
         {
             return [];
+        }
+    }
+
+    /// <summary>Reads a file that a slot's saves do not depend on; null where there is none, or where it alone cannot be read.</summary>
+    private async ValueTask<byte[]?> ReadBeside(string file, int count)
+    {
+        try
+        {
+            return await calls.ReadRange(file, 0, count).ConfigureAwait(false);
+        }
+        catch (StorageException exception) when (exception.IsOneFile)
+        {
+            return null;
         }
     }
 

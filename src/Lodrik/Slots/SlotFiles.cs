@@ -316,7 +316,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
     /// <param name="name">What the player calls it; null reads that.</param>
     public async ValueTask<SlotSummary> Summarise(SlotName slot, List<Generation> generations, string? name = null)
     {
-        name ??= await ReadName(new StoredFile(NameFileOf(slot), 0)).ConfigureAwait(false);
+        name ??= await ReadName(slot).ConfigureAwait(false);
         SaveException? problem = null;
         foreach (var generation in generations)
         {

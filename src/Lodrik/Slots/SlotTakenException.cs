@@ -10,10 +10,12 @@ public sealed class SlotTakenException : SaveException
             SaveErrorCode.SlotTaken,
             occupant.Health == SlotHealth.Damaged
                 ? "The slot holds a save that cannot be read, so it cannot be told whose it is."
-                : $"The slot holds another playthrough{(occupant.Title.Length > 0 ? $", \"{occupant.Title}\"" : "")}, saved "
-                    + $"{occupant.Saved:yyyy-MM-dd HH:mm}.",
+                : $"The slot holds another playthrough{Called(occupant)}, saved {occupant.Saved:yyyy-MM-dd HH:mm}.",
             new SaveLocation { Slot = occupant.Slot.ToString() },
             "Ask the player, and save with Overwrite.Allowed if they agree.") => Occupant = occupant;
+
+    private static string Called(SlotSummary occupant) =>
+        occupant.Name.Length > 0 ? $", \"{occupant.Name}\"" : occupant.Title.Length > 0 ? $", \"{occupant.Title}\"" : "";
 
     /// <summary>What the slot holds.</summary>
     public SlotSummary Occupant { get; }

@@ -44,7 +44,7 @@ internal static class SlotZip
         using var stream = new MemoryStream();
         using (var zip = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
         {
-            if (await files.ReadName(new StoredFile(SlotFiles.NameFileOf(slot), 0)).ConfigureAwait(false) is { Length: > 0 } name)
+            if (await files.ReadName(slot).ConfigureAwait(false) is { Length: > 0 } name)
                 Add($"{slot}/{NameEntry}", Encoding.UTF8.GetBytes(name), null);
             // Oldest first, each number once.
             foreach (var generation in generations.DistinctBy(one => one.Number).OrderBy(one => one.Number))

@@ -209,6 +209,20 @@ public sealed class WholeSlotTests
         Assert.Empty(full.List("slots"));
     }
 
+    [Theory]
+    [InlineData("name.txt"), InlineData("hidden.json")]
+    public void A_file_beside_the_saves_that_cannot_be_read_keeps_nobody_from_them(string file)
+    {
+        var memory = new MemoryStorage();
+        memory.Write("slots/evening/00000001.json", Bytes(1), replace: false);
+        memory.Write($"slots/evening/{file}", "[7]"u8.ToArray(), replace: false);
+        using var store = SaveStore<LogSave>.Open(new SaveStoreOptions { Storage = new FullStorage(memory) { Unreadable = file } });
+        Assert.Equal("", Assert.Single(store.List()).Name);
+        Assert.Equal(1, store.Continue().State.Log.Day);
+        store.Save("evening", At(2), overwrite: Overwrite.Allowed);
+        Assert.Equal(2, store.Load("evening").State.Log.Day);
+    }
+
     [Fact]
     public void What_the_player_calls_a_slot_stays_with_it()
     {
@@ -254,11 +268,16 @@ public sealed class WholeSlotTests
 
         public bool IsFull { get; set; }
 
+        /// <summary>The end of a file's name that access is not allowed to; null for none.</summary>
+        public string? Unreadable { get; init; }
+
         public string Description => _inner.Description;
 
         public IReadOnlyList<StoredFile> List(string folder) => _inner.List(folder);
 
-        public byte[]? ReadRange(string name, long offset, int count) => _inner.ReadRange(name, offset, count);
+        public byte[]? ReadRange(string name, long offset, int count) => Unreadable is { } end && name.EndsWith(end, StringComparison.Ordinal)
+            ? throw new StorageException("Access is not allowed.") { IsOneFile = true }
+            : _inner.ReadRange(name, offset, count);
 
         public byte[]? Read(string name) => _inner.Read(name);
 
