@@ -3,6 +3,7 @@ using Lodrik.AotSmoke;
 using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Scenes;
+using Lodrik.Screens;
 using Lodrik.State;
 using Lodrik.Tests.State;
 using Tidewarden;
@@ -37,6 +38,12 @@ try
             await game.Session.LoadTask;
             var before = game.Scene.Beacons.Count(beacon => beacon.Lit);
             await game.Session.ReturnAsync("in the save");
+            var screen = game.Session.Screen();
+            var file = Path.Combine(folder.FullName, $"night.{form}.zip");
+            var isKept = screen.Press(ScreenAction.SaveAs, "雪山").IsDone && screen.Press(ScreenAction.Export, file).IsDone
+                && screen.Press(ScreenAction.Delete).Question is not null && screen.Answer(true).IsDone && screen.Press(ScreenAction.Undo).IsDone
+                && (await screen.PressAsync(ScreenAction.Import, file)).IsDone && screen.Press(ScreenAction.ClearAll).Question is { Count: > 3 };
+            Check($"{form}: a save screen saves, deletes, brings back, exports and imports", isKept && screen.Selected?.Caption == "雪山 (2)");
             Check($"{form}: a checkpoint in a save is gone back to", game.Scene.Beacons.Count(beacon => beacon.Lit) == before - 1 && game.Weather.WindKnots == 36);
         }
 

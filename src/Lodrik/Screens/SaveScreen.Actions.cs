@@ -67,7 +67,7 @@ public sealed partial class SaveScreen
         _question = null;
         if (First(RefusalOf(action), Typed(action, text)) is not ScreenRefusal.None and var refusal)
             return new(ScreenOutcome.Refused(refusal));
-        var row = Selected;
+        var (row, all) = (Selected, _view.Listed);
         return action switch
         {
             ScreenAction.Save => Save(row, inBackground, cancellation),
@@ -81,12 +81,12 @@ public sealed partial class SaveScreen
                 ScreenQuestionKind.Delete, action, row, 1, $"Delete {Quoted(row!)}?",
                 (inBackground, cancellation) => Delete([row!.Listed], inBackground, cancellation))),
             ScreenAction.ClearAll => new(Ask(
-                ScreenQuestionKind.ClearAll, action, null, _view.Listed.Count, $"Delete {Saves(_view.Listed.Count)}?",
-                (inBackground, cancellation) => Delete(_view.Listed, inBackground, cancellation))),
+                ScreenQuestionKind.ClearAll, action, null, all.Count, $"Delete {Saves(all.Count)}?",
+                (inBackground, cancellation) => Delete(all, inBackground, cancellation))),
             ScreenAction.Undo => Undo(inBackground, cancellation),
             ScreenAction.Rename => Rename(row!, text.Trim(), Overwrite.Refused, inBackground, cancellation),
             ScreenAction.Copy => Copy(
-                row!, SaveLabel.NameOf(text) is { Length: > 0 } typed ? typed : SlotNaming.FreeTitle(_view.Listed, row!.Caption),
+                row!, SaveLabel.NameOf(text) is { Length: > 0 } typed ? typed : SlotNaming.FreeTitle(all, row!.Caption),
                 Overwrite.Refused, inBackground, cancellation),
             ScreenAction.Export => Export(row!, text, Overwrite.Refused, inBackground, cancellation),
             _ => Import(row is { IsPlace: true, IsEmpty: true } ? row.Slot : (SlotName?)null, text, inBackground, cancellation),

@@ -2,7 +2,6 @@ using System.IO.Compression;
 using System.Text;
 using Lodrik.Inspection;
 using Lodrik.Saves.Forms;
-using Lodrik.Storage;
 
 namespace Lodrik.Slots;
 

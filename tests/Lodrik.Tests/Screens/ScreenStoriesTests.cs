@@ -1,5 +1,4 @@
 using Lodrik.Screens;
-using Lodrik.Slots;
 using Lodrik.Storage;
 using Lodrik.Tests.Slots;
 
