@@ -1,3 +1,4 @@
+using Lodrik.Protection;
 using Lodrik.Slots;
 using Lodrik.Storage;
 
@@ -185,6 +186,34 @@ public sealed class WholeSlotTests
         store.Save("evening", At(2));
         Assert.Equal(2, store.Load("evening").State.Log.Day);
         Assert.Equal(2, store.History("evening").Count);
+    }
+
+    [Fact]
+    public void What_comes_back_is_no_old_save_to_a_store_that_counts()
+    {
+        var key = SaveKey.FromBytes("secret", System.Security.Cryptography.RandomNumberGenerator.GetBytes(32));
+        var options = new SaveStoreOptions
+        {
+            Storage = new MemoryStorage(),
+            Protection = SaveProtection.With(key) with { HasCounter = true },
+            ReplayedSaves = SaveTreatment.Refuse,
+        };
+        using (var store = SaveStore<LogSave>.Open(options))
+        {
+            store.Save("evening", At(1));
+            store.Save("evening", At(2));
+            store.QuickSave(At(3));
+            Delete(store, "evening");
+            Delete(store, "quick");
+            var screen = store.Screen();
+            Assert.True(screen.Press(Lodrik.Screens.ScreenAction.Undo).IsDone);
+            Assert.True(screen.Press(Lodrik.Screens.ScreenAction.Undo).IsDone);
+            Assert.Equal((2, 3), (store.Load("evening").State.Log.Day, store.QuickLoad().State.Log.Day));
+            Delete(store, "evening");
+        }
+        using var later = SaveStore<LogSave>.Open(options);
+        later.Save("evening", At(4));
+        Assert.Equal(4, later.Load("evening").State.Log.Day);
     }
 
     [Fact]
