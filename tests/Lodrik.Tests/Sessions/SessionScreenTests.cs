@@ -68,7 +68,8 @@ public sealed class SessionScreenTests : IDisposable
         while (!loading.IsCompleted)
         {
             session.Dispose();
-            await Task.Delay(1, Cancellation);
+            Cancellation.ThrowIfCancellationRequested();
+            await Task.Yield();
         }
         await Assert.ThrowsAnyAsync<OperationCanceledException>(() => loading);
         Assert.False(screen.IsBusy);
