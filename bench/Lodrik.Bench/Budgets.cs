@@ -1,31 +1,11 @@
 using System.Buffers;
 using System.Diagnostics;
-using System.Text.Json;
 using System.Text.Json.Serialization;
-using System.Xml;
-using System.Xml.Serialization;
-using Lodrik.Formats;
-using Lodrik.Formats.Binary;
-using Lodrik.Formats.Json;
-using Lodrik.Formats.Xml;
 using Lodrik.Saves.Writing;
 using Lodrik.Scenes;
-using Lodrik.State;
 using Lodrik.Storage;
-using MemoryPack;
-using MessagePack;
 
 namespace Lodrik.Bench;
-
-/// <summary>One budget: our figure and the reference's in one unit, and whether their ratio holds.</summary>
-public sealed record BudgetLine(string Name, double Ours, double Reference, double Ratio, double Budget, bool Holds)
-{
-    public static BudgetLine Of(string name, double ours, double reference, double budget) =>
-        new(name, Math.Round(ours, 4), Math.Round(reference, 4), Math.Round(ours / reference, 3), budget, ours / reference <= budget);
-
-    public override string ToString() =>
-        FormattableString.Invariant($"{Name,-58} {Ours,12:F3} {Reference,12:F3}   ratio {Ratio,7:F3}   budget {Budget,6:F2}   {(Holds ? "holds" : "MISSED")}");
-}
 
 /// <summary>The source-generated reference for JSON.</summary>
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase)]
@@ -39,15 +19,17 @@ internal static class Budgets
     /// <summary>The groups of lines, each measured when it is asked for.</summary>
     public static IReadOnlyDictionary<string, Func<IEnumerable<BudgetLine>>> Groups { get; } = new Dictionary<string, Func<IEnumerable<BudgetLine>>>
     {
-        ["binary"] = () => Binary(World.Make(100_000, distinct: false), "entities", distinct: false),
-        ["distinct"] = () => Binary(World.Make(100_000, distinct: true), "all strings different", distinct: true),
-        ["json"] = () => Json(World.Make(100_000, distinct: false)),
-        ["xml"] = () => Xml(World.Make(100_000, distinct: false)),
-        ["nested"] = () => Against("300 x 20 things of three variants", Hoard.Make()),
-        ["dialogue"] = () => Against("10,000 lines of dialogue", Dialogue.Make()),
-        ["tiles"] = Tiles,
-        ["small"] = Small,
-        ["allocation"] = Allocation,
+        ["binary"] = () => FormBudgets.Binary(World.Make(100_000, distinct: false), "entities", distinct: false),
+        ["distinct"] = () => FormBudgets.Binary(World.Make(100_000, distinct: true), "all strings different", distinct: true),
+        ["json"] = () => FormBudgets.Json(World.Make(100_000, distinct: false)),
+        ["xml"] = () => FormBudgets.Xml(World.Make(100_000, distinct: false)),
+        ["nested"] = () => FormBudgets.Against("300 x 20 things of three variants", Hoard.Make(), 1.0, 0.8),
+        ["lists"] = () => FormBudgets.Against("1,500 lists of 4", Posts.Make(), 1.2, 0.65),
+        ["dialogue"] = () => FormBudgets.Against("10,000 lines of dialogue", Dialogue.Make(), 1.2, 0.9),
+        ["journeys"] = FormBudgets.Journeys,
+        ["tiles"] = FormBudgets.Tiles,
+        ["small"] = FormBudgets.Small,
+        ["allocation"] = FormBudgets.Allocation,
         ["slots"] = Slots,
         ["store"] = Store,
         ["scenes"] = SceneBudgets.Lines,
@@ -55,62 +37,10 @@ internal static class Budgets
         ["protection"] = ProtectionBudgets.Lines,
         ["codes"] = CodeBudgets.Lines,
         ["saves"] = SaveBudgets.Lines,
+        ["thread"] = ThreadBudgets.Lines,
+        ["first"] = FirstBudgets.Lines,
     };
 
-    private static IEnumerable<BudgetLine> Binary(World world, string name, bool distinct)
-    {
-        using var buffer = new PooledBuffer(64 << 20);
-        var reference = new ArrayBufferWriter<byte>(64 << 20);
-        var (ours, theirs) = Race(
-            () => Encode(world, buffer),
-            () =>
-            {
-                reference.ResetWrittenCount();
-                MemoryPackSerializer.Serialize(reference, world);
-            });
-        yield return BudgetLine.Of($"binary, {name}: encode / MemoryPack (ms)", ours, theirs, distinct ? 1.0 : 0.9);
-        if (!distinct)
-            yield return BudgetLine.Of($"binary, {name}: size / MemoryPack (MB)", buffer.Length / 1e6, reference.WrittenCount / 1e6, 0.45);
-        (ours, theirs) = Race(
-            () => Decode<World>(buffer.Written),
-            () => MemoryPackSerializer.Deserialize<World>(reference.WrittenSpan));
-        yield return BudgetLine.Of($"binary, {name}: decode / MemoryPack (ms)", ours, theirs, distinct ? 0.8 : 0.6);
-        if (distinct)
-            yield break;
-        var packed = new ArrayBufferWriter<byte>(64 << 20);
-        (ours, theirs) = Race(
-            () => Encode(world, buffer),
-            () =>
-            {
-                packed.ResetWrittenCount();
-                MessagePackSerializer.Serialize(packed, world);
-            });
-        yield return BudgetLine.Of($"binary, {name}: encode / MessagePack (ms)", ours, theirs, 0.9);
-        (ours, theirs) = Race(
-            () => Decode<World>(buffer.Written),
-            () => MessagePackSerializer.Deserialize<World>(packed.WrittenMemory));
-        yield return BudgetLine.Of($"binary, {name}: decode / MessagePack (ms)", ours, theirs, 0.6);
-    }
-
-    /// <summary>A workload without a budget of its own: not slower than the reference, and not larger.</summary>
-    private static IEnumerable<BudgetLine> Against<T>(string name, T state) where T : IStateType<T>
-    {
-        using var buffer = new PooledBuffer(8 << 20);
-        var reference = new ArrayBufferWriter<byte>(8 << 20);
-        var (ours, theirs) = Race(
-            () => Encode(state, buffer),
-            () =>
-            {
-                reference.ResetWrittenCount();
-                MemoryPackSerializer.Serialize(reference, state);
-            });
-        yield return BudgetLine.Of($"binary, {name}: encode / MemoryPack (ms)", ours, theirs, 1.0);
-        yield return BudgetLine.Of($"binary, {name}: size / MemoryPack (MB)", buffer.Length / 1e6, reference.WrittenCount / 1e6, 1.0);
-        (ours, theirs) = Race(
-            () => Decode<T>(buffer.Written),
-            () => MemoryPackSerializer.Deserialize<T>(reference.WrittenSpan));
-        yield return BudgetLine.Of($"binary, {name}: decode / MemoryPack (ms)", ours, theirs, 1.0);
-    }
 
     /// <summary>What the game's thread pays of a save, and what a slot list reads.</summary>
     private static IEnumerable<BudgetLine> Slots()
@@ -122,7 +52,7 @@ internal static class Budgets
             using (var store = SaveStore<BigSave>.Open(new SaveStoreOptions { Folder = folder.FullName, Form = SaveForm.Binary }))
             {
                 Task<SaveReceipt> pending = Task.FromResult<SaveReceipt>(null!);
-                var (ours, theirs) = Race(
+                var (ours, theirs) = Measuring.Race(
                     () => pending = store.SaveAsync(SlotName.Quick, save),
                     () => pending.Wait());
                 yield return BudgetLine.Of("snapshot of 50,000 entities on the game's thread / until it is on the disk (ms)", ours, ours + theirs, 1.0);
@@ -135,7 +65,7 @@ internal static class Budgets
                 for (var i = 0; i < 1000; i++)
                     store.Save($"slot-{i}", SmallSave.Make(), new SaveLabel { Title = $"Night {i} at the mill" });
                 storage.BytesRead = 0;
-                var listing = Median(() => store.List());
+                var listing = Measuring.Median(() => store.List());
                 storage.BytesRead = 0;
                 store.List();
                 yield return BudgetLine.Of("listing 1,000 slots: read of each / 8 KiB (KiB)", storage.BytesRead / 1000.0 / 1024, 8, 1.0);
@@ -163,14 +93,14 @@ internal static class Budgets
             using (var store = SaveStore<SmallSave>.Open(options))
             {
                 yield return BudgetLine.Of("10,000 slots: the first list / 1 s (ms)", Once(() => store.List()), 1000, 1.0);
-                yield return BudgetLine.Of("10,000 slots: a list after that / 200 ms (ms)", Median(() => store.List()), 200, 1.0);
-                yield return BudgetLine.Of("10,000 slots: continue / 200 ms (ms)", Median(() => store.Continue()), 200, 1.0);
-                yield return BudgetLine.Of("10,000 slots: whether there are saves / 200 ms (ms)", Median(() => store.HasSaves()), 200, 1.0);
+                yield return BudgetLine.Of("10,000 slots: a list after that / 200 ms (ms)", Measuring.Median(() => store.List()), 200, 1.0);
+                yield return BudgetLine.Of("10,000 slots: continue / 200 ms (ms)", Measuring.Median(() => store.Continue()), 200, 1.0);
+                yield return BudgetLine.Of("10,000 slots: whether there are saves / 200 ms (ms)", Measuring.Median(() => store.HasSaves()), 200, 1.0);
                 var number = 0;
                 store.Save("new-first", SmallSave.Make());
                 yield return BudgetLine.Of(
-                    "10,000 slots: a save to a new slot / to one that is there (ms)", Median(() => store.Save($"new-{number++}", SmallSave.Make())),
-                    Median(() => store.Save("new-first", SmallSave.Make(), overwrite: Overwrite.Allowed)), 3.0);
+                    "10,000 slots: a save to a new slot / to one that is there (ms)", Measuring.Median(() => store.Save($"new-{number++}", SmallSave.Make())),
+                    Measuring.Median(() => store.Save("new-first", SmallSave.Make(), overwrite: Overwrite.Allowed)), 3.0);
             }
             foreach (var line in Memory(folder.FullName))
                 yield return line;
@@ -301,7 +231,7 @@ internal static class Budgets
         var other = Scene();
         var terms = new SaveTerms(SaveForm.Binary);
         Snapshot.Of(save, cache).Dispose();
-        var (ours, theirs) = Race(
+        var (ours, theirs) = Measuring.Race(
             () =>
             {
                 (visited, other) = (other, visited);
@@ -318,7 +248,7 @@ internal static class Budgets
 
         using var store = SaveStore<ScenesSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage(), Form = SaveForm.Binary });
         store.Save("evening", save);
-        (ours, theirs) = Race(
+        (ours, theirs) = Measuring.Race(
             () => store.Load("evening").State.Scenes.Get("scene 7"),
             () =>
             {
@@ -329,193 +259,6 @@ internal static class Budgets
         yield return BudgetLine.Of("loading 1 scene of 100 / all of them (ms)", ours, theirs, 0.03);
     }
 
-    /// <summary>What encoding allocates once everything is warm; the reference is one kilobyte, which is as good as nothing.</summary>
-    private static IEnumerable<BudgetLine> Allocation()
-    {
-        var world = World.Make(10_000, distinct: false);
-        using var buffer = new PooledBuffer(8 << 20);
-        WarmUp(() => Encode(world, buffer));
-        yield return BudgetLine.Of("binary, 10,000 entities: allocated by one encode (KB)", Allocated(() => Encode(world, buffer)), 1, 1.0);
-
-        var save = SmallSave.Make();
-        using var writer = new SaveWriter();
-        var header = new SaveHeader { Game = "bench", Version = 1, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
-        var binary = new SaveTerms(SaveForm.Binary);
-        WarmUp(() => writer.Write(save, header, binary));
-        yield return BudgetLine.Of("one small save, Binary: allocated by one whole file (KB)", Allocated(() => writer.Write(save, header, binary)), 1, 1.0);
-    }
-
-    private static double Allocated(Action act)
-    {
-        var before = GC.GetAllocatedBytesForCurrentThread();
-        for (var i = 0; i < 10; i++)
-            act();
-        return (GC.GetAllocatedBytesForCurrentThread() - before) / 10.0 / 1024;
-    }
-
-    private static IEnumerable<BudgetLine> Json(World world)
-    {
-        using var buffer = new PooledBuffer(64 << 20);
-        var reference = new ArrayBufferWriter<byte>(64 << 20);
-        using var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented: false));
-        using var referenceWriter = new Utf8JsonWriter(reference);
-        var (ours, theirs) = Race(
-            () =>
-            {
-                buffer.Reset();
-                writer.Reset();
-                var tokens = new JsonStateWriter(writer);
-                World.StateCodec.Write(ref tokens, world);
-                writer.Flush();
-            },
-            () =>
-            {
-                reference.ResetWrittenCount();
-                referenceWriter.Reset();
-                JsonSerializer.Serialize(referenceWriter, world, ReferenceJson.Default.World);
-            });
-        yield return BudgetLine.Of("JSON compact, entities: encode / System.Text.Json (ms)", ours, theirs, 1.15);
-        (ours, theirs) = Race(
-            () =>
-            {
-                var tokens = new JsonStateReader(buffer.Written);
-                var read = new World();
-                World.StateCodec.Read(ref tokens, ref read);
-            },
-            () => JsonSerializer.Deserialize(reference.WrittenSpan, ReferenceJson.Default.World));
-        yield return BudgetLine.Of("JSON compact, entities: decode / System.Text.Json (ms)", ours, theirs, 0.9);
-    }
-
-    private static IEnumerable<BudgetLine> Xml(World world)
-    {
-        using var buffer = new PooledBuffer(64 << 20);
-        using var reference = new MemoryStream(64 << 20);
-        var serializer = new XmlSerializer(typeof(World));
-        var settings = XmlStateWriter.Settings(indented: false);
-        var (ours, theirs) = Race(
-            () =>
-            {
-                buffer.Reset();
-                using var writer = XmlWriter.Create(new BufferStream(buffer), settings);
-                var tokens = new XmlStateWriter(writer);
-                tokens.Name("world");
-                World.StateCodec.Write(ref tokens, world);
-            },
-            () =>
-            {
-                reference.SetLength(0);
-                using var writer = XmlWriter.Create(reference, settings);
-                serializer.Serialize(writer, world);
-            });
-        yield return BudgetLine.Of("XML, entities: encode / XmlSerializer (ms)", ours, theirs, 1.0);
-        var bytes = buffer.Written.ToArray();
-        var referenceBytes = reference.ToArray();
-        (ours, theirs) = Race(
-            () =>
-            {
-                using var reader = XmlReader.Create(new MemoryStream(bytes), XmlStateReader.Settings);
-                var tokens = new XmlStateReader(reader);
-                var read = new World();
-                World.StateCodec.Read(ref tokens, ref read);
-            },
-            () =>
-            {
-                using var reader = XmlReader.Create(new MemoryStream(referenceBytes));
-                serializer.Deserialize(reader);
-            });
-        yield return BudgetLine.Of("XML, entities: decode / XmlSerializer (ms)", ours, theirs, 0.7);
-    }
-
-    private static IEnumerable<BudgetLine> Tiles()
-    {
-        var map = new TileMap { Tiles = new ushort[2048 * 2048] };
-        new Random(3).NextBytes(System.Runtime.InteropServices.MemoryMarshal.AsBytes(map.Tiles.AsSpan()));
-        using var buffer = new PooledBuffer(16 << 20);
-        var target = new ushort[map.Tiles.Length];
-        var (ours, theirs) = Race(() => Encode(map, buffer), () => map.Tiles.CopyTo(target.AsSpan()));
-        yield return BudgetLine.Of("tile map 2048 x 2048: encode / memcpy (ms)", ours, theirs, 2.0);
-        (ours, theirs) = Race(() => Decode<TileMap>(buffer.Written), () => _ = map.Tiles.AsSpan().ToArray());
-        yield return BudgetLine.Of("tile map 2048 x 2048: decode / memcpy to a new array (ms)", ours, theirs, 2.0);
-    }
-
-    private static IEnumerable<BudgetLine> Small()
-    {
-        var save = SmallSave.Make();
-        foreach (var (form, microseconds) in new[] { (SaveForm.Binary, 10.0), (SaveForm.Json, 30.0) })
-        {
-            using var writer = new SaveWriter();
-            var terms = new SaveTerms(form, IsIndented: false);
-            var ours = Median(() =>
-            {
-                for (var i = 0; i < 200; i++)
-                {
-                    var header = new SaveHeader { Game = "bench", Version = 1, SaveId = Guid.CreateVersion7(), Saved = DateTimeOffset.UtcNow };
-                    writer.Write(save, header, terms);
-                }
-            });
-            yield return BudgetLine.Of($"one small save, {form}: whole file / {microseconds:F0} microseconds", ours * 1000 / 200, microseconds, 1.0);
-        }
-    }
-
-    private static void Encode<T>(T state, PooledBuffer buffer) where T : IStateType<T>
-    {
-        buffer.Reset();
-        var writer = new BinaryStateWriter(buffer);
-        T.WriteState(ref writer, state);
-    }
-
-    private static void Decode<T>(ReadOnlySpan<byte> bytes) where T : IStateType<T>
-    {
-        var reader = new BinaryStateReader(bytes);
-        var state = T.CreateState();
-        T.ReadState(ref reader, ref state);
-    }
-
-    /// <summary>The medians of two acts, run by turns so that what disturbs one disturbs the other.</summary>
-    /// <summary>Times two acts in turn; what is done between them is not timed.</summary>
-    internal static (double Ours, double Theirs) Race(Action ours, Action theirs, Action? between = null)
-    {
-        WarmUp(ours, between);
-        WarmUp(theirs, between);
-        var (our, their) = (new List<double>(), new List<double>());
-        for (var i = 0; i < 15; i++)
-        {
-            our.Add(Time(ours));
-            between?.Invoke();
-            their.Add(Time(theirs));
-            between?.Invoke();
-        }
-        return (Middle(our), Middle(their));
-    }
-
-    private static double Median(Action act)
-    {
-        WarmUp(act);
-        var times = new List<double>();
-        for (var i = 0; i < 41; i++)
-            times.Add(Time(act));
-        return Middle(times);
-    }
-
-    /// <summary>Runs until the code has been compiled for good: the runtime does that in the background, after many calls and some time.</summary>
-    private static void WarmUp(Action act, Action? between = null)
-    {
-        var started = System.Diagnostics.Stopwatch.GetTimestamp();
-        for (var runs = 0; runs < 4 || System.Diagnostics.Stopwatch.GetElapsedTime(started).TotalSeconds < 1.2; runs++)
-        {
-            act();
-            between?.Invoke();
-        }
-    }
-
-    private static double Middle(List<double> times) => times.Order().ElementAt(times.Count / 2);
-
-    private static double Time(Action act)
-    {
-        var started = System.Diagnostics.Stopwatch.GetTimestamp();
-        act();
-        return System.Diagnostics.Stopwatch.GetElapsedTime(started).TotalMilliseconds;
-    }
 
     /// <summary>Memory that counts what is read of it.</summary>
     private sealed class CountingStorage : ISaveStorage

@@ -30,9 +30,9 @@ internal static class CodeBudgets
                 for (var i = 0; i < 8 * Codes; i++)
                     HMACSHA256.HashData(key, message);
             }
-            var (ours, theirs) = Budgets.Race(() => states.ForEach(state => layout.ToText(state)), Reference);
+            var (ours, theirs) = Measuring.Race(() => states.ForEach(state => layout.ToText(state)), Reference);
             yield return BudgetLine.Of($"128 bits, {name}: encode / 8 HMAC-SHA256 (µs)", ours * 1000 / Codes, theirs * 1000 / Codes, budget);
-            (ours, theirs) = Budgets.Race(
+            (ours, theirs) = Measuring.Race(
                 () =>
                 {
                     for (var i = 0; i < Codes; i++)

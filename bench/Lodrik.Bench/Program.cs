@@ -13,6 +13,17 @@ if (args is ["scene", var which])
     SceneBudgets.MeasureAlone(which);
     return 0;
 }
+if (args is ["first", var form, var how])
+{
+    FirstBudgets.MeasureAlone(form, how);
+    return 0;
+}
+if (args is ["loop", var act, var seconds])
+{
+    // For a profiler: one act again and again.
+    FormBudgets.Loop(act, double.Parse(seconds, System.Globalization.CultureInfo.InvariantCulture));
+    return 0;
+}
 var only = args.SkipWhile(argument => argument != "--only").ElementAtOrDefault(1);
 var known = args.Skip(1).Where(argument => argument != only).All(argument => argument is "--json" or "--only");
 if (args.Length == 0 || args[0] != "quick" || !known || args.Contains("--only") && !Budgets.Groups.ContainsKey(only ?? ""))

@@ -19,13 +19,13 @@ internal static class ProtectionBudgets
         section.CopyTo(file, 500);
         (string, int, int)[] places = [("sea", 500, Count)];
 
-        var (ours, theirs) = Budgets.Race(
+        var (ours, theirs) = Measuring.Race(
             () => SealEnvelope.WriteCose(key, SealContent.Of(file, places, file.Length, 0, "")),
             () => SHA256.HashData(section));
         yield return BudgetLine.Of("sealing 64 MB / SHA-256 (ms)", ours, theirs, 1.25);
 
         var sealing = SealEnvelope.WriteCose(key, SealContent.Of(file, places, file.Length, 0, ""));
-        (ours, theirs) = Budgets.Race(
+        (ours, theirs) = Measuring.Race(
             () =>
             {
                 var opened = SealEnvelope.OpenCose(sealing, new KeyRing(key), default).Content;
@@ -38,7 +38,7 @@ internal static class ProtectionBudgets
         using var cipher = SectionCipher.New(key, KeyMaking.None);
         using var aes = new AesGcm(RandomNumberGenerator.GetBytes(32), 16);
         var (nonce, tag) = (new byte[12], new byte[16]);
-        (ours, theirs) = Budgets.Race(
+        (ours, theirs) = Measuring.Race(
             () =>
             {
                 // What a save's encoder does with a section: encrypted, then its checksum, then what stands for it under the seal.
@@ -56,7 +56,7 @@ internal static class ProtectionBudgets
 
         var stored = cipher.Encrypt(0, "sea", section);
         var ciphertext = stored[^(Count + 16)..^16];
-        (ours, theirs) = Budgets.Race(
+        (ours, theirs) = Measuring.Race(
             () =>
             {
                 SectionDigest.Of(stored);
@@ -74,13 +74,13 @@ internal static class ProtectionBudgets
 
         // The whole way of a save, from sections in memory to the bytes of a file, with and without.
         using var writer = new SaveWriter();
-        (ours, theirs) = Budgets.Race(() => Whole(writer, section, SaveProtection.With(key)), () =>
+        (ours, theirs) = Measuring.Race(() => Whole(writer, section, SaveProtection.With(key)), () =>
         {
             Whole(writer, section, null);
             SHA256.HashData(section);
         });
         yield return BudgetLine.Of("whole save, sealed / unprotected, then SHA-256 (ms)", ours, theirs, 1.25);
-        (ours, theirs) = Budgets.Race(() => Whole(writer, section, SaveProtection.Encrypted(key)), () =>
+        (ours, theirs) = Measuring.Race(() => Whole(writer, section, SaveProtection.Encrypted(key)), () =>
         {
             Whole(writer, section, null);
             var copy = new byte[Count];

@@ -16,7 +16,7 @@ internal static class SaveBudgets
         foreach (var form in Enum.GetValues<SaveForm>())
         {
             var (few, many) = (Save(4_000, form), Save(16_000, form));
-            var (ours, theirs) = Budgets.Race(() => Load(many), () =>
+            var (ours, theirs) = Measuring.Race(() => Load(many), () =>
             {
                 for (var i = 0; i < 4; i++)
                     Load(few);
@@ -48,7 +48,7 @@ internal static class SaveBudgets
         {
             using var without = new Game(form, checkpoints: 0);
             using var with = new Game(form, checkpoints: 4);
-            var (ours, theirs) = Budgets.Race(with.Save, without.Save, between: () =>
+            var (ours, theirs) = Measuring.Race(with.Save, without.Save, between: () =>
             {
                 with.Wait();
                 without.Wait();

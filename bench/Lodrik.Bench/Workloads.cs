@@ -226,3 +226,122 @@ public sealed partial class Line
     public string Mood { get; set; } = "";
     public bool Heard { get; set; }
 }
+
+/// <summary>1,500 posts with four lanterns each: many short lists.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Posts
+{
+    public List<Post> All { get; set; } = [];
+
+    public static Posts Make()
+    {
+        var random = new Random(13);
+        var posts = new Posts();
+        for (var i = 0; i < 1_500; i++)
+        {
+            var post = new Post { Number = i };
+            for (var j = 0; j < 4; j++)
+                post.Lanterns.Add(new Lantern { Name = $"lantern {random.Next(40)}", Number = random.Next(100), Oil = random.NextSingle(), Lit = random.Next(2) == 0 });
+            posts.All.Add(post);
+        }
+        return posts;
+    }
+}
+
+/// <summary>A post.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Post
+{
+    public int Number { get; set; }
+    public List<Lantern> Lanterns { get; set; } = [];
+}
+
+/// <summary>What hangs on a post.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Lantern
+{
+    public string Name { get; set; } = "";
+    public int Number { get; set; }
+    public float Oil { get; set; }
+    public bool Lit { get; set; }
+}
+
+/// <summary>A small save as most games have it: the keeper, things, tasks, flags.</summary>
+[SaveFile("bench-journey")]
+[MemoryPackable]
+public sealed partial class Journey
+{
+    public Keeper Keeper { get; set; } = new();
+    public List<Carried> Carried { get; set; } = [];
+    public List<Errand> Errands { get; set; } = [];
+    public Dictionary<string, int> Counters { get; set; } = [];
+
+    /// <param name="size">One for some 2 KB, three for 6, eight for 17, as the reference writes it.</param>
+    public static Journey Make(int size)
+    {
+        var random = new Random(17);
+        var journey = new Journey { Keeper = { Tools = [.. Enumerable.Range(0, 6)] } };
+        for (var i = 0; i < 36 * size; i++)
+            journey.Carried.Add(new Carried { Name = $"thing {i % 12}", Count = random.Next(20), Worn = random.NextSingle(), Sold = random.Next(2) == 0 });
+        for (var i = 0; i < 6 * size; i++)
+        {
+            journey.Errands.Add(new Errand
+            {
+                Name = $"the errand of keeper {i}",
+                Stage = random.Next(5),
+                Steps = [.. Enumerable.Range(0, 3).Select(j => new Step { Text = $"step {j}", Done = j == 0 })],
+            });
+        }
+        for (var i = 0; i < 24 * size; i++)
+            journey.Counters[$"counter-{i}"] = random.Next(100);
+        return journey;
+    }
+}
+
+/// <summary>The keeper of the small save.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Keeper
+{
+    public string Name { get; set; } = "Isolde";
+    public int Level { get; set; } = 12;
+    public float Stamina { get; set; } = 81.5f;
+    public float X { get; set; } = 12.25f;
+    public float Y { get; set; } = -3.5f;
+    public bool Awake { get; set; } = true;
+    public string Place { get; set; } = "the north sluice";
+    public int[] Tools { get; set; } = [];
+}
+
+/// <summary>Something that is carried.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Carried
+{
+    public string Name { get; set; } = "";
+    public int Count { get; set; }
+    public float Worn { get; set; }
+    public bool Sold { get; set; }
+}
+
+/// <summary>A task.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Errand
+{
+    public string Name { get; set; } = "";
+    public int Stage { get; set; }
+    public List<Step> Steps { get; set; } = [];
+}
+
+/// <summary>A part of a task.</summary>
+[StateType]
+[MemoryPackable]
+public sealed partial class Step
+{
+    public string Text { get; set; } = "";
+    public bool Done { get; set; }
+}

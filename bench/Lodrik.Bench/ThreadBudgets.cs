@@ -1,0 +1,106 @@
+using Lodrik.Scenes;
+using Lodrik.Storage;
+
+namespace Lodrik.Bench;
+
+/// <summary>What the game's thread pays for saves, checkpoints and the question what is unsaved, whatever the form.</summary>
+internal static class ThreadBudgets
+{
+    public static IEnumerable<BudgetLine> Lines()
+    {
+        using var binary = new Played(SaveForm.Binary);
+        using var json = new Played(SaveForm.Json);
+        using var xml = new Played(SaveForm.Xml);
+        foreach (var (name, text) in ((string, Played)[])[("JSON", json), ("XML", xml)])
+        {
+            var (ours, theirs) = Measuring.Race(text.SaveStore, binary.SaveStore, Wait);
+            yield return BudgetLine.Of($"SaveAsync until it returns, a log of 100,000 lines, {name} / binary (ms)", ours, theirs, 1.1);
+            (ours, theirs) = Measuring.Race(text.SaveSession, binary.SaveSession, Wait);
+            yield return BudgetLine.Of($"the same of a session, {name} / binary (ms)", ours, theirs, 1.1);
+        }
+        foreach (var (name, game) in ((string, Played)[])[("binary", binary), ("JSON", json)])
+        {
+            var (ours, theirs) = Measuring.Race(() => game.Session.Mark(), game.SaveSession, Wait);
+            yield return BudgetLine.Of($"marking a checkpoint, {name} / a save's snapshot (ms)", ours, theirs, 1.1);
+            game.Session.Mark();
+            (ours, theirs) = Measuring.Race(() => game.Session.Return(), () => game.Session.Load("evening"), () =>
+            {
+                Wait();
+                game.Session.Mark();
+            });
+            yield return BudgetLine.Of($"returning to a checkpoint, {name} / loading from memory (ms)", ours, theirs, 2.0);
+            game.Session.Load("evening");
+            game.Session.State.Log.Lines[^1] = "A heron stood on the last beacon.";
+            (ours, theirs) = Measuring.Race(() => game.Session.UnsavedChanges(), game.SaveSession, Wait);
+            yield return BudgetLine.Of($"unsaved changes of one line, {name} / a save's snapshot (ms)", ours, theirs, 2.0);
+        }
+
+        void Wait()
+        {
+            binary.Wait();
+            json.Wait();
+            xml.Wait();
+        }
+    }
+
+    private sealed class Empty;
+
+    private sealed class Played : IDisposable
+    {
+        private readonly SaveStore<Voyage> _store;
+        private Task _saving = Task.CompletedTask;
+
+        public Played(SaveForm form)
+        {
+            _store = SaveStore<Voyage>.Open(new SaveStoreOptions { Storage = new MemoryStorage(), Form = form, KeepGenerations = 1 });
+            Session = new GameSession<Voyage, Empty>(_store, new SceneBindings<Empty>(), new SessionOptions<Voyage>
+            {
+                Start = new ScenePlace("marsh"),
+                Scenes = ["marsh"],
+                ChangeScene = change => Session!.Arrive(change, new Empty()),
+                Autosave = AutosavePolicy.Never,
+            });
+            Session.StartNew();
+            for (var i = 0; i < 100_000; i++)
+                Session.State.Log.Lines.Add($"Night {i / 50}: beacon {i % 50} was lit, and {i % 7} herons flew up.");
+            Session.Save("evening");
+        }
+
+        public GameSession<Voyage, Empty> Session { get; }
+
+        public void SaveStore() => _saving = _store.SaveAsync("evening", Session.State, overwrite: Overwrite.Allowed);
+
+        public void SaveSession() => _saving = Session.SaveAsync("evening", overwrite: Overwrite.Allowed);
+
+        public void Wait()
+        {
+            _saving.Wait();
+            _store.WaitForBackground();
+        }
+
+        public void Dispose()
+        {
+            Wait();
+            Session.Dispose();
+            _store.Dispose();
+        }
+    }
+}
+
+/// <summary>A save with a long log.</summary>
+[SaveFile("bench-voyage")]
+public sealed partial class Voyage : ISessionSave
+{
+    public SessionArchive Session { get; set; } = new();
+
+    public SceneArchive Scenes { get; set; } = new();
+
+    public Log Log { get; set; } = new();
+}
+
+/// <summary>What happened, a line for each.</summary>
+[StateType]
+public sealed partial class Log
+{
+    public List<string> Lines { get; set; } = [];
+}
