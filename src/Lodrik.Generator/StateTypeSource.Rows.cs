@@ -19,34 +19,25 @@ internal sealed partial class StateTypeSource
             Line("    return false;");
             Close();
         }
-        Line(model.IsReferenceType
-            ? "if (!global::Lodrik.State.StateTypes.AreDeclared(items) || !rows.TryBeginRows(Rows, items.Length))"
-            : "if (!rows.TryBeginRows(Rows, items.Length))");
+        var look = !model.IsReferenceType ? ""
+            : $"!global::Lodrik.State.StateTypes.{(model.ChecksType ? "AreDeclared" : "AreThere")}(items) || ";
+        Line($"if ({look}!rows.TryBeginRows(Rows, items.Length))");
         Line("    return false;");
         foreach (var (member, i, sort) in RowMembers())
         {
-            if (sort is not ("Other" or "Text"))
-                Line($"var column{i} = rows.{sort}Rows({i});");
-        }
-        Open("for (var i = 0; i < items.Length; i++)");
-        Line("var item = items[i];");
-        foreach (var (member, i, sort) in RowMembers())
-        {
+            Open("");
+            var type = sort == "Text" ? "string" : member.TypeName;
+            Line(sort is "Other" or "Text"
+                ? $"var values = rows.RentValues<{type}>(items.Length);"
+                : $"var values = rows.{sort}Rows({i});");
+            Line("for (var i = 0; i < items.Length; i++)");
+            Line($"    values[i] = items[i].{Name(member)};");
             if (sort == "Text")
-            {
-                Line($"rows.WriteTextRow({i}, item.{Name(member)});");
-            }
-            else if (sort != "Other")
-            {
-                Line($"column{i}[i] = item.{Name(member)};");
-            }
-            else
-            {
-                Line($"rows.AtRow({i});");
-                Line($"{member.Codec}.Write(ref rows, item.{Name(member)});");
-            }
+                Line($"rows.WriteTextRows({i}, values);");
+            else if (sort == "Other")
+                Line($"rows.WriteRows<{type}, {member.Codec}>({i}, values);");
+            Close();
         }
-        Close();
         Line("rows.EndRows();");
         Line("return true;");
         Close();
@@ -57,73 +48,184 @@ internal sealed partial class StateTypeSource
         Open(
             $"public static bool TryReadRows<TRows>(ref TRows rows, global::System.Span<{model.TypeName}> items) where TRows : "
                 + "global::Lodrik.State.IRowReader, allows ref struct");
+        if (CreatesFromValues)
+        {
+            Line("// What is there already has its values from its own constructor.");
+            Line($"if (!global::Lodrik.State.StateTypes.AreNull<{model.TypeName}>(items))");
+            Line("    return false;");
+        }
         Line("if (!rows.TryBeginRows(Rows, items.Length))");
         Line("    return false;");
-        foreach (var (member, i, sort) in RowMembers())
+        if (CreatesFromValues)
         {
-            if (sort == "Integer")
-                Line($"var column{i} = rows.IntegerRows({i}, {member.TypeName}.MinValue, {member.TypeName}.MaxValue);");
-            else if (sort != "Other")
-                Line($"var column{i} = rows.{sort}Rows({i});");
+            WriteRowsCreating();
         }
-        Open("for (var i = 0; i < items.Length; i++)");
-        WriteRowCreating();
+        else if (model.IsReferenceType)
+        {
+            Line("for (var i = 0; i < items.Length; i++)");
+            Line($"    items[i] ??= {model.Creation.Initial};");
+        }
         foreach (var (member, i, sort) in RowMembers())
         {
             if (CreatesFromValues && TakenMembers().Any(one => one.Index == i))
                 continue;
-            if (sort != "Other")
+            Open("");
+            if (sort == "Text")
             {
-                Open(member.IsNeverNull ? $"if (!column{i}.IsEmpty && column{i}[i] is not null)" : $"if (!column{i}.IsEmpty)");
-                WriteMemberAssignment(
-                    member, sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})column{i}[i]" : $"column{i}[i]", "item");
-                WriteHas(i, "item");
+                Line($"var texts = rows.TextRows({i});");
+                Open("if (!texts.IsEmpty)");
+                Open("for (var i = 0; i < items.Length; i++)");
+                if (member.IsNeverNull)
+                    Open("if (texts[i] is { } text)");
+                WriteRowAssignment(member, i, member.IsNeverNull ? "text" : "texts[i]");
+                if (member.IsNeverNull)
+                    Close();
                 Close();
+                Close();
+                Open($"else if (rows.HasRows({i}))");
             }
-            Open(sort == "Other" ? $"if (rows.AtRow({i}))"
-                : member.IsNeverNull ? $"else if (column{i}.IsEmpty && rows.AtRow({i}))"
-                : $"else if (rows.AtRow({i}))");
-            WriteMemberReading(member, one => $"{one.Codec}.Read(ref rows, ref member);", "item");
-            WriteHas(i, "item");
+            Line($"var values = rows.RentValues<{member.TypeName}>(items.Length);");
+            if (sort is "Other" or "Text")
+            {
+                Line("for (var i = 0; i < items.Length; i++)");
+                Line($"    values[i] = items[i].{Name(member)};");
+            }
+            Open($"if (rows.ReadRows<{member.TypeName}, {member.Codec}>({i}, values))");
+            Open("for (var i = 0; i < items.Length; i++)");
+            WriteRowAssignment(member, i, member.IsNeverNull ? $"values[i] ?? items[i].{Name(member)}" : "values[i]");
+            Close();
+            Close();
+            Line("rows.ReturnValues(values);");
+            if (sort == "Text")
+                Close();
             Close();
         }
-        Line($"items[i] = {(model is { IsReferenceType: false, Creation.TakesValues: true } ? "Recreate(ref item)" : "item")};");
-        Close();
+        if (model is { IsReferenceType: false, Creation.TakesValues: true })
+        {
+            Line("foreach (ref var item in items)");
+            Line("    item = Recreate(ref item);");
+        }
         Line("rows.EndRows();");
         Line("return true;");
         Close();
     }
 
-    /// <summary>A new object for a row; what its constructor takes is read before.</summary>
-    private void WriteRowCreating()
+    private void WriteRowAssignment(MemberModel member, int i, string value)
     {
-        if (!CreatesFromValues)
+        WriteMemberAssignment(member, value, "items[i]");
+        WriteHas(i, "items[i]");
+    }
+
+    /// <summary>New objects for the rows; what their constructor takes is read before.</summary>
+    private void WriteRowsCreating()
+    {
+        var taken = TakenMembers().ToList();
+        foreach (var (member, i, initial) in taken)
         {
-            Line($"var item = {model.Creation.Initial};");
-            return;
+            Line($"var values{i} = rows.RentValues<{member.TypeName}>(items.Length);");
+            Line("for (var i = 0; i < items.Length; i++)");
+            Line($"    values{i}[i] = {initial};");
+            Line($"var has{i} = rows.ReadRows<{member.TypeName}, {member.Codec}>({i}, values{i});");
         }
-        foreach (var (member, i, initial) in TakenMembers())
+        Open("for (var i = 0; i < items.Length; i++)");
+        foreach (var (member, i, initial) in taken)
         {
-            var sort = RowSort(member);
-            Line($"{member.TypeName} value{i} = {initial};");
-            Line($"var has{i} = {(sort == "Other" ? "" : $"!column{i}.IsEmpty || ")}rows.AtRow({i});");
-            if (sort != "Other")
-            {
-                Line($"if (!column{i}.IsEmpty)");
-                Line($"    value{i} = {(sort == "Integer" && member.TypeName != "long" ? $"({member.TypeName})" : "")}column{i}[i];");
-            }
-            Line($"{(sort == "Other" ? "" : "else ")}if (has{i})");
-            Line($"    {member.Codec}.Read(ref rows, ref value{i});");
             if (member.IsNeverNull)
-                Line($"value{i} ??= {initial};");
+                Line($"values{i}[i] ??= {initial};");
         }
-        Line($"var item = {CreateFromValues};");
-        foreach (var (member, i, _) in TakenMembers())
+        Line($"items[i] = {model.Creation.With(one => one.Member < 0 ? one.Default : $"values{one.Member}[i]")};");
+        foreach (var (member, i, _) in taken)
         {
             Line($"if (has{i})");
             _depth++;
-            WriteMemberAssignment(member, $"value{i}", "item");
+            WriteMemberAssignment(member, $"values{i}[i]", "items[i]");
             _depth--;
+        }
+        Close();
+        taken.Reverse();
+        foreach (var (_, i, _) in taken)
+            Line($"rows.ReturnValues(values{i});");
+    }
+
+    /// <summary>Many objects at once, the objects of each variant together.</summary>
+    private void WriteVariantRows()
+    {
+        Line();
+        Open(
+            $"public static bool TryWriteRows<TRows>(ref TRows rows, global::System.ReadOnlySpan<{model.TypeName}> items) where TRows : "
+                + "global::Lodrik.State.IRowWriter, allows ref struct");
+        Line("var numbers = rows.RentValues<short>(items.Length);");
+        Line("for (var i = 0; i < items.Length; i++)");
+        Line("    numbers[i] = NumberOf(items[i]);");
+        Open("if (global::System.MemoryExtensions.Contains(numbers, (short)-1) || !rows.TryBeginVariants(Variants, numbers))");
+        Line("rows.ReturnValues(numbers);");
+        Line("return false;");
+        Close();
+        ForEachVariant((variant, i) =>
+        {
+            Line($"var objects = rows.RentValues<{variant.TypeName}>(count);");
+            Line("for (int i = 0, next = 0; next < count; i++)");
+            _depth++;
+            Open($"if (numbers[i] == {i})");
+            Line($"objects[next++] = ({variant.TypeName})items[i];");
+            Close();
+            _depth--;
+            Line($"rows.WriteVariant<{variant.TypeName}, {CodecOf(variant)}>(Variants, {i}, objects);");
+        });
+        Line("rows.EndVariants();");
+        Line("rows.ReturnValues(numbers);");
+        Line("return true;");
+        Close();
+        Line();
+        Open(
+            $"public static bool TryReadRows<TRows>(ref TRows rows, global::System.Span<{model.TypeName}> items) where TRows : "
+                + "global::Lodrik.State.IRowReader, allows ref struct");
+        Line("var numbers = rows.RentValues<short>(items.Length);");
+        Open(
+            $"if (!global::Lodrik.State.StateTypes.AreNull<{model.TypeName}>(items) || !rows.TryBeginVariants(Variants, numbers))");
+        Line("rows.ReturnValues(numbers);");
+        Line("return false;");
+        Close();
+        ForEachVariant((variant, i) =>
+        {
+            Line($"var objects = rows.RentValues<{variant.TypeName}>(count);");
+            Line("objects.Clear();");
+            Line($"rows.ReadVariant<{variant.TypeName}, {CodecOf(variant)}>(Variants, {i}, objects);");
+            Line("for (int i = 0, next = 0; next < count; i++)");
+            _depth++;
+            Open($"if (numbers[i] == {i})");
+            Line("items[i] = objects[next++];");
+            Close();
+            _depth--;
+            Line("rows.ReturnValues(objects);");
+        });
+        Line("rows.EndVariants();");
+        Line("rows.ReturnValues(numbers);");
+        Line("return true;");
+        Close();
+        Line();
+        Line("/// <summary>The number of an object's variant; -1 for none of them.</summary>");
+        Open($"private static short NumberOf({model.TypeName} item)");
+        Line("var type = item?.GetType();");
+        for (var i = 0; i < model.Variants.Count; i++)
+        {
+            Line($"if (type == typeof({model.Variants[i].TypeName}))");
+            Line($"    return {i};");
+        }
+        Line("return -1;");
+        Close();
+    }
+
+    private void ForEachVariant(Action<VariantModel, int> write)
+    {
+        for (var i = 0; i < model.Variants.Count; i++)
+        {
+            Open("");
+            Line($"var count = global::System.MemoryExtensions.Count(numbers, (short){i});");
+            Open("if (count > 0)");
+            write(model.Variants[i], i);
+            Close();
+            Close();
         }
     }
 

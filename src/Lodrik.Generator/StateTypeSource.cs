@@ -150,6 +150,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line(Marks);
         Open($"public readonly struct {TypeCodecs.CodecName}{Parameters} : "
             + $"global::Lodrik.State.IStateCodec<{model.TypeName}>{Constraints}");
+        WriteVisiting([$"{ContentCodecName}{Parameters}.VisitParts(ref visitor);"]);
         Line($"public static void Write<TWriter>(ref TWriter writer, {model.TypeName} value) {Writer} =>");
         Line($"    global::Lodrik.State.SharedObjects.Write<TWriter, {content}>(ref writer, value);");
         Line();
@@ -196,9 +197,12 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line();
         if (!model.IsReferenceType)
         {
+            Line("public static bool CallsGame => true;");
+            Line();
             Line($"public static {model.TypeName} Initial => {model.Creation.Initial};");
             Line();
         }
+        WriteVisiting(model.Members.Select(member => $"visitor.Visit<{member.TypeName}, {member.Codec}>();"));
         WriteWriting();
         Line();
         WriteReading();
@@ -212,6 +216,17 @@ internal sealed partial class StateTypeSource(StateModel model)
         WriteMembersCopying(name);
         WriteRecreating();
         writeRest?.Invoke();
+        Close();
+        Line();
+    }
+
+    private void WriteVisiting(IEnumerable<string> visits)
+    {
+        Open(
+            "public static void VisitParts<TVisitor>(ref TVisitor visitor) "
+                + "where TVisitor : global::Lodrik.State.ICodecVisitor, allows ref struct");
+        foreach (var visit in visits)
+            Line(visit);
         Close();
         Line();
     }
@@ -242,6 +257,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         Line();
         Line("public static bool HasColumns => true;");
         Line();
+        WriteVisiting(model.Variants.Select(variant => $"visitor.Visit<{variant.TypeName}, {CodecOf(variant)}>();"));
         Open($"public static void Write<TWriter>(ref TWriter writer, {model.TypeName} value) {Writer}");
         Open("if (value is null)");
         Line("writer.WriteNull();");
@@ -300,6 +316,7 @@ internal sealed partial class StateTypeSource(StateModel model)
         Close();
         Line($"global::Lodrik.State.StateTypes.EndVariant(ref reader, typeof({model.TypeName}), Variants);");
         Close();
+        WriteVariantRows();
         WriteVariantsCopying(name);
         Close();
         Line();
@@ -414,6 +431,14 @@ internal sealed partial class StateTypeSource(StateModel model)
                 $"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext "
                     + $"context) => {TypeCodecs.CodecName}.AreEqual(one, other, context);");
         }
+        Line();
+        Line(Marks);
+        Open($"static void {self}.VisitSections<TVisitor>(ref TVisitor visitor)");
+        foreach (var (type, codec) in IsRoot
+            ? model.Members.Where(member => member.Codec.Length > 0).Select(member => (member.TypeName, member.Codec))
+            : [(model.TypeName, TypeCodecs.CodecName)])
+            Line($"visitor.VisitSection<{type}, {codec}>();");
+        Close();
         Line();
         Line(Marks);
         Open($"static void {self}.WriteSections<TSections>(ref TSections sections, {model.TypeName} state)");

@@ -42,7 +42,7 @@ public sealed class StateTypeGeneratorTests
         Assert.Contains("            TextCodec.Write(ref writer, value.Name);", source, StringComparison.Ordinal);
         Assert.Contains("public static extern void SetLevel(Hero owner, int? member);", source, StringComparison.Ordinal);
         Assert.Contains("case 3: // hp\n", source, StringComparison.Ordinal);
-        Assert.Contains("item.Name = column0[i];", source, StringComparison.Ordinal);
+        Assert.Contains("items[i].Name = text;", source, StringComparison.Ordinal);
         Assert.Contains("[GeneratedCode(\"Lodrik.Generator\", ", source, StringComparison.Ordinal);
         Assert.Contains("DebuggerNonUserCode, ExcludeFromCodeCoverage]", source, StringComparison.Ordinal);
         Assert.DoesNotContain("global::", source, StringComparison.Ordinal);

@@ -76,6 +76,17 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
         Length += bytes.Length;
     }
 
+    /// <summary>Leaves the memory to whoever has a part of what was written, if little of it is unused.</summary>
+    /// <returns>False where too much is unused, and nothing is changed.</returns>
+    public bool TryGiveAway()
+    {
+        if (_array.Length - Length > Length / 4)
+            return false;
+        _array = [];
+        Length = 0;
+        return true;
+    }
+
     public void Dispose()
     {
         if (_array.Length == 0)

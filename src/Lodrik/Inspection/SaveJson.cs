@@ -1,5 +1,4 @@
 using System.Text;
-using System.Text.Json;
 using Lodrik.Formats;
 using Lodrik.Formats.Json;
 using Lodrik.State;
@@ -19,11 +18,8 @@ public static class SaveJson
     {
         ArgumentNullException.ThrowIfNull(value);
         using var buffer = new PooledBuffer(most: MostBytes);
-        using (var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented)))
-        {
-            var tokens = new JsonStateWriter(writer);
-            SaveValueCodec.Write(ref tokens, value);
-        }
+        var tokens = new JsonStateWriter(new JsonText(buffer, indented));
+        SaveValueCodec.Write(ref tokens, value);
         return Encoding.UTF8.GetString(buffer.Written);
     }
 
@@ -38,21 +34,18 @@ public static class SaveJson
         ArgumentOutOfRangeException.ThrowIfLessThan(characterCount, 1);
         if (value is SaveScalar { Kind: SaveValueKind.Text, Text: var whole } && whole.Length > characterCount)
             value = whole[..characterCount];
-        // A character takes four bytes at most, or six where it is escaped; what the writer holds back is little.
-        using var buffer = new PooledBuffer(most: 4096 + (6 * characterCount));
-        using var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented: false));
+        // A character takes four bytes at most, or six where it is escaped; the writer asks for room for a text before it writes that.
+        using var buffer = new PooledBuffer(most: 4096 + (12 * characterCount));
         var isCut = false;
         try
         {
-            var tokens = new JsonStateWriter(writer);
+            var tokens = new JsonStateWriter(new JsonText(buffer, isIndented: false));
             SaveValueCodec.Write(ref tokens, value);
-            writer.Flush();
         }
         catch (SaveException)
         {
             // The buffer is full, or the next text does not fit into it.
             isCut = true;
-            writer.Reset(new PooledBuffer(16));
         }
         var text = Encoding.UTF8.GetString(buffer.Written);
         return text.Length < characterCount || (text.Length == characterCount && !isCut)

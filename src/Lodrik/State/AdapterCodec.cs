@@ -11,6 +11,11 @@ public readonly struct AdapterCodec<TForeign, TSaved, TCodec, TAdapter> : IState
 {
     public static bool HasColumns => TCodec.HasColumns;
 
+    public static bool CallsGame => default(TForeign) is not null;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct =>
+        visitor.Visit<TSaved, TCodec>();
+
     public static void Write<TWriter>(ref TWriter writer, TForeign? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)

@@ -31,6 +31,12 @@ public readonly struct BuiltCodec<TCollection, T, TCodec, TBuild> : IStateCodec<
 {
     public static bool HasColumns => TCodec.HasColumns;
 
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<List<T>?, ListCodec<T, TCodec>>();
+        visitor.VisitEmpty<TCollection?, BuiltCodec<TCollection, T, TCodec, TBuild>>(TBuild.From([], default));
+    }
+
     public static void Write<TWriter>(ref TWriter writer, TCollection? value) where TWriter : IStateWriter, allows ref struct =>
         ListCodec<T, TCodec>.Write(ref writer, TBuild.IsNone(value) ? null : [.. TBuild.Items(value!)]);
 
@@ -166,6 +172,9 @@ public readonly struct BuiltMapCodec<TMap, TKey, TValue, TKeyCodec, TCodec, TBui
     where TBuild : IBuildMap<TMap, TKey, TValue>
 {
     public static bool HasColumns => TCodec.HasColumns;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct =>
+        visitor.Visit<Dictionary<TKey, TValue>?, DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>>();
 
     public static void Write<TWriter>(ref TWriter writer, TMap? value) where TWriter : IStateWriter, allows ref struct =>
         DictionaryCodec<Dictionary<TKey, TValue>, TKey, TValue, TKeyCodec, TCodec>.Write(

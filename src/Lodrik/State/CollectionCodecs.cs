@@ -18,6 +18,12 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
 
     public static bool HasColumns => TCodec.HasColumns;
 
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T, TCodec>();
+        visitor.VisitEmpty<List<T>?, ListCodec<T, TCodec>>([]);
+    }
+
     public static void Write<TWriter>(ref TWriter writer, List<T>? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)
@@ -65,6 +71,73 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
         }
     }
 
+    public static bool TryWriteRows<TRows>(ref TRows rows, ReadOnlySpan<List<T>?> items) where TRows : IRowWriter, allows ref struct
+    {
+        if (NumberItems.Are<T>())
+            return false;
+        var lengths = rows.RentValues<int>(items.Length);
+        var isWritten = true;
+        for (var i = 0; i < items.Length && isWritten; i++)
+        {
+            lengths[i] = items[i]?.Count ?? 0;
+            isWritten = items[i] is not null;
+        }
+        isWritten = isWritten && rows.TryBeginLists(lengths);
+        rows.ReturnValues(lengths);
+        if (!isWritten)
+            return false;
+        var block = rows.RentValues<T>(RowLists.Block);
+        var count = 0;
+        foreach (var item in items)
+        {
+            for (var rest = CollectionsMarshal.AsSpan(item); !rest.IsEmpty;)
+            {
+                var part = rest[..Math.Min(rest.Length, block.Length - count)];
+                part.CopyTo(block[count..]);
+                count += part.Length;
+                rest = rest[part.Length..];
+                if (count < block.Length)
+                    continue;
+                rows.WriteListItems<T, TCodec>(block);
+                count = 0;
+            }
+        }
+        rows.WriteListItems<T, TCodec>(block[..count]);
+        rows.ReturnValues(block);
+        rows.EndLists();
+        return true;
+    }
+
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<List<T>?> items) where TRows : IRowReader, allows ref struct
+    {
+        if (!rows.TryBeginLists(items.Length, out var lengths))
+            return false;
+        var left = RowLists.Sum(lengths);
+        CollectionSize.Count<T>(rows.Context, lengths);
+        var block = rows.RentValues<T>((int)Math.Min(left, RowLists.Block));
+        var ready = default(Span<T>);
+        for (var i = 0; i < items.Length; i++)
+        {
+            for (var rest = RowLists.Room(ref items[i], (int)lengths[i]); !rest.IsEmpty;)
+            {
+                if (ready.IsEmpty)
+                {
+                    ready = block[..(int)Math.Min(left, block.Length)];
+                    ready.Fill(TCodec.Initial);
+                    rows.ReadListItems<T, TCodec>(ready);
+                    left -= ready.Length;
+                }
+                var part = ready[..Math.Min(rest.Length, ready.Length)];
+                part.CopyTo(rest);
+                rest = rest[part.Length..];
+                ready = ready[part.Length..];
+            }
+        }
+        rows.ReturnValues(block);
+        rows.EndLists();
+        return true;
+    }
+
     public static List<T>? Copy(List<T>? value, List<T>? into, CopyContext? context)
     {
         if (value is null)
@@ -87,6 +160,12 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
 public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : IStateCodec<T>
 {
     public static bool HasColumns => TCodec.HasColumns;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<List<T>?, ListCodec<T, TCodec>>();
+        visitor.VisitEmpty<T[]?, ArrayCodec<T, TCodec>>([]);
+    }
 
     public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct
     {
@@ -115,6 +194,73 @@ public readonly struct ArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCodec : 
         value = items?.ToArray();
     }
 
+    public static bool TryWriteRows<TRows>(ref TRows rows, ReadOnlySpan<T[]?> items) where TRows : IRowWriter, allows ref struct
+    {
+        if (NumberItems.Are<T>())
+            return false;
+        var lengths = rows.RentValues<int>(items.Length);
+        var isWritten = true;
+        for (var i = 0; i < items.Length && isWritten; i++)
+        {
+            lengths[i] = items[i]?.Length ?? 0;
+            isWritten = items[i] is not null;
+        }
+        isWritten = isWritten && rows.TryBeginLists(lengths);
+        rows.ReturnValues(lengths);
+        if (!isWritten)
+            return false;
+        var block = rows.RentValues<T>(RowLists.Block);
+        var count = 0;
+        foreach (var item in items)
+        {
+            for (var rest = item.AsSpan(); !rest.IsEmpty;)
+            {
+                var part = rest[..Math.Min(rest.Length, block.Length - count)];
+                part.CopyTo(block[count..]);
+                count += part.Length;
+                rest = rest[part.Length..];
+                if (count < block.Length)
+                    continue;
+                rows.WriteListItems<T, TCodec>(block);
+                count = 0;
+            }
+        }
+        rows.WriteListItems<T, TCodec>(block[..count]);
+        rows.ReturnValues(block);
+        rows.EndLists();
+        return true;
+    }
+
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<T[]?> items) where TRows : IRowReader, allows ref struct
+    {
+        if (!rows.TryBeginLists(items.Length, out var lengths))
+            return false;
+        var left = RowLists.Sum(lengths);
+        CollectionSize.Count<T>(rows.Context, lengths);
+        var block = rows.RentValues<T>((int)Math.Min(left, RowLists.Block));
+        var ready = default(Span<T>);
+        for (var i = 0; i < items.Length; i++)
+        {
+            for (var rest = (items[i] = lengths[i] == 0 ? [] : new T[lengths[i]]).AsSpan(); !rest.IsEmpty;)
+            {
+                if (ready.IsEmpty)
+                {
+                    ready = block[..(int)Math.Min(left, block.Length)];
+                    ready.Fill(TCodec.Initial);
+                    rows.ReadListItems<T, TCodec>(ready);
+                    left -= ready.Length;
+                }
+                var part = ready[..Math.Min(rest.Length, ready.Length)];
+                part.CopyTo(rest);
+                rest = rest[part.Length..];
+                ready = ready[part.Length..];
+            }
+        }
+        rows.ReturnValues(block);
+        rows.EndLists();
+        return true;
+    }
+
     public static T[]? Copy(T[]? value, T[]? into, CopyContext? context) =>
         value is null ? null
         : CopyContext.MayFill(value, into, context) ? Fill(value, into, context)
@@ -137,6 +283,13 @@ public readonly struct CollectionCodec<TCollection, T, TCodec> : IStateCodec<TCo
     where TCollection : class, ICollection<T>, new() where TCodec : IStateCodec<T>
 {
     public static bool HasColumns => TCodec.HasColumns;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T, TCodec>();
+        if (CollectionTypes.IsOfPlatform<TCollection>())
+            visitor.VisitEmpty<TCollection?, CollectionCodec<TCollection, T, TCodec>>(new TCollection());
+    }
 
     public static void Write<TWriter>(ref TWriter writer, TCollection? value) where TWriter : IStateWriter, allows ref struct
     {
@@ -212,6 +365,12 @@ public readonly struct QueueCodec<T, TCodec> : IStateCodec<Queue<T>?> where TCod
 {
     public static bool HasColumns => TCodec.HasColumns;
 
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T[]?, ArrayCodec<T, TCodec>>();
+        visitor.VisitEmpty<Queue<T>?, QueueCodec<T, TCodec>>(new Queue<T>());
+    }
+
     public static void Write<TWriter>(ref TWriter writer, Queue<T>? value) where TWriter : IStateWriter, allows ref struct =>
         ArrayCodec<T, TCodec>.Write(ref writer, value?.ToArray());
 
@@ -250,6 +409,12 @@ public readonly struct QueueCodec<T, TCodec> : IStateCodec<Queue<T>?> where TCod
 public readonly struct StackCodec<T, TCodec> : IStateCodec<Stack<T>?> where TCodec : IStateCodec<T>
 {
     public static bool HasColumns => TCodec.HasColumns;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T[]?, ArrayCodec<T, TCodec>>();
+        visitor.VisitEmpty<Stack<T>?, StackCodec<T, TCodec>>(new Stack<T>());
+    }
 
     public static void Write<TWriter>(ref TWriter writer, Stack<T>? value) where TWriter : IStateWriter, allows ref struct
     {
@@ -297,6 +462,13 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
     where TCodec : IStateCodec<TValue>
 {
     public static bool HasColumns => TCodec.HasColumns;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<TValue, TCodec>();
+        if (CollectionTypes.IsOfPlatform<TDictionary>())
+            visitor.VisitEmpty<TDictionary?, DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCodec>>(new TDictionary());
+    }
 
     public static void Write<TWriter>(ref TWriter writer, TDictionary? value) where TWriter : IStateWriter, allows ref struct
     {
@@ -390,6 +562,9 @@ public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where
 {
     public static bool HasColumns => TArrayCodec.HasColumns;
 
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct =>
+        visitor.Visit<T[]?, TArrayCodec>();
+
     public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct =>
         TArrayCodec.Write(ref writer, value);
 
@@ -428,6 +603,14 @@ public readonly struct FixedArrayCodec<T, TArrayCodec> : IStateCodec<T[]?> where
     public static bool AreEqual(T[]? one, T[]? other, CompareContext? context) => TArrayCodec.AreEqual(one, other, context);
 
     private static string NoRoom(T[] array, T[] saved) => $"There is room for {array.Length} items here, and the save has {saved.Length}.";
+}
+
+/// <summary>Whose a collection is.</summary>
+file static class CollectionTypes
+{
+    /// <summary>Whether a type is the platform's own, so that none of the game's constructors runs when one is made.</summary>
+    public static bool IsOfPlatform<T>() => typeof(T).Namespace is { } name
+        && (name == "System" || name.StartsWith("System.", StringComparison.Ordinal)) && typeof(T).Assembly != typeof(StateTypes).Assembly;
 }
 
 /// <summary>Items of two collections, compared one by one.</summary>
@@ -480,6 +663,18 @@ file static class CollectionSize
 {
     /// <summary>A power of two: so many items are counted at once.</summary>
     public const int AtOnce = 4096;
+
+    /// <summary>Counts the items of many lists.</summary>
+    public static void Count<T>(ReadContext? context, ReadOnlySpan<long> lengths)
+    {
+        if (context?.Allowance is not { } allowance)
+            return;
+        foreach (var length in lengths)
+        {
+            if (length >= AtOnce)
+                allowance.Take(length / AtOnce * AtOnce * Of<T>());
+        }
+    }
 
     /// <summary>About what an item takes: a value is in the collection itself, an object is beside it.</summary>
     public static int Of<T>() => typeof(T).IsValueType ? Unsafe.SizeOf<T>() : Allowance.Value;

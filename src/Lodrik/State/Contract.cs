@@ -42,6 +42,16 @@ public interface IStateCodec<T>
     /// </summary>
     static virtual bool HasColumns => false;
 
+    /// <summary>
+    /// Whether writing and reading a value that nobody has given anything calls code of the game: the members of a struct, an adapter.
+    /// </summary>
+    static virtual bool CallsGame => false;
+
+    /// <summary>Shows the codecs that this one uses for what is in its values.</summary>
+    static virtual void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+    }
+
     /// <summary>Writes many values at once; false where nothing was written, and they have to be written one by one.</summary>
     static virtual bool TryWriteRows<TRows>(ref TRows rows, ReadOnlySpan<T> items) where TRows : IRowWriter, allows ref struct => false;
 
@@ -56,6 +66,20 @@ public interface IStateCodec<T>
     /// emptied first, an object keeps the members that the save does not mention.
     /// </summary>
     static abstract void Read<TReader>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct;
+}
+
+/// <summary>Is shown the codecs of a type and of all that is in it. A type that contains itself is shown again.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public interface ICodecVisitor
+{
+    /// <summary>Is shown a codec.</summary>
+    void Visit<T, TCodec>() where TCodec : IStateCodec<T>;
+
+    /// <summary>Is shown the codec of a collection, with one that is empty.</summary>
+    void VisitEmpty<T, TCodec>(T empty) where TCodec : IStateCodec<T>;
+
+    /// <summary>Is shown the codec of a section of a save.</summary>
+    void VisitSection<T, TCodec>() where TCodec : IStateCodec<T>;
 }
 
 /// <summary>How values of one type stand as the key of a map.</summary>
@@ -265,11 +289,45 @@ public interface IRowWriter : IStateWriter
     /// <summary>Where the values of a member go that is handed over as truth values.</summary>
     Span<bool> BoolRows(int member);
 
-    /// <summary>Writes the next row's value of a member that is handed over as text.</summary>
-    void WriteTextRow(int member, string? value);
+    /// <summary>Room for a value of each of so many rows, to be filled and handed over; what is in it is not defined.</summary>
+    Span<T> RentValues<T>(int count);
 
-    /// <summary>Names the member whose next value is written now.</summary>
-    void AtRow(int member);
+    /// <summary>Takes the room back that was given last.</summary>
+    void ReturnValues<T>(Span<T> values);
+
+    /// <summary>Writes all rows' values of a member that is handed over as text, and takes the room back.</summary>
+    void WriteTextRows(int member, Span<string?> values);
+
+    /// <summary>Writes all rows' values of a member by its codec, and takes the room back.</summary>
+    void WriteRows<T, TCodec>(int member, Span<T> values) where TCodec : IStateCodec<T>;
+
+    /// <summary>Writes many texts at once where a value is written now; false where they have to be written one by one.</summary>
+    bool TryWriteTexts(ReadOnlySpan<string?> values);
+
+    /// <summary>Writes many lists of numbers at once: their lengths, and their numbers one after the other.</summary>
+    /// <returns>False where nothing was written, and they have to be written one by one.</returns>
+    bool TryWriteNumberLists<T>(ReadOnlySpan<int> lengths, ReadOnlySpan<T> numbers) where T : unmanaged, INumber<T>;
+
+    /// <summary>Writes many arrays of numbers at once; false where nothing was written, and they have to be written one by one.</summary>
+    bool TryWriteNumberArrays<T>(ReadOnlySpan<T[]?> arrays) where T : unmanaged, INumber<T>;
+
+    /// <summary>Begins many lists of those lengths at once; false where they have to be written one by one.</summary>
+    bool TryBeginLists(ReadOnlySpan<int> lengths);
+
+    /// <summary>Writes the next items of the lists that were begun.</summary>
+    void WriteListItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T>;
+
+    /// <summary>Ends the lists that were begun.</summary>
+    void EndLists();
+
+    /// <summary>Begins many variants at once, each given by its number; false where they have to be written one by one.</summary>
+    bool TryBeginVariants(KeyTable variants, ReadOnlySpan<short> numbers);
+
+    /// <summary>Writes all objects of one of the variants, in their order, and takes the room back.</summary>
+    void WriteVariant<T, TCodec>(KeyTable variants, int number, Span<T> objects) where TCodec : IStateCodec<T>;
+
+    /// <summary>Ends the variants.</summary>
+    void EndVariants();
 
     /// <summary>Ends the objects.</summary>
     void EndRows();
@@ -282,25 +340,61 @@ public interface IRowReader : IStateReader
     /// <summary>Begins so many objects; false where they have to be read one by one.</summary>
     bool TryBeginRows(RowShape shape, int count);
 
+    /// <summary>A member's values, if all are texts or nothing.</summary>
+    RowTexts TextRows(int member);
+
+    /// <summary>Room for so many values, to be filled with what they begin as; what is in it is not defined.</summary>
+    Span<T> RentValues<T>(int count);
+
+    /// <summary>Takes the room back that was given last.</summary>
+    void ReturnValues<T>(Span<T> values);
+
+    /// <summary>Reads all rows' values of a member by its codec; false where the save does not have the member.</summary>
+    bool ReadRows<T, TCodec>(int member, Span<T> values) where TCodec : IStateCodec<T>;
+
+    /// <summary>Whether the save has the member.</summary>
+    bool HasRows(int member);
+
     /// <summary>
-    /// A member's values, if all are whole numbers between the bounds; otherwise nothing, and <see cref="AtRow"/> has them.
+    /// Reads many numbers at once where a value is read now; false, and nothing is read, where they have to be read one by one.
     /// </summary>
-    ReadOnlySpan<long> IntegerRows(int member, long min, long max);
+    bool TryReadNumbers<T>(Span<T> values) where T : unmanaged, INumber<T>, IMinMaxValue<T>;
 
-    /// <summary>A member's values, if all are single-precision numbers.</summary>
-    ReadOnlySpan<float> SingleRows(int member);
+    /// <summary>Reads many truth values at once; false where they have to be read one by one.</summary>
+    bool TryReadFlags(Span<bool> values);
 
-    /// <summary>A member's values, if all are double-precision numbers.</summary>
-    ReadOnlySpan<double> DoubleRows(int member);
+    /// <summary>Reads many texts at once; false where they have to be read one by one.</summary>
+    bool TryReadTexts(Span<string?> values);
 
-    /// <summary>A member's values, if all are truth values.</summary>
-    ReadOnlySpan<bool> BoolRows(int member);
+    /// <summary>
+    /// Reads many lists of numbers at once: their lengths, and then their numbers with <see cref="TakeNumbers"/>.
+    /// </summary>
+    /// <param name="count">How many lists.</param>
+    /// <param name="each">How many numbers each has to have; -1 for any.</param>
+    /// <param name="lengths">How many each has.</param>
+    /// <returns>False where nothing was read, and they have to be read one by one.</returns>
+    bool TryReadNumberLists<T>(int count, int each, out ReadOnlySpan<long> lengths) where T : unmanaged, INumber<T>, IMinMaxValue<T>;
 
-    /// <summary>A member's values, if all are texts.</summary>
-    ReadOnlySpan<string> TextRows(int member);
+    /// <summary>Takes the next numbers of the lists that are being read.</summary>
+    void TakeNumbers<T>(Span<T> numbers) where T : unmanaged, INumber<T>, IMinMaxValue<T>;
 
-    /// <summary>Moves to a member's next value, to be read now; false where the save does not have the member.</summary>
-    bool AtRow(int member);
+    /// <summary>Begins many lists at once and gives their lengths; false where they have to be read one by one.</summary>
+    bool TryBeginLists(int count, out ReadOnlySpan<long> lengths);
+
+    /// <summary>Reads the next items of the lists that were begun.</summary>
+    void ReadListItems<T, TCodec>(Span<T> items) where TCodec : IStateCodec<T>;
+
+    /// <summary>Ends the lists that were begun.</summary>
+    void EndLists();
+
+    /// <summary>Begins many variants at once, and gives the number of each; false where they have to be read one by one.</summary>
+    bool TryBeginVariants(KeyTable variants, Span<short> numbers);
+
+    /// <summary>Reads all objects of one of the variants, in their order.</summary>
+    void ReadVariant<T, TCodec>(KeyTable variants, int number, Span<T> objects) where TCodec : IStateCodec<T>;
+
+    /// <summary>Ends the variants.</summary>
+    void EndVariants();
 
     /// <summary>Ends the objects.</summary>
     void EndRows();

@@ -14,6 +14,9 @@ public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanag
 {
     public static bool HasColumns => true;
 
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct =>
+        visitor.VisitEmpty<T[]?, NumberArrayCodec<T>>([]);
+
     public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct
     {
         if (value is null)
@@ -24,6 +27,32 @@ public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanag
 
     public static void Read<TReader>(ref TReader reader, ref T[]? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadNumbers<T>();
+
+    public static bool TryWriteRows<TRows>(ref TRows rows, ReadOnlySpan<T[]?> items) where TRows : IRowWriter, allows ref struct =>
+        rows.TryWriteNumberArrays(items);
+
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<T[]?> items) where TRows : IRowReader, allows ref struct
+    {
+        if (!rows.TryReadNumberLists<T>(items.Length, -1, out var lengths))
+            return false;
+        var total = RowLists.Sum(lengths);
+        if (!NumberRows.Has(total))
+        {
+            for (var i = 0; i < items.Length; i++)
+                rows.TakeNumbers(items[i] = new T[lengths[i]]);
+            return true;
+        }
+        var numbers = rows.RentValues<T>((int)total);
+        rows.TakeNumbers(numbers);
+        var rest = numbers;
+        for (var i = 0; i < items.Length; i++)
+        {
+            items[i] = rest[..(int)lengths[i]].ToArray();
+            rest = rest[(int)lengths[i]..];
+        }
+        rows.ReturnValues(numbers);
+        return true;
+    }
 
     public static T[]? Copy(T[]? value, T[]? into, CopyContext? context)
     {
@@ -42,6 +71,9 @@ public readonly struct NumberArrayCodec<T> : IStateCodec<T[]?> where T : unmanag
 public readonly struct NumberListCodec<T> : IStateCodec<List<T>?> where T : unmanaged, INumber<T>, IMinMaxValue<T>
 {
     public static bool HasColumns => true;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct =>
+        visitor.VisitEmpty<List<T>?, NumberListCodec<T>>([]);
 
     public static void Write<TWriter>(ref TWriter writer, List<T>? value) where TWriter : IStateWriter, allows ref struct
     {
@@ -63,6 +95,55 @@ public readonly struct NumberListCodec<T> : IStateCodec<List<T>?> where T : unma
         value.AddRange(reader.ReadNumbers<T>());
     }
 
+    public static bool TryWriteRows<TRows>(ref TRows rows, ReadOnlySpan<List<T>?> items) where TRows : IRowWriter, allows ref struct
+    {
+        var lengths = rows.RentValues<int>(items.Length);
+        var total = 0L;
+        for (var i = 0; i < items.Length && total >= 0; i++)
+        {
+            lengths[i] = items[i]?.Count ?? -1;
+            total = lengths[i] < 0 ? -1 : total + lengths[i];
+        }
+        var isWritten = false;
+        if (NumberRows.Has(total))
+        {
+            var numbers = rows.RentValues<T>((int)total);
+            var rest = numbers;
+            foreach (var item in items)
+            {
+                CollectionsMarshal.AsSpan(item).CopyTo(rest);
+                rest = rest[item!.Count..];
+            }
+            isWritten = rows.TryWriteNumberLists<T>(lengths, numbers);
+            rows.ReturnValues(numbers);
+        }
+        rows.ReturnValues(lengths);
+        return isWritten;
+    }
+
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<List<T>?> items) where TRows : IRowReader, allows ref struct
+    {
+        if (!rows.TryReadNumberLists<T>(items.Length, -1, out var lengths))
+            return false;
+        var total = RowLists.Sum(lengths);
+        if (!NumberRows.Has(total))
+        {
+            for (var i = 0; i < items.Length; i++)
+                rows.TakeNumbers(RowLists.Room(ref items[i], (int)lengths[i]));
+            return true;
+        }
+        var numbers = rows.RentValues<T>((int)total);
+        rows.TakeNumbers(numbers);
+        var rest = numbers;
+        for (var i = 0; i < items.Length; i++)
+        {
+            rest[..(int)lengths[i]].CopyTo(RowLists.Room(ref items[i], (int)lengths[i]));
+            rest = rest[(int)lengths[i]..];
+        }
+        rows.ReturnValues(numbers);
+        return true;
+    }
+
     public static List<T>? Copy(List<T>? value, List<T>? into, CopyContext? context)
     {
         if (value is null)
@@ -75,4 +156,14 @@ public readonly struct NumberListCodec<T> : IStateCodec<List<T>?> where T : unma
 
     public static bool AreEqual(List<T>? one, List<T>? other, CompareContext? context) =>
         one is null == other is null && Items.AreBitwiseEqual<T>(CollectionsMarshal.AsSpan(one), CollectionsMarshal.AsSpan(other));
+}
+
+/// <summary>Lists of numbers of many rows, their numbers one after the other.</summary>
+file static class NumberRows
+{
+    /// <summary>So many numbers of a block are put together; where there are more, copying them costs more than it saves.</summary>
+    private const int Most = 1 << 14;
+
+    /// <summary>Whether so many are put together.</summary>
+    public static bool Has(long total) => total is >= 0 and <= Most;
 }

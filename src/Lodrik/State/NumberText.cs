@@ -49,6 +49,9 @@ internal static class NumberText
         $"{Shorten.Text(number)} is too large for a "
             + $"{(typeof(T) == typeof(float) ? "float" : typeof(T) == typeof(double) ? "double" : typeof(T).Name)}.";
 
+    /// <summary>What is said of numbers of another sort than the one that is wanted.</summary>
+    public static string NotAll<T>() => $"Not all of the numbers are of the type {typeof(T).Name}.";
+
     public static double ParseWord(ReadOnlySpan<char> word) => word switch
     {
         NaN => double.NaN,

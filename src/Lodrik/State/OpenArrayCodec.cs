@@ -11,6 +11,9 @@ public readonly struct OpenArrayCodec<T, TCodec> : IStateCodec<T[]?> where TCode
 {
     public static bool HasColumns => typeof(T) != typeof(byte) && TCodec.HasColumns;
 
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct =>
+        visitor.Visit<T[]?, ArrayCodec<T, TCodec>>();
+
     public static void Write<TWriter>(ref TWriter writer, T[]? value) where TWriter : IStateWriter, allows ref struct
     {
         if (typeof(T) == typeof(byte))

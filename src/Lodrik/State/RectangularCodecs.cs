@@ -11,6 +11,9 @@ namespace Lodrik.State;
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct Array2Codec<T, TArrayCodec> : IStateCodec<T[,]?> where TArrayCodec : IStateCodec<T[]>
 {
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct =>
+        visitor.Visit<T[], TArrayCodec>();
+
     public static void Write<TWriter>(ref TWriter writer, T[,]? value) where TWriter : IStateWriter, allows ref struct =>
         Rectangle<T, TArrayCodec>.Write(ref writer, value);
 
@@ -25,6 +28,9 @@ public readonly struct Array2Codec<T, TArrayCodec> : IStateCodec<T[,]?> where TA
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct Array3Codec<T, TArrayCodec> : IStateCodec<T[,,]?> where TArrayCodec : IStateCodec<T[]>
 {
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct =>
+        visitor.Visit<T[], TArrayCodec>();
+
     public static void Write<TWriter>(ref TWriter writer, T[,,]? value) where TWriter : IStateWriter, allows ref struct =>
         Rectangle<T, TArrayCodec>.Write(ref writer, value);
 

@@ -1,4 +1,5 @@
 using System.ComponentModel;
+using System.Runtime.InteropServices;
 
 namespace Lodrik.State;
 
@@ -43,4 +44,48 @@ public sealed class RowShape(KeyTable keys, RowMember[] members, int[] required)
 
     /// <summary>The members that every row has to have.</summary>
     public IReadOnlyList<int> Required => required;
+}
+
+/// <summary>The texts of many rows, each by its number among those that there are.</summary>
+[EditorBrowsable(EditorBrowsableState.Never)]
+public readonly ref struct RowTexts
+{
+    private readonly ReadOnlySpan<string?> _texts;
+    private readonly ReadOnlySpan<long> _numbers;
+
+    internal RowTexts(ReadOnlySpan<string?> texts, ReadOnlySpan<long> numbers)
+    {
+        _texts = texts;
+        _numbers = numbers;
+    }
+
+    /// <summary>Whether the texts have to be read in another way.</summary>
+    public bool IsEmpty => _texts.IsEmpty;
+
+    /// <summary>The text of a row; null where there is none.</summary>
+    public string? this[int row] => _numbers.IsEmpty ? _texts[row] : _texts[(int)_numbers[row]];
+}
+
+/// <summary>The lists of many rows, their items one after the other.</summary>
+internal static class RowLists
+{
+    /// <summary>How many items are gone through at a time.</summary>
+    public const int Block = 256;
+
+    public static long Sum(ReadOnlySpan<long> lengths)
+    {
+        var sum = 0L;
+        foreach (var length in lengths)
+            sum += length;
+        return sum;
+    }
+
+    /// <summary>The items of a list that has room for so many: the list itself, if there is one, emptied first.</summary>
+    public static Span<T> Room<T>(ref List<T>? list, int count)
+    {
+        list ??= new List<T>(count);
+        list.Clear();
+        CollectionsMarshal.SetCount(list, count);
+        return CollectionsMarshal.AsSpan(list);
+    }
 }

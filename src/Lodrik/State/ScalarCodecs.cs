@@ -2,6 +2,7 @@ using System.ComponentModel;
 using System.Drawing;
 using System.Globalization;
 using System.Numerics;
+using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 
 namespace Lodrik.State;
@@ -20,6 +21,9 @@ public readonly struct BoolCodec : IStateCodec<bool>
 
     public static void Read<TReader>(ref TReader reader, ref bool value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadBool();
+
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<bool> items) where TRows : IRowReader, allows ref struct =>
+        rows.TryReadFlags(items);
 }
 
 /// <summary>sbyte, byte, short, ushort, int, uint, long.</summary>
@@ -31,6 +35,9 @@ public readonly struct IntegerCodec<T> : IStateCodec<T> where T : unmanaged, IBi
 
     public static void Read<TReader>(ref TReader reader, ref T value) where TReader : IStateReader, allows ref struct =>
         value = T.CreateTruncating(reader.ReadInteger(long.CreateTruncating(T.MinValue), long.CreateTruncating(T.MaxValue)));
+
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<T> items) where TRows : IRowReader, allows ref struct =>
+        rows.TryReadNumbers(items);
 }
 
 /// <summary>ulong, Int128, UInt128.</summary>
@@ -91,6 +98,9 @@ public readonly struct SingleCodec : IStateCodec<float>
     public static void Read<TReader>(ref TReader reader, ref float value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadSingle();
 
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<float> items) where TRows : IRowReader, allows ref struct =>
+        rows.TryReadNumbers(items);
+
     public static bool AreEqual(float one, float other, CompareContext? context) =>
         BitConverter.SingleToInt32Bits(one) == BitConverter.SingleToInt32Bits(other);
 }
@@ -103,6 +113,9 @@ public readonly struct DoubleCodec : IStateCodec<double>
 
     public static void Read<TReader>(ref TReader reader, ref double value) where TReader : IStateReader, allows ref struct =>
         value = reader.ReadDouble();
+
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<double> items) where TRows : IRowReader, allows ref struct =>
+        rows.TryReadNumbers(items);
 
     public static bool AreEqual(double one, double other, CompareContext? context) =>
         BitConverter.DoubleToInt64Bits(one) == BitConverter.DoubleToInt64Bits(other);
@@ -157,6 +170,12 @@ public readonly struct TextCodec : IStateCodec<string?>
 
     public static void Read<TReader>(ref TReader reader, ref string? value) where TReader : IStateReader, allows ref struct =>
         value = reader.TryReadNull() ? null : reader.ReadText();
+
+    public static bool TryWriteRows<TRows>(ref TRows rows, ReadOnlySpan<string?> items) where TRows : IRowWriter, allows ref struct =>
+        rows.TryWriteTexts(items);
+
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<string?> items) where TRows : IRowReader, allows ref struct =>
+        rows.TryReadTexts(items);
 }
 
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -314,6 +333,24 @@ public readonly struct PackCodec<T, TNumber> : IStateCodec<T>
         numbers.CopyTo(fields);
     }
 
+    public static bool TryWriteRows<TRows>(ref TRows rows, ReadOnlySpan<T> items) where TRows : IRowWriter, allows ref struct
+    {
+        var lengths = rows.RentValues<int>(items.Length);
+        lengths.Fill(Unsafe.SizeOf<T>() / Unsafe.SizeOf<TNumber>());
+        var isWritten = rows.TryWriteNumberLists(lengths, MemoryMarshal.Cast<T, TNumber>(items));
+        rows.ReturnValues(lengths);
+        return isWritten;
+    }
+
+    public static bool TryReadRows<TRows>(ref TRows rows, Span<T> items) where TRows : IRowReader, allows ref struct
+    {
+        var fields = Unsafe.SizeOf<T>() / Unsafe.SizeOf<TNumber>();
+        if (!rows.TryReadNumberLists<TNumber>(items.Length, fields, out _))
+            return false;
+        rows.TakeNumbers(MemoryMarshal.Cast<T, TNumber>(items));
+        return true;
+    }
+
     public static bool AreEqual(T one, T other, CompareContext? context) =>
         MemoryMarshal.AsBytes(new ReadOnlySpan<T>(in one)).SequenceEqual(MemoryMarshal.AsBytes(new ReadOnlySpan<T>(in other)));
 }
@@ -322,6 +359,9 @@ public readonly struct PackCodec<T, TNumber> : IStateCodec<T>
 public readonly struct NullableCodec<T, TCodec> : IStateCodec<T?> where T : struct where TCodec : IStateCodec<T>
 {
     public static bool HasColumns => TCodec.HasColumns;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct =>
+        visitor.Visit<T, TCodec>();
 
     public static void Write<TWriter>(ref TWriter writer, T? value) where TWriter : IStateWriter, allows ref struct
     {

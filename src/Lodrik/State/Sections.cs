@@ -24,6 +24,11 @@ public interface IStateRoot<TSelf> where TSelf : IStateRoot<TSelf>
     /// <summary>Whether the saved members of two objects have the same content.</summary>
     static abstract bool AreEqualStates(TSelf one, TSelf other, CompareContext? context);
 
+    /// <summary>Shows the codecs of the sections.</summary>
+    static virtual void VisitSections<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+    }
+
     /// <summary>Hands out the sections of a save, in their order.</summary>
     static abstract void WriteSections<TSections>(ref TSections sections, TSelf state) where TSections : ISectionWriter, allows ref struct;
 

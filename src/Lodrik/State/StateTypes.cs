@@ -18,6 +18,28 @@ public static class StateTypes
         return true;
     }
 
+    /// <summary>Whether all are there; for types that nothing is derived from.</summary>
+    public static bool AreThere<T>(ReadOnlySpan<T> items) where T : class
+    {
+        foreach (var item in items)
+        {
+            if (item is null)
+                return false;
+        }
+        return true;
+    }
+
+    /// <summary>Whether none is there yet.</summary>
+    public static bool AreNull<T>(ReadOnlySpan<T> items) where T : class
+    {
+        foreach (var item in items)
+        {
+            if (item is not null)
+                return false;
+        }
+        return true;
+    }
+
     /// <summary>Refuses an object of a type derived from the declared one: only the declared one's members would be saved.</summary>
     /// <exception cref="SaveException">The object's type is another.</exception>
     public static void EnsureDeclared(object value, Type declared)

@@ -11,6 +11,14 @@ public readonly struct TupleCodec<T1, T2, TCodec1, TCodec2> : IStateCodec<(T1, T
     where TCodec1 : IStateCodec<T1>
     where TCodec2 : IStateCodec<T2>
 {
+    public static bool CallsGame => TCodec1.CallsGame || TCodec2.CallsGame;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T1, TCodec1>();
+        visitor.Visit<T2, TCodec2>();
+    }
+
     public static void Write<TWriter>(ref TWriter writer, (T1, T2) value) where TWriter : IStateWriter, allows ref struct
     {
         if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>())
@@ -46,6 +54,15 @@ public readonly struct TupleCodec<T1, T2, T3, TCodec1, TCodec2, TCodec3> : IStat
     where TCodec2 : IStateCodec<T2>
     where TCodec3 : IStateCodec<T3>
 {
+    public static bool CallsGame => TCodec1.CallsGame || TCodec2.CallsGame || TCodec3.CallsGame;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T1, TCodec1>();
+        visitor.Visit<T2, TCodec2>();
+        visitor.Visit<T3, TCodec3>();
+    }
+
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3) value) where TWriter : IStateWriter, allows ref struct
     {
         if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>())
@@ -87,6 +104,16 @@ public readonly struct TupleCodec<T1, T2, T3, T4, TCodec1, TCodec2, TCodec3, TCo
     where TCodec3 : IStateCodec<T3>
     where TCodec4 : IStateCodec<T4>
 {
+    public static bool CallsGame => TCodec1.CallsGame || TCodec2.CallsGame || TCodec3.CallsGame || TCodec4.CallsGame;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T1, TCodec1>();
+        visitor.Visit<T2, TCodec2>();
+        visitor.Visit<T3, TCodec3>();
+        visitor.Visit<T4, TCodec4>();
+    }
+
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4) value) where TWriter : IStateWriter, allows ref struct
     {
         if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>())
@@ -133,6 +160,19 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, TCodec1, TCodec2, TCodec3,
     where TCodec4 : IStateCodec<T4>
     where TCodec5 : IStateCodec<T5>
 {
+    public static bool CallsGame =>
+        TCodec1.CallsGame || TCodec2.CallsGame || TCodec3.CallsGame
+            || TCodec4.CallsGame || TCodec5.CallsGame;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T1, TCodec1>();
+        visitor.Visit<T2, TCodec2>();
+        visitor.Visit<T3, TCodec3>();
+        visitor.Visit<T4, TCodec4>();
+        visitor.Visit<T5, TCodec5>();
+    }
+
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5) value) where TWriter : IStateWriter, allows ref struct
     {
         if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>()
@@ -185,6 +225,20 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, TCodec1, TCodec2, TCod
     where TCodec5 : IStateCodec<T5>
     where TCodec6 : IStateCodec<T6>
 {
+    public static bool CallsGame =>
+        TCodec1.CallsGame || TCodec2.CallsGame || TCodec3.CallsGame
+            || TCodec4.CallsGame || TCodec5.CallsGame || TCodec6.CallsGame;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T1, TCodec1>();
+        visitor.Visit<T2, TCodec2>();
+        visitor.Visit<T3, TCodec3>();
+        visitor.Visit<T4, TCodec4>();
+        visitor.Visit<T5, TCodec5>();
+        visitor.Visit<T6, TCodec6>();
+    }
+
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6) value) where TWriter : IStateWriter, allows ref struct
     {
         if (NumberItems.IsWhole<T1>() && NumberItems.IsWhole<T2>() && NumberItems.IsWhole<T3>() && NumberItems.IsWhole<T4>()
@@ -242,6 +296,21 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, 
     where TCodec6 : IStateCodec<T6>
     where TCodec7 : IStateCodec<T7>
 {
+    public static bool CallsGame =>
+        TCodec1.CallsGame || TCodec2.CallsGame || TCodec3.CallsGame
+            || TCodec4.CallsGame || TCodec5.CallsGame || TCodec6.CallsGame || TCodec7.CallsGame;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<T1, TCodec1>();
+        visitor.Visit<T2, TCodec2>();
+        visitor.Visit<T3, TCodec3>();
+        visitor.Visit<T4, TCodec4>();
+        visitor.Visit<T5, TCodec5>();
+        visitor.Visit<T6, TCodec6>();
+        visitor.Visit<T7, TCodec7>();
+    }
+
     public static void Write<TWriter>(ref TWriter writer, (T1, T2, T3, T4, T5, T6, T7) value)
         where TWriter : IStateWriter, allows ref struct
     {
@@ -301,6 +370,14 @@ public readonly struct TupleCodec<T1, T2, T3, T4, T5, T6, T7, TCodec1, TCodec2, 
 public readonly struct PairCodec<TKey, TValue, TKeyCodec, TCodec> : IStateCodec<KeyValuePair<TKey, TValue>>
     where TKeyCodec : IStateCodec<TKey> where TCodec : IStateCodec<TValue>
 {
+    public static bool CallsGame => TKeyCodec.CallsGame || TCodec.CallsGame;
+
+    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
+    {
+        visitor.Visit<TKey, TKeyCodec>();
+        visitor.Visit<TValue, TCodec>();
+    }
+
     public static void Write<TWriter>(ref TWriter writer, KeyValuePair<TKey, TValue> value)
         where TWriter : IStateWriter, allows ref struct =>
         TupleCodec<TKey, TValue, TKeyCodec, TCodec>.Write(ref writer, (value.Key, value.Value));

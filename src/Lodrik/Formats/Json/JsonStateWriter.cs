@@ -1,120 +1,58 @@
-using System.Buffers;
 using System.Globalization;
 using System.Numerics;
-using System.Text.Encodings.Web;
+using System.Text;
 using System.Text.Json;
 using Lodrik.State;
 
 namespace Lodrik.Formats.Json;
 
 /// <summary>Writes state as JSON (RFC 8259).</summary>
-internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = null) : IStateWriter
+internal struct JsonStateWriter(JsonText text, WriteContext? context = null) : IStateWriter
 {
-    private static readonly PreparedKeys<JsonEncodedText[]> Names = new(Prepare);
+    private static readonly PreparedKeys<byte[][]> Names = new(Prepare);
 
     private int _depth;
 
-    /// <summary>How the library writes JSON: letters of any script as they are, no validation of what the generator made.</summary>
-    public static JsonWriterOptions Options(bool indented) => new()
-    {
-        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
-        Indented = indented,
-        SkipValidation = true,
-        MaxDepth = StateLimits.MaxDepth + 8,
-        NewLine = "\n",
-    };
-
     public readonly WriteContext? Context => context;
 
-    public readonly void WriteNull() => writer.WriteNullValue();
+    public readonly void WriteNull() => text.Null();
 
-    public readonly void WriteBool(bool value) => writer.WriteBooleanValue(value);
+    public readonly void WriteBool(bool value) => text.Bool(value);
 
-    public readonly void WriteInteger(long value) => writer.WriteNumberValue(value);
+    public readonly void WriteInteger(long value) => text.Integer(value);
 
     public readonly void WriteBigInteger(BigInteger value)
     {
         if (value >= long.MinValue && value <= long.MaxValue)
         {
-            writer.WriteNumberValue((long)value);
+            text.Integer((long)value);
+            return;
         }
-        else
-        {
-            StateLimits.CheckDigits(value);
-            writer.WriteRawValue(value.ToString(CultureInfo.InvariantCulture), skipInputValidation: true);
-        }
+        StateLimits.CheckDigits(value);
+        text.Digits(Encoding.ASCII.GetBytes(value.ToString(CultureInfo.InvariantCulture)));
     }
 
-    // A number with a fraction is written with a point or an exponent by the platform; only the others need help.
+    public readonly void WriteSingle(float value) => text.Number(value);
 
-    public readonly void WriteSingle(float value)
-    {
-        if (float.IsFinite(value) && !float.IsInteger(value))
-            writer.WriteNumberValue(value);
-        else
-            WriteNumber(value);
-    }
-
-    public readonly void WriteDouble(double value)
-    {
-        if (double.IsFinite(value) && !double.IsInteger(value))
-            writer.WriteNumberValue(value);
-        else
-            WriteNumber(value);
-    }
+    public readonly void WriteDouble(double value) => text.Number(value);
 
     /// <summary>A decimal is text, because a JSON number with a point is a float to every reader.</summary>
-    public readonly void WriteDecimal(decimal value)
-    {
-        Span<byte> digits = stackalloc byte[NumberText.MaxLength];
-        writer.WriteStringValue(digits[..NumberText.Format(value, digits)]);
-    }
+    public readonly void WriteDecimal(decimal value) => text.Number(value);
 
     public readonly void WriteText(scoped ReadOnlySpan<char> value)
     {
         StateLimits.CheckLength(value);
         ReplacedText.Note(value, context);
-        writer.WriteStringValue(value);
+        text.Text(value);
     }
 
-    public readonly void WriteBytes(scoped ReadOnlySpan<byte> value) => writer.WriteBase64StringValue(value);
+    public readonly void WriteBytes(scoped ReadOnlySpan<byte> value) => text.Base64(value);
 
     /// <summary>Numbers are on one line, as many as there are; no numbers at all are an empty list like any other.</summary>
     public readonly void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
     {
         StateLimits.RequireRoom(_depth);
-        if (values.IsEmpty)
-        {
-            writer.WriteStartArray();
-            writer.WriteEndArray();
-            return;
-        }
-        // A number, its quotes, and the comma and blank before it.
-        const int Widest = NumberText.MaxLength + 4;
-        var room = checked(2 + (values.Length * Widest));
-        var rented = room > 1024 ? ArrayPool<byte>.Shared.Rent(room) : null;
-        var line = rented ?? stackalloc byte[1024];
-        var length = 0;
-        line[length++] = (byte)'[';
-        foreach (var value in values)
-        {
-            if (length > 1)
-            {
-                line[length++] = (byte)',';
-                if (writer.Options.Indented)
-                    line[length++] = (byte)' ';
-            }
-            var isText = NumberText.IsWord(value) || typeof(T) == typeof(decimal);
-            if (isText)
-                line[length++] = (byte)'"';
-            length += NumberText.Format(value, line[length..]);
-            if (isText)
-                line[length++] = (byte)'"';
-        }
-        line[length++] = (byte)']';
-        writer.WriteRawValue(line[..length], skipInputValidation: true);
-        if (rented is not null)
-            ArrayPool<byte>.Shared.Return(rented);
+        text.Numbers(values);
     }
 
     public readonly bool TryWriteTable<T, TCodec>(T collection, int count) where TCodec : IStateCodec<T> => false;
@@ -126,36 +64,33 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
     public void BeginObject(int members)
     {
         Deeper();
-        writer.WriteStartObject();
+        text.StartObject();
     }
 
-    public readonly void WriteKey(KeyTable keys, int index)
-    {
-        writer.WritePropertyName(Names.Of(keys)[index]);
-    }
+    public readonly void WriteKey(KeyTable keys, int index) => text.Name(Names.Of(keys)[index].AsSpan());
 
     public readonly void WriteKey(string key)
     {
         ReplacedText.Note(key, context);
-        writer.WritePropertyName(key);
+        text.Name(key.AsSpan());
     }
 
     public void EndObject()
     {
         _depth--;
-        writer.WriteEndObject();
+        text.EndObject();
     }
 
     public void BeginList(int items)
     {
         Deeper();
-        writer.WriteStartArray();
+        text.StartArray();
     }
 
     public void EndList()
     {
         _depth--;
-        writer.WriteEndArray();
+        text.EndArray();
     }
 
     private void Deeper()
@@ -164,21 +99,11 @@ internal struct JsonStateWriter(Utf8JsonWriter writer, WriteContext? context = n
             throw StateLimits.TooDeep();
     }
 
-    private readonly void WriteNumber<T>(T value) where T : unmanaged, IUtf8SpanFormattable, INumberBase<T>
+    private static byte[][] Prepare(KeyTable keys)
     {
-        Span<byte> digits = stackalloc byte[NumberText.MaxLength];
-        var text = digits[..NumberText.Format(value, digits)];
-        if (NumberText.IsWord(value))
-            writer.WriteStringValue(text);
-        else
-            writer.WriteRawValue(text, skipInputValidation: true);
-    }
-
-    private static JsonEncodedText[] Prepare(KeyTable keys)
-    {
-        var names = new JsonEncodedText[keys.Count];
+        var names = new byte[keys.Count][];
         for (var i = 0; i < names.Length; i++)
-            names[i] = JsonEncodedText.Encode(keys[i], JavaScriptEncoder.UnsafeRelaxedJsonEscaping);
+            names[i] = [(byte)'"', .. JsonEncodedText.Encode(keys[i], JsonText.Encoder).EncodedUtf8Bytes, (byte)'"', (byte)':'];
         return names;
     }
 }

@@ -140,51 +140,45 @@ internal sealed class JsonFile : FileForm
 
     public override void Write<T>(T state, SectionBatch batch)
     {
-        using var writer = Begin(batch);
-        FormedSections<Sink, JsonStateWriter>.WriteAll(state, new Sink(writer, batch), batch);
+        FormedSections<Sink, JsonStateWriter>.WriteAll(state, new Sink(Begin(batch), batch), batch);
     }
 
     public override void Write(IReadOnlyList<IPackedContent> sections, SectionBatch batch)
     {
-        using var writer = Begin(batch);
-        FormedSections<Sink, JsonStateWriter>.WriteAll(sections, new Sink(writer, batch), batch);
+        FormedSections<Sink, JsonStateWriter>.WriteAll(sections, new Sink(Begin(batch), batch), batch);
     }
 
     /// <summary>The object around the sections is begun for their indentation only; it is not part of any of them.</summary>
-    private static Utf8JsonWriter Begin(SectionBatch batch)
+    private static JsonText Begin(SectionBatch batch)
     {
-        var writer = new Utf8JsonWriter(batch.Body, JsonStateWriter.Options(batch.IsIndented));
-        writer.WriteStartObject();
-        return writer;
+        var text = new JsonText(batch.Body, batch.IsIndented);
+        text.StartObject();
+        return text;
     }
 
     public override void Assemble(FileAssembly assembly)
     {
         var (file, isIndented) = (assembly.File, assembly.IsIndented);
         // Header and table are written as JSON objects of their own; then everything becomes one object.
-        using var writer = new Utf8JsonWriter(assembly.Table, JsonStateWriter.Options(isIndented));
-        writer.WriteStartObject();
-        writer.WritePropertyName(FileWords.Contents);
-        writer.Flush();
+        var table = new JsonText(assembly.Table, isIndented);
+        table.StartObject();
+        table.Name(FileWords.Contents);
         var start = assembly.Table.Length;
-        var tokens = new JsonStateWriter(writer);
+        var tokens = new JsonStateWriter(table);
         SectionTable.WriteReadable(ref tokens, assembly.Entries);
-        writer.Flush();
         assembly.Describe(assembly.Table.Written[start..]);
-        writer.WriteEndObject();
-        writer.Flush();
+        table.EndObject();
 
-        writer.Reset(assembly.Head);
-        writer.WriteStartObject();
-        writer.WritePropertyName(FileWords.Header);
-        writer.Flush();
+        var head = new JsonText(assembly.Head, isIndented);
+        head.StartObject();
+        head.Name(FileWords.Header);
         var headerStart = assembly.Head.Length;
+        tokens = new JsonStateWriter(head);
         SaveHeader.StateCodec.Write(ref tokens, assembly.Header);
-        writer.Flush();
         var digest = SectionDigest.Of(assembly.Head.Written[headerStart..]);
-        writer.WriteString(FileWords.HeaderDigest, SectionDigest.ToText(digest));
-        writer.WriteEndObject();
-        writer.Flush();
+        head.Name(FileWords.HeaderDigest);
+        head.Text(SectionDigest.ToText(digest));
+        head.EndObject();
 
         var end = isIndented ? "\n}"u8 : "}"u8;
         file.Write(assembly.Head.Written[..^end.Length]);
@@ -204,7 +198,7 @@ internal sealed class JsonFile : FileForm
     }
 
     private static ReadOnlySpan<byte> NameOf(string name) =>
-        JsonEncodedText.Encode(name, JsonStateWriter.Options(false).Encoder).EncodedUtf8Bytes;
+        JsonEncodedText.Encode(name, JsonText.Encoder).EncodedUtf8Bytes;
 
     /// <summary>One value alone, as a text that people edit.</summary>
     /// <exception cref="UnsavableStateException">It cannot be saved as it is.</exception>
@@ -212,18 +206,14 @@ internal sealed class JsonFile : FileForm
     {
         ArgumentNullException.ThrowIfNull(state);
         using var buffer = new PooledBuffer();
-        using (var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented: true)))
+        var json = new JsonStateWriter(new JsonText(buffer, isIndented: true));
+        try
         {
-            var json = new JsonStateWriter(writer);
-            try
-            {
-                T.WriteState(ref json, state);
-            }
-            catch (ContentException content)
-            {
-                writer.Flush();
-                throw Unsavable.At(content, StateRoot.SingleSection, JsonPlace.PointerAt(buffer.Written, long.MaxValue));
-            }
+            T.WriteState(ref json, state);
+        }
+        catch (ContentException content)
+        {
+            throw Unsavable.At(content, StateRoot.SingleSection, JsonPlace.PointerAt(buffer.Written, long.MaxValue));
         }
         return [.. buffer.Written, (byte)'\n'];
     }
@@ -231,11 +221,8 @@ internal sealed class JsonFile : FileForm
     public override long Measure(SaveValue value)
     {
         using var buffer = new PooledBuffer();
-        using (var writer = new Utf8JsonWriter(buffer, JsonStateWriter.Options(indented: true)))
-        {
-            var json = new JsonStateWriter(writer);
-            SaveValueCodec.Write(ref json, value);
-        }
+        var json = new JsonStateWriter(new JsonText(buffer, isIndented: true));
+        SaveValueCodec.Write(ref json, value);
         return buffer.Length;
     }
 
@@ -271,23 +258,18 @@ internal sealed class JsonFile : FileForm
     }
 
     /// <summary>Sections as the members of one JSON object.</summary>
-    private sealed class Sink(Utf8JsonWriter writer, SectionBatch batch) : ISectionSink<JsonStateWriter>
+    private sealed class Sink(JsonText text, SectionBatch batch) : ISectionSink<JsonStateWriter>
     {
         private int _start;
 
         public JsonStateWriter Begin(string name)
         {
-            writer.WritePropertyName(name);
-            writer.Flush();
+            text.Name(name);
             _start = batch.Body.Length;
-            return new JsonStateWriter(writer, batch.Context);
+            return new JsonStateWriter(text, batch.Context);
         }
 
-        public ReadOnlySpan<byte> Written()
-        {
-            writer.Flush();
-            return batch.Body.Written[_start..];
-        }
+        public ReadOnlySpan<byte> Written() => batch.Body.Written[_start..];
 
         public string PointerToEnd() => JsonPlace.PointerAt(Written(), long.MaxValue);
     }

@@ -56,6 +56,9 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
     /// <summary>The same section with bytes of its own, which stay valid.</summary>
     public PackedSection Copied() => new(name, cbor.ToArray()) { HasReplacedText = HasReplacedText, Warnings = Warnings, IsKept = true };
 
+    /// <summary>The same section, whose bytes stay valid from now on.</summary>
+    public PackedSection Kept() => new(name, cbor) { HasReplacedText = HasReplacedText, Warnings = Warnings, IsKept = true };
+
     /// <summary>Writes the content as one value: byte for byte where the writer is of the same form.</summary>
     public void WriteTo<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct
     {

@@ -10,7 +10,7 @@ namespace Lodrik.Formats.Binary.Tables;
 /// One column of a table that is being read. Nothing of it is decoded before it is asked for, and then a chunk at a time; passing over a
 /// value costs a count.
 /// </summary>
-internal sealed class ColumnReader
+internal sealed partial class ColumnReader
 {
     private static readonly UTF8Encoding StrictUtf8 = new(false, throwOnInvalidBytes: true);
 
@@ -26,11 +26,6 @@ internal sealed class ColumnReader
     /// <summary>The names of an object's members.</summary>
     public string[] Names = [];
 
-    // Many values at once, where the code that reads them wants them so.
-    public float[] Singles = [];
-    public double[] Doubles = [];
-    public bool[] Flags = [];
-
     private int[] _keys = [];
     private int[] _memberColumns = [];
     private KeyTable? _memberColumnsFor;
@@ -42,6 +37,7 @@ internal sealed class ColumnReader
     private int _length;
     private ulong _tag;
     private long _same;
+    private int _decoded;
     private int _blobPosition;
     private int _blobNext;
 
@@ -107,7 +103,7 @@ internal sealed class ColumnReader
     /// <summary>The next whole numbers, decoded; they are not passed over.</summary>
     public ReadOnlySpan<long> PeekLongs(ReadOnlySpan<byte> bytes, int count)
     {
-        if (Longs.Length - Index < count || Index < 0)
+        if (Longs.Length - Index < count)
             FillLongs(bytes);
         return Longs.AsSpan(Index, count);
     }
@@ -115,39 +111,10 @@ internal sealed class ColumnReader
     /// <summary>The next texts, decoded; they are not passed over.</summary>
     public ReadOnlySpan<string> PeekTexts(ReadOnlySpan<byte> bytes, int count)
     {
+        // What is decoded already is kept: a blob is gone through in one direction only.
         if (Texts.Length - Index < count)
-            FillTexts(bytes);
+            FillTexts(bytes, Math.Max(Texts.Length - Index, 0));
         return Texts.AsSpan(Index, count);
-    }
-
-    /// <summary>The next floats, decoded; they are not passed over.</summary>
-    public ReadOnlySpan<float> PeekSingles(ReadOnlySpan<byte> bytes, int count)
-    {
-        Room(ref Singles, count);
-        for (var i = 0; i < count; i++)
-            Singles[i] = BinaryPrimitives.ReadSingleLittleEndian(bytes[(_offset + (4 * (Position + i)))..]);
-        return Singles.AsSpan(0, count);
-    }
-
-    /// <summary>The next doubles, decoded; they are not passed over.</summary>
-    public ReadOnlySpan<double> PeekDoubles(ReadOnlySpan<byte> bytes, int count)
-    {
-        Room(ref Doubles, count);
-        for (var i = 0; i < count; i++)
-            Doubles[i] = BinaryPrimitives.ReadDoubleLittleEndian(bytes[(_offset + (8 * (Position + i)))..]);
-        return Doubles.AsSpan(0, count);
-    }
-
-    /// <summary>The next truth values, decoded; they are not passed over.</summary>
-    public ReadOnlySpan<bool> PeekFlags(ReadOnlySpan<byte> bytes, int count)
-    {
-        Room(ref Flags, count);
-        for (var i = 0; i < count; i++)
-        {
-            var at = Position + i;
-            Flags[i] = ((bytes[_offset + (at >> 3)] >> (at & 7)) & 1) != 0;
-        }
-        return Flags.AsSpan(0, count);
     }
 
     /// <summary>The column that has the next value: this one, or the one that it chooses.</summary>
@@ -326,6 +293,14 @@ internal sealed class ColumnReader
         _base = Index = 0;
     }
 
+    /// <summary>Goes to the number of a row, which may be one that was passed over.</summary>
+    private void MoveTo(ReadOnlySpan<byte> bytes, int position)
+    {
+        Index = position - _base;
+        if (Index < Longs.Length - _decoded)
+            FillLongs(bytes);
+    }
+
     private int Take()
     {
         var at = Position;
@@ -357,16 +332,19 @@ internal sealed class ColumnReader
         IntegerPacker.Unpack(_tag, bytes.Slice(_offset + (Position * size), count * size), target);
     }
 
-    private void FillTexts(ReadOnlySpan<byte> bytes)
+    private void FillTexts(ReadOnlySpan<byte> bytes, int kept = 0)
     {
-        var first = Position;
+        var first = Position + kept;
+        var old = Texts.AsSpan(Texts.Length - kept);
         var count = MakeRoom(ref Texts);
+        old.CopyTo(Texts.AsSpan(Texts.Length - count));
+        count -= kept;
         var target = Texts.AsSpan(Texts.Length - count);
         if (Kind == ColumnKind.Dictionary)
         {
             _dictionary ??= Children[0].AllTexts(bytes);
             var numbers = _lengths!;
-            numbers.Skip(bytes, first - numbers.Position);
+            numbers.MoveTo(bytes, first);
             foreach (ref var text in target)
             {
                 var number = numbers.NextLong(bytes);
@@ -423,12 +401,6 @@ internal sealed class ColumnReader
         return reader.Position - _offset - _blobPosition;
     }
 
-    private static void Room<T>(ref T[] chunk, int count)
-    {
-        if (chunk.Length < count)
-            chunk = new T[count];
-    }
-
     /// <summary>Makes room for the next values at the end of the chunk and moves to the first of them.</summary>
     private int MakeRoom<T>(ref T[] chunk)
     {
@@ -440,6 +412,7 @@ internal sealed class ColumnReader
             chunk = new T[count];
         Index = chunk.Length - count;
         _base = position - Index;
+        _decoded = count;
         return count;
     }
 }

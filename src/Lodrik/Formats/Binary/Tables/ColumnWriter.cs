@@ -9,7 +9,7 @@ namespace Lodrik.Formats.Binary.Tables;
 /// One column of a table while it is being gathered: a value for each slot. It becomes whatever its first value is; where a later one
 /// is of another sort, it turns into a choice between columns of one sort each.
 /// </summary>
-internal sealed class ColumnWriter
+internal sealed partial class ColumnWriter
 {
     private const int FirstChunk = 64;
 
@@ -128,16 +128,6 @@ internal sealed class ColumnWriter
         AddLength(value.Length);
     }
 
-    public void AddText(string? value, TableTally tally)
-    {
-        if (value is null)
-            For(ColumnKind.Null, tally).AddSlot();
-        else if (Text is { } text)
-            text.Add(value);
-        else
-            For(ColumnKind.Text, tally).Text!.Add(value);
-    }
-
     /// <summary>Whether so many values of that sort can be put here one after the other; makes room for them if so.</summary>
     public bool TryMakeRoom(ColumnKind kind, int count, TableTally tally)
     {
@@ -156,13 +146,12 @@ internal sealed class ColumnWriter
 
     private bool TryMakeRoom<T>(ref T[] chunk, int count) where T : unmanaged
     {
-        // A chunk is packed when it is full; packing bits needs whole bytes.
-        if (Count + count > TableFormat.Chunk && (Count % 8 != 0 || count > TableFormat.Chunk))
+        if (count > TableFormat.Block)
             return false;
         while (chunk.Length - Count < count)
         {
             if (chunk.Length < TableFormat.Chunk)
-                Enlarge(ref chunk);
+                Enlarge(ref chunk, count);
             else
                 Flush(chunk);
         }
@@ -405,9 +394,9 @@ internal sealed class ColumnWriter
             Flush(chunk);
     }
 
-    private void Enlarge<T>(ref T[] chunk)
+    private void Enlarge<T>(ref T[] chunk, int count = 0)
     {
-        var larger = ArrayPool<T>.Shared.Rent(Math.Min(4 * chunk.Length, TableFormat.Chunk));
+        var larger = ArrayPool<T>.Shared.Rent(Math.Min(Math.Max(4 * chunk.Length, Count + count), TableFormat.Chunk));
         chunk.AsSpan(0, Count).CopyTo(larger);
         ArrayPool<T>.Shared.Return(chunk);
         chunk = larger;
@@ -415,10 +404,19 @@ internal sealed class ColumnWriter
 
     private void Flush<T>(T[] chunk) where T : unmanaged
     {
+        if (typeof(T) == typeof(bool))
+        {
+            // Bits are packed in whole bytes; what does not fill one stays.
+            var (whole, rest) = (Count & ~7, Count & 7);
+            Count = whole;
+            PackFlags(_bytes ??= new PooledBuffer(256));
+            chunk.AsSpan(whole, rest).CopyTo(chunk);
+            _flushed += whole;
+            Count = rest;
+            return;
+        }
         if (typeof(T) == typeof(long))
             _integers.Pack(Longs.AsSpan(0, Count), Expected);
-        else if (typeof(T) == typeof(bool))
-            PackFlags(_bytes ??= new PooledBuffer(256));
         else
             (_bytes ??= new PooledBuffer(Math.Clamp(Expected, 2 * TableFormat.Chunk, 1 << 20) * Unsafe.SizeOf<T>()))
                 .Write(MemoryMarshal.AsBytes(chunk.AsSpan(0, Count)));

@@ -1,5 +1,7 @@
 using System.Numerics;
+using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
 
 namespace Lodrik.Formats.Binary.Tables;
 
@@ -181,29 +183,48 @@ internal sealed class IntegerPacker
     {
         var size = Cbor.ElementSize(tag);
         var bytes = target.GetSpan(Math.Max(1, size * numbers.Length))[..(size * numbers.Length)];
-        if (size == 1)
-        {
-            for (var i = 0; i < bytes.Length; i++)
-                bytes[i] = (byte)numbers[i];
-        }
-        else if (size == 8)
-        {
+        if (size == 8)
             MemoryMarshal.AsBytes(numbers).CopyTo(bytes);
-        }
-        else if (size == 2)
-        {
-            var words = MemoryMarshal.Cast<byte, short>(bytes);
-            for (var i = 0; i < words.Length; i++)
-                words[i] = (short)numbers[i];
-        }
         else
-        {
-            var words = MemoryMarshal.Cast<byte, int>(bytes);
-            for (var i = 0; i < words.Length; i++)
-                words[i] = (int)numbers[i];
-        }
+            Narrow(numbers, bytes, size);
         target.Advance(bytes.Length);
     }
+
+    private static void Narrow(ReadOnlySpan<long> numbers, Span<byte> bytes, int size)
+    {
+        ref var from = ref MemoryMarshal.GetReference(numbers);
+        ref var to = ref MemoryMarshal.GetReference(bytes);
+        var i = 0;
+        switch (size)
+        {
+            case 1:
+                for (; i <= numbers.Length - 32; i += 32)
+                {
+                    var low = Vector256.Narrow(Integers(ref from, i), Integers(ref from, i + 8));
+                    var high = Vector256.Narrow(Integers(ref from, i + 16), Integers(ref from, i + 24));
+                    Vector256.Narrow(low, high).AsByte().StoreUnsafe(ref to, (nuint)i);
+                }
+                for (; i < numbers.Length; i++)
+                    Unsafe.Add(ref to, i) = (byte)Unsafe.Add(ref from, i);
+                break;
+            case 2:
+                for (; i <= numbers.Length - 16; i += 16)
+                    Vector256.Narrow(Integers(ref from, i), Integers(ref from, i + 8)).AsByte().StoreUnsafe(ref to, (nuint)(2 * i));
+                for (; i < numbers.Length; i++)
+                    Unsafe.WriteUnaligned(ref Unsafe.Add(ref to, 2 * i), (short)Unsafe.Add(ref from, i));
+                break;
+            default:
+                for (; i <= numbers.Length - 8; i += 8)
+                    Integers(ref from, i).AsByte().StoreUnsafe(ref to, (nuint)(4 * i));
+                for (; i < numbers.Length; i++)
+                    Unsafe.WriteUnaligned(ref Unsafe.Add(ref to, 4 * i), (int)Unsafe.Add(ref from, i));
+                break;
+        }
+    }
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static Vector256<int> Integers(ref long from, int i) =>
+        Vector256.Narrow(Vector256.LoadUnsafe(ref from, (nuint)i), Vector256.LoadUnsafe(ref from, (nuint)(i + 4)));
 
     /// <summary>The numbers of a typed array of whole numbers.</summary>
     public static void Unpack(ulong tag, ReadOnlySpan<byte> bytes, Span<long> numbers)

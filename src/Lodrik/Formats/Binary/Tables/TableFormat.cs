@@ -15,6 +15,9 @@ internal static class TableFormat
     /// <summary>How many values of a column are gathered, or decoded, at a time.</summary>
     public const int Chunk = 1024;
 
+    /// <summary>How many rows are gone through at a time, member by member: their objects stay in the cache for that.</summary>
+    public const int Block = 256;
+
     /// <summary>How deep columns may lie within each other; what is nested deeper stands in its column as plain items.</summary>
     public const int MaxNesting = 12;
 

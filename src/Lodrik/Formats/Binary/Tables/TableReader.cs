@@ -28,6 +28,7 @@ internal ref partial struct TableReader : IRowReader
     private RowShape? _rows;
     private ulong _ready;
     private Stack<(int, int, RowShape?, ulong, int)>? _outerRows;
+    private RowScratch? _values;
 
     private TableReader(ReadOnlySpan<byte> bytes, int start, int outerDepth, ColumnReader[] columns)
     {
@@ -187,7 +188,7 @@ internal ref partial struct TableReader : IRowReader
         var outer = Column;
         var numbers = new T[outer.NextLength(_bytes)];
         var child = outer.Children[0];
-        if (!child.TryCopy(_bytes, numbers.AsSpan()))
+        if (!child.CanTake<T>() || !TryTake(child, numbers.AsSpan()))
         {
             foreach (ref var number in numbers.AsSpan())
             {

@@ -187,9 +187,17 @@ internal partial struct TableWriter : IRowWriter
             return;
         }
         StateLimits.RequireRoom(_outerDepth + _depth);
-        var outer = _column;
         var list = Column.For(ColumnKind.List, _scratch.Tally);
         list.AddLength(values.Length);
+        AddNumbers(list, values);
+    }
+
+    /// <summary>Adds numbers to the items of lists, whose lengths are there already.</summary>
+    private void AddNumbers<T>(ColumnWriter list, scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
+    {
+        if (list.Children[0].TryAddNumbers(values, _scratch.Tally))
+            return;
+        var outer = _column;
         _column = list.FirstChild;
         foreach (var value in values)
         {
@@ -381,6 +389,8 @@ internal partial struct TableWriter : IRowWriter
 
         public TreeShapes Shapes { get; } = new();
 
+        public RowScratch Values { get; } = new();
+
         public Stack<(RowShape?, int)> Rows { get; } = [];
 
         public Frame[] Frames { get; } = new Frame[StateLimits.MaxDepth + 1];
@@ -392,9 +402,14 @@ internal partial struct TableWriter : IRowWriter
         {
             var scratch = _spare ?? new Scratch();
             _spare = null;
-            scratch.Tally.Add(None);
-            scratch.Root = ColumnWriter.Rent(scratch.Tally, 0);
+            scratch.Begin();
             return scratch;
+        }
+
+        public void Begin()
+        {
+            Tally.Add(None);
+            Root = ColumnWriter.Rent(Tally, 0);
         }
 
         public void Return()
@@ -405,6 +420,7 @@ internal partial struct TableWriter : IRowWriter
             Tally.Reset();
             Shapes.Reset();
             Rows.Clear();
+            Values.Reset();
             _spare = this;
         }
     }

@@ -1,10 +1,7 @@
 using System.Buffers;
-using System.IO.Hashing;
 using System.Numerics;
 using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
-using System.Text;
-using Lodrik.State;
 
 namespace Lodrik.Formats.Binary.Tables;
 
@@ -19,17 +16,25 @@ internal sealed class TextGatherer
     /// <summary>So many different ones of a sample mean that looking for equal ones is not worth it.</summary>
     private const int NearlyAll = Sample * 15 / 16;
 
+    private const int FewSlots = 128;
+    private const int KnownTexts = 64;
+
     [ThreadStatic]
     private static Stack<TextGatherer>? _spare;
 
     private readonly IntegerPacker _packedRows = new();
     private readonly TextBlob _texts = new();
+
+    // Texts that came lately, by where they are in memory: games use one object for all equal names, and then a text need not be looked at.
+    private readonly Known[] _known = new Known[KnownTexts];
+    private Slot[] _slots = [];
     private Entry[] _entries = [];
-    private int[] _slots = [];
     private long[] _rows = [];
     private int _rowCount;
     private int _flushedRows;
     private int _distinct;
+    private int _seen;
+    private int _hits;
     private bool _looksForEqual = true;
 
     /// <summary>How many texts there are.</summary>
@@ -42,7 +47,7 @@ internal sealed class TextGatherer
         gatherer._texts.Expected = expected;
         if (gatherer._slots.Length == 0)
         {
-            gatherer._slots = ArrayPool<int>.Shared.Rent(128);
+            gatherer._slots = ArrayPool<Slot>.Shared.Rent(FewSlots);
             Array.Clear(gatherer._slots);
             gatherer._entries = ArrayPool<Entry>.Shared.Rent(gatherer._slots.Length / 2);
         }
@@ -53,38 +58,52 @@ internal sealed class TextGatherer
     {
         _packedRows.Reset();
         _texts.Reset();
-        _rowCount = _flushedRows = _distinct = 0;
-        _looksForEqual = true;
         if (_slots.Length > 4096)
         {
-            ArrayPool<int>.Shared.Return(_slots);
+            ArrayPool<Slot>.Shared.Return(_slots);
             ArrayPool<Entry>.Shared.Return(_entries);
             (_slots, _entries) = ([], []);
         }
-        else
+        else if (_distinct > 0)
         {
             Array.Clear(_slots);
         }
+        if (_seen > 0)
+            Array.Clear(_known);
+        _rowCount = _flushedRows = _distinct = _seen = _hits = 0;
+        _looksForEqual = true;
         _spare ??= new Stack<TextGatherer>();
         if (_spare.Count < 64)
             _spare.Push(this);
     }
 
-    public void Add(ReadOnlySpan<char> text)
+    /// <summary>Adds the texts of many rows, up to the first that is null.</summary>
+    /// <returns>How many were added.</returns>
+    public int AddRows(ReadOnlySpan<string?> texts)
     {
-        var row = _rowCount;
-        if (!_looksForEqual || (uint)row >= (uint)_rows.Length)
+        var taken = 0;
+        while (taken < texts.Length)
         {
-            AddSlowly(text);
-            return;
+            if (!_looksForEqual)
+                return taken + _texts.AddRows(texts[taken..]);
+            if (_rowCount == _rows.Length)
+            {
+                MakeRoom();
+                continue;
+            }
+            var count = Math.Min(texts.Length - taken, _rows.Length - _rowCount);
+            var found = FindRows(texts.Slice(taken, count), _rows.AsSpan(_rowCount, count));
+            _rowCount += found;
+            taken += found;
+            if (found < count)
+                return taken;
         }
-        _rows[row] = Find(text);
-        _rowCount = row + 1;
+        return taken;
     }
 
-    private void AddSlowly(ReadOnlySpan<char> text)
+    public void Add(ReadOnlySpan<char> text)
     {
-        if (_looksForEqual)
+        if (_looksForEqual && _rowCount == _rows.Length)
             MakeRoom();
         if (_looksForEqual)
             _rows[_rowCount++] = Find(text);
@@ -118,25 +137,85 @@ internal sealed class TextGatherer
         return _distinct + _texts.Chars < all;
     }
 
+    /// <summary>Puts down the number of each text, up to the first that is null.</summary>
+    private int FindRows(ReadOnlySpan<string?> texts, Span<long> rows)
+    {
+        // What hardly ever is one of the known ones is not looked up among them.
+        var usesKnown = _seen < 2 * Sample || _hits * 4L > _seen;
+        ref var slots = ref MemoryMarshal.GetArrayDataReference(_slots);
+        ref var firstKnown = ref MemoryMarshal.GetArrayDataReference(_known);
+        ref var known = ref firstKnown;
+        var mask = _slots.Length - 1;
+        var hits = 0;
+        var i = 0;
+        for (; i < texts.Length && i < rows.Length; i++)
+        {
+            if (texts[i] is not { } text)
+                break;
+            if (usesKnown)
+            {
+                known = ref Unsafe.Add(ref firstKnown, PlaceOf(text));
+                if (ReferenceEquals(known.Text, text))
+                {
+                    rows[i] = known.Number;
+                    hits++;
+                    continue;
+                }
+            }
+            var key = Key.Of(text);
+            for (var at = key.Place & mask; ; at = (at + 1) & mask)
+            {
+                ref var slot = ref Unsafe.Add(ref slots, at);
+                if (slot.Number == 0)
+                {
+                    rows[i] = AddNew(ref slot, text, key);
+                    mask = _slots.Length - 1;
+                    slots = ref MemoryMarshal.GetArrayDataReference(_slots);
+                    break;
+                }
+                if (slot.IsLike(key) && (key.IsWhole || HasMiddle(text, slot.Number - 1)))
+                {
+                    rows[i] = slot.Number - 1;
+                    break;
+                }
+            }
+            if (usesKnown)
+            {
+                known.Text = text;
+                known.Number = (int)rows[i];
+            }
+        }
+        _seen += i;
+        _hits += hits;
+        return i;
+    }
+
     private int Find(ReadOnlySpan<char> text)
     {
-        var hash = Hash(text);
+        var key = Key.Of(text);
         var mask = _slots.Length - 1;
-        for (var at = (int)hash & mask; ; at = (at + 1) & mask)
+        for (var at = key.Place & mask; ; at = (at + 1) & mask)
         {
-            var number = _slots[at] - 1;
-            if (number < 0)
-                return AddDistinct(text, hash, at);
-            ref var entry = ref _entries[number];
-            if (entry.Hash == hash && entry.Length == text.Length && AreEqual(text, _texts.Span(entry.Start, entry.Length)))
-                return number;
+            ref var slot = ref _slots[at];
+            if (slot.Number == 0)
+                return AddNew(ref slot, text, key);
+            if (slot.IsLike(key) && (key.IsWhole || HasMiddle(text, slot.Number - 1)))
+                return slot.Number - 1;
         }
     }
 
-    private int AddDistinct(ReadOnlySpan<char> text, uint hash, int at)
+    /// <summary>Whether a text is like the one of that number between its first and its last four characters.</summary>
+    private bool HasMiddle(ReadOnlySpan<char> text, int number)
     {
-        _slots[at] = _distinct + 1;
-        _entries[_distinct] = new Entry(hash, _texts.AddKept(text), text.Length);
+        ref var entry = ref _entries[number];
+        return text[4..^4].SequenceEqual(_texts.Span(entry.Start + 4, text.Length - 8));
+    }
+
+    [MethodImpl(MethodImplOptions.NoInlining)]
+    private int AddNew(ref Slot slot, ReadOnlySpan<char> text, in Key key)
+    {
+        slot = new Slot(key, _distinct + 1);
+        _entries[_distinct] = new Entry(key.Place, _texts.AddKept(text), text.Length);
         if (2 * ++_distinct >= _slots.Length)
             Rehash();
         return _distinct - 1;
@@ -151,7 +230,7 @@ internal sealed class TextGatherer
         }
         if (_rows.Length < TableFormat.Chunk)
         {
-            Array.Resize(ref _rows, 2 * _rows.Length);
+            Array.Resize(ref _rows, Math.Min(4 * _rows.Length, TableFormat.Chunk));
             return;
         }
         if (_flushedRows == 0 && _distinct >= NearlyAll)
@@ -167,19 +246,21 @@ internal sealed class TextGatherer
     private void Rehash()
     {
         var (slots, entries) = (_slots, _entries);
-        _slots = ArrayPool<int>.Shared.Rent(4 * slots.Length);
+        _slots = ArrayPool<Slot>.Shared.Rent(4 * slots.Length);
         Array.Clear(_slots);
         _entries = ArrayPool<Entry>.Shared.Rent(_slots.Length / 2);
         entries.AsSpan(0, _distinct).CopyTo(_entries);
         var mask = _slots.Length - 1;
-        for (var number = 0; number < _distinct; number++)
+        foreach (ref var slot in slots.AsSpan())
         {
-            var at = (int)_entries[number].Hash & mask;
-            while (_slots[at] != 0)
+            if (slot.Number == 0)
+                continue;
+            var at = _entries[slot.Number - 1].Place & mask;
+            while (_slots[at].Number != 0)
                 at = (at + 1) & mask;
-            _slots[at] = number + 1;
+            _slots[at] = slot;
         }
-        ArrayPool<int>.Shared.Return(slots);
+        ArrayPool<Slot>.Shared.Return(slots);
         ArrayPool<Entry>.Shared.Return(entries);
     }
 
@@ -202,186 +283,89 @@ internal sealed class TextGatherer
     }
 
     /// <summary>
-    /// Mixes all characters of a short text, in as few steps as its length allows. Longer ones need a real hash: names often differ
-    /// somewhere in the middle only.
+    /// A place among the known ones, by where a text is in memory. The collector may move it, and then it is looked for as one that is not
+    /// known: what counts is that the reference is the same.
     /// </summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    private static uint Hash(ReadOnlySpan<char> text)
+    private static int PlaceOf(string text)
     {
-        ref var start = ref Unsafe.As<char, byte>(ref MemoryMarshal.GetReference(text));
-        var mixed = (ulong)text.Length;
-        switch (text.Length)
-        {
-            case > 16:
-                mixed = XxHash3.HashToUInt64(MemoryMarshal.AsBytes(text));
-                break;
-            case > 8:
-                mixed ^= Eight(ref start, 0) * 0x9E3779B97F4A7C15UL;
-                mixed ^= BitOperations.RotateLeft(Eight(ref start, 8) * 0xC2B2AE3D27D4EB4FUL, 17);
-                mixed ^= BitOperations.RotateLeft(Eight(ref start, (2 * text.Length) - 16) * 0x94D049BB133111EBUL, 31);
-                mixed ^= BitOperations.RotateLeft(Eight(ref start, (2 * text.Length) - 8) * 0xD6E8FEB86659FD93UL, 47);
-                break;
-            case >= 4:
-                mixed ^= Eight(ref start, 0) * 0x9E3779B97F4A7C15UL;
-                mixed ^= BitOperations.RotateLeft(Eight(ref start, (2 * text.Length) - 8) * 0xC2B2AE3D27D4EB4FUL, 29);
-                break;
-            default:
-                for (var i = 0; i < text.Length; i++)
-                    mixed = (mixed << 16) | text[i];
-                break;
-        }
-        mixed = (mixed ^ (mixed >> 32)) * 0xBF58476D1CE4E5B9UL;
-        return (uint)(mixed >> 32);
-    }
-
-    /// <summary>Whether two texts of one length are equal: short ones in two steps that may overlap.</summary>
-    private static bool AreEqual(ReadOnlySpan<char> one, ReadOnlySpan<char> other)
-    {
-        if (one.Length is < 4 or > 8)
-            return one.SequenceEqual(other);
-        ref var a = ref Unsafe.As<char, byte>(ref MemoryMarshal.GetReference(one));
-        ref var b = ref Unsafe.As<char, byte>(ref MemoryMarshal.GetReference(other));
-        var tail = (2 * one.Length) - 8;
-        return Eight(ref a, 0) == Eight(ref b, 0) && Eight(ref a, tail) == Eight(ref b, tail);
+        var address = (uint)Unsafe.As<string, nint>(ref text);
+        return (int)(((address >> 3) * 0x9E3779B1u) >> 26);
     }
 
     private static ulong Eight(ref byte start, int offset) => Unsafe.ReadUnaligned<ulong>(ref Unsafe.Add(ref start, offset));
 
-    private readonly record struct Entry(uint Hash, int Start, int Length);
-}
-
-/// <summary>Texts one after the other: their characters are gathered and turned into UTF-8 many at a time.</summary>
-internal sealed class TextBlob
-{
-    private const int Gathered = 16 * 1024;
-    private const int TypicalText = 16;
-
-    private readonly IntegerPacker _packedLengths = new();
-    private char[] _chars = [];
-    private long[] _lengths = [];
-    private int _count;
-    private int _flushed;
-    private PooledBuffer? _utf8;
-    private bool _hasReplaced;
-
-    /// <summary>How many texts there will be, as far as is known; only for choosing the size of buffers.</summary>
-    public int Expected { get; set; }
-
-    /// <summary>How many texts there are.</summary>
-    public int Count => _flushed + _count;
-
-    /// <summary>How many characters are gathered.</summary>
-    public int Chars { get; private set; }
-
-    public void Reset()
+    /// <summary>
+    /// What tells most texts apart at once: the length with the first and the last four characters, and a hash of all of them.
+    /// </summary>
+    private readonly struct Key(ulong first, ulong last, int length, int place)
     {
-        _packedLengths.Reset();
-        _utf8?.Dispose();
-        _utf8 = null;
-        _hasReplaced = false;
-        _count = _flushed = Chars = 0;
-        if (_chars.Length > Gathered)
+        public ulong First => first;
+
+        public ulong Last => last;
+
+        public int Length => length;
+
+        /// <summary>A number of 31 bits.</summary>
+        public int Place => place;
+
+        /// <summary>Whether the first and the last four characters are all there is.</summary>
+        public bool IsWhole => length <= 8;
+
+        [MethodImpl(MethodImplOptions.AggressiveInlining)]
+        public static Key Of(ReadOnlySpan<char> text)
         {
-            ArrayPool<char>.Shared.Return(_chars);
-            _chars = [];
-        }
-    }
-
-    /// <summary>Adds a text and gives where it stands; texts added so stay in place.</summary>
-    public int AddKept(ReadOnlySpan<char> text)
-    {
-        if (_count == _lengths.Length)
-            Array.Resize(ref _lengths, Math.Max(64, 2 * _lengths.Length));
-        if (_chars.Length - Chars < text.Length)
-            Grow(text.Length);
-        text.CopyTo(_chars.AsSpan(Chars));
-        _lengths[_count++] = text.Length;
-        Chars += text.Length;
-        return Chars - text.Length;
-    }
-
-    public ReadOnlySpan<char> Span(int start, int length) => _chars.AsSpan(start, length);
-
-    /// <summary>From now on what was added need not stay.</summary>
-    public void ForgetKept()
-    {
-        if (_count > TableFormat.Chunk || Chars > Gathered)
-            Flush();
-    }
-
-    /// <summary>Takes out all characters; the texts are added anew by the caller, who returns the array to the pool.</summary>
-    public char[] TakeKept()
-    {
-        var chars = _chars;
-        _chars = ArrayPool<char>.Shared.Rent(Math.Max(256, chars.Length));
-        _count = Chars = 0;
-        return chars;
-    }
-
-    public void Add(ReadOnlySpan<char> text)
-    {
-        if (_count >= TableFormat.Chunk || Chars > Gathered)
-            Flush();
-        AddKept(text);
-    }
-
-    public void WriteTo(BinaryStateWriter writer)
-    {
-        // Whatever is still gathered: most small tables are written from here, without a buffer between.
-        writer.WriteHead(Cbor.Array, 3);
-        writer.WriteInteger((int)ColumnKind.Text);
-        if (_utf8 is not null || !Ascii.IsValid(_chars.AsSpan(0, Chars)))
-        {
-            Flush();
-            if (_hasReplaced)
-                writer.Context?.HasReplacedText = true;
-            _packedLengths.WriteTo(writer, default);
-            writer.WriteBytes(_utf8!.Written);
-            return;
-        }
-        _packedLengths.WriteTo(writer, _lengths.AsSpan(0, _count));
-        writer.WriteText(_chars.AsSpan(0, Chars), Cbor.ByteString);
-    }
-
-    private void Flush()
-    {
-        _utf8 ??= new PooledBuffer(Math.Clamp(Expected, Gathered / TypicalText, 1 << 18) * TypicalText);
-        var chars = _chars.AsSpan(0, Chars);
-        var before = _utf8.Length;
-        var room = _utf8.GetSpan(Math.Max(1, 3 * chars.Length));
-        if (Ascii.IsValid(chars))
-        {
-            Ascii.FromUtf16(chars, room, out var length);
-            _utf8.Advance(length);
-        }
-        else
-        {
-            // Text by text, so that half a pair at the end of one never meets its half in the next.
-            var at = 0;
-            var written = 0;
-            for (var i = 0; i < _count; i++)
+            ref var start = ref Unsafe.As<char, byte>(ref MemoryMarshal.GetReference(text));
+            var (first, last) = (0UL, 0UL);
+            ulong mixed;
+            if (text.Length >= 4)
             {
-                var count = (int)_lengths[i];
-                _hasReplaced |= LoneSurrogates.AreIn(chars.Slice(at, count));
-                var length = Encoding.UTF8.GetBytes(chars.Slice(at, count), room[written..]);
-                _lengths[i] = length;
-                at += count;
-                written += length;
+                first = Eight(ref start, 0);
+                last = Eight(ref start, (2 * text.Length) - 8);
+                mixed = ((first ^ (ulong)text.Length) * 0x9E3779B97F4A7C15UL) ^ BitOperations.RotateLeft(last * 0xC2B2AE3D27D4EB4FUL, 29);
+                if (text.Length > 8)
+                    mixed ^= Middle(ref start, (2 * text.Length) - 8);
             }
-            _utf8.Advance(written);
+            else
+            {
+                for (var i = 0; i < text.Length; i++)
+                    first |= (ulong)text[i] << (16 * i);
+                mixed = (first ^ (ulong)text.Length) * 0x9E3779B97F4A7C15UL;
+            }
+            mixed = (mixed ^ (mixed >> 32)) * 0xBF58476D1CE4E5B9UL;
+            return new Key(first, last, text.Length, (int)(mixed >> 33));
         }
-        if (_count > 0)
-            _packedLengths.Pack(_lengths.AsSpan(0, _count));
-        _flushed += _count;
-        _count = Chars = 0;
+
+        /// <summary>
+        /// Mixes what lies between the first and the last four characters: names often differ somewhere in the middle only.
+        /// </summary>
+        private static ulong Middle(ref byte start, int end)
+        {
+            var mixed = 0x94D049BB133111EBUL;
+            for (var at = 8; at < end; at += 8)
+                mixed = BitOperations.RotateLeft((mixed ^ Eight(ref start, at)) * 0xD6E8FEB86659FD93UL, 31);
+            return mixed;
+        }
     }
 
-    private void Grow(int room)
+    private readonly struct Slot(in Key key, int number)
     {
-        var larger = ArrayPool<char>.Shared.Rent(Math.Max(2 * _chars.Length, Math.Max(256, Chars + room)));
-        _chars.AsSpan(0, Chars).CopyTo(larger);
-        if (_chars.Length > 0)
-            ArrayPool<char>.Shared.Return(_chars);
-        _chars = larger;
+        private readonly ulong _first = key.First;
+        private readonly ulong _last = key.Last;
+        private readonly int _length = key.Length;
+
+        /// <summary>The text's number, counted from 1; 0 for none.</summary>
+        public readonly int Number = number;
+
+        [MethodImpl(MethodImplOptions.AggressiveInlining)]
+        public bool IsLike(in Key key) => _first == key.First && _last == key.Last && _length == key.Length;
+    }
+
+    private readonly record struct Entry(int Place, int Start, int Length);
+
+    private struct Known
+    {
+        public string? Text;
+        public int Number;
     }
 }

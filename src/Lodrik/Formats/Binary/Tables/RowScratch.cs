@@ -1,0 +1,73 @@
+using System.Buffers;
+using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
+
+namespace Lodrik.Formats.Binary.Tables;
+
+/// <summary>
+/// Room for the values of a member of many rows, kept from one block to the next. What was taken last is given back first.
+/// </summary>
+internal sealed class RowScratch
+{
+    private readonly Stack<Array> _others = [];
+    private object?[] _references = new object?[2 * TableFormat.Block];
+    private byte[] _bytes = new byte[16 * TableFormat.Block];
+    private int _referenceCount;
+    private int _byteCount;
+
+    /// <summary>Makes everything free again.</summary>
+    public void Reset()
+    {
+        // Something is left only where an error ended the work.
+        if (_referenceCount > 0)
+            Array.Clear(_references);
+        _others.Clear();
+        _referenceCount = _byteCount = 0;
+        if (_bytes.Length > 1 << 20)
+            _bytes = new byte[16 * TableFormat.Block];
+    }
+
+    public Span<T> Take<T>(int count)
+    {
+        if (!typeof(T).IsValueType)
+        {
+            if (_references.Length - _referenceCount <= count)
+                // Whoever has a part of the old array keeps that.
+                _references = new object?[Math.Max(2 * _references.Length, _referenceCount + count + 1)];
+            ref var first = ref _references[_referenceCount];
+            _referenceCount += count;
+            return MemoryMarshal.CreateSpan(ref Unsafe.As<object?, T>(ref first), count);
+        }
+        if (RuntimeHelpers.IsReferenceOrContainsReferences<T>())
+        {
+            var array = ArrayPool<T>.Shared.Rent(Math.Max(count, 1));
+            _others.Push(array);
+            return array.AsSpan(0, count);
+        }
+        var size = checked(count * Unsafe.SizeOf<T>()) + 15 & ~15;
+        if (_bytes.Length - _byteCount <= size)
+            _bytes = new byte[Math.Max(2 * _bytes.Length, _byteCount + size + 1)];
+        ref var start = ref _bytes[_byteCount];
+        _byteCount += size;
+        return MemoryMarshal.CreateSpan(ref Unsafe.As<byte, T>(ref start), count);
+    }
+
+    public void GiveBack<T>(Span<T> values)
+    {
+        if (!typeof(T).IsValueType)
+        {
+            // The game's objects are not kept alive from here.
+            values.Clear();
+            _referenceCount -= values.Length;
+        }
+        else if (RuntimeHelpers.IsReferenceOrContainsReferences<T>())
+        {
+            values.Clear();
+            ArrayPool<T>.Shared.Return((T[])_others.Pop());
+        }
+        else
+        {
+            _byteCount -= (values.Length * Unsafe.SizeOf<T>()) + 15 & ~15;
+        }
+    }
+}

@@ -1,0 +1,298 @@
+using System.Buffers.Text;
+using System.Numerics;
+using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
+using System.Text;
+using System.Text.Encodings.Web;
+using Lodrik.State;
+
+namespace Lodrik.Formats.Json;
+
+/// <summary>
+/// Puts JSON (RFC 8259) into a buffer, byte for byte what the platform's writer puts there. That one takes more than twice as long, because
+/// it checks what cannot be wrong here and knows settings that nobody asks for.
+/// </summary>
+/// <param name="buffer">Where the text goes.</param>
+/// <param name="isIndented">Whether it is laid out for people: two blanks for each depth, a line for each value.</param>
+internal sealed class JsonText(PooledBuffer buffer, bool isIndented)
+{
+    /// <summary>How many bytes a character takes at most: a short one that is escaped.</summary>
+    private const int WidestCharacter = 6;
+
+    private int _depth;
+
+    // What comes next: a value right behind its name, the first one of its container, or one behind a comma.
+    private bool _isNamed = true;
+    private bool _isFirst = true;
+
+    /// <summary>Letters of any script stand as they are; only what has to be escaped is.</summary>
+    public static JavaScriptEncoder Encoder => JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
+
+    public PooledBuffer Buffer => buffer;
+
+    public bool IsIndented => isIndented;
+
+    public void StartObject() => Start((byte)'{');
+
+    public void EndObject() => End((byte)'}');
+
+    public void StartArray() => Start((byte)'[');
+
+    public void EndArray() => End((byte)']');
+
+    /// <summary>A name that was prepared: quoted and escaped, with its colon.</summary>
+    public void Name(ReadOnlySpan<byte> prepared)
+    {
+        BeginItem();
+        var room = buffer.GetSpan(prepared.Length + 1);
+        prepared.CopyTo(room);
+        EndName(room, prepared.Length);
+    }
+
+    public void Name(scoped ReadOnlySpan<char> name)
+    {
+        BeginItem();
+        Quoted(name);
+        var room = buffer.GetSpan(2);
+        room[0] = (byte)':';
+        EndName(room, 1);
+    }
+
+    public void Null() => Word("null"u8);
+
+    public void Bool(bool value) => Word(value ? "true"u8 : "false"u8);
+
+    public void Integer(long value)
+    {
+        BeginValue();
+        Utf8Formatter.TryFormat(value, buffer.GetSpan(NumberText.MaxLength), out var length);
+        buffer.Advance(length);
+    }
+
+    /// <summary>A number, or the word for one that JSON has no number for. A whole one stays on the line of the one before it.</summary>
+    public void Number<T>(T value) where T : unmanaged, INumberBase<T>
+    {
+        BeginValue(staysOnLine: typeof(T) != typeof(decimal) && T.IsInteger(value));
+        buffer.Advance(Format(value, buffer.GetSpan(NumberText.MaxLength + 2)));
+    }
+
+    /// <summary>Numbers on one line, as many as there are.</summary>
+    public void Numbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
+    {
+        BeginValue(staysOnLine: !values.IsEmpty);
+        // A number, its quotes, and the comma and blank before it.
+        const int Widest = NumberText.MaxLength + 4;
+        Put((byte)'[');
+        for (var isFirst = true; !values.IsEmpty; isFirst = false)
+        {
+            var part = values[..Math.Min(values.Length, 256)];
+            var room = buffer.GetSpan(part.Length * Widest);
+            var length = 0;
+            foreach (var value in part)
+            {
+                if (!isFirst)
+                {
+                    room[length++] = (byte)',';
+                    if (isIndented)
+                        room[length++] = (byte)' ';
+                }
+                isFirst = false;
+                length += Format(value, room[length..]);
+            }
+            buffer.Advance(length);
+            values = values[part.Length..];
+        }
+        Put((byte)']');
+    }
+
+    public void Text(scoped ReadOnlySpan<char> value)
+    {
+        BeginValue();
+        Quoted(value);
+    }
+
+    /// <summary>Bytes as base64 (RFC 4648).</summary>
+    public void Base64(scoped ReadOnlySpan<byte> value)
+    {
+        BeginValue();
+        Put((byte)'"');
+        // Three bytes at a time are four characters, without padding but at the end.
+        const int Part = 3 << 12;
+        while (!value.IsEmpty)
+        {
+            var part = value[..Math.Min(value.Length, Part)];
+            var room = buffer.GetSpan(System.Buffers.Text.Base64.GetMaxEncodedToUtf8Length(part.Length));
+            System.Buffers.Text.Base64.EncodeToUtf8(part, room, out _, out var length);
+            buffer.Advance(length);
+            value = value[part.Length..];
+        }
+        Put((byte)'"');
+    }
+
+    /// <summary>A number that is written already.</summary>
+    public void Digits(scoped ReadOnlySpan<byte> digits)
+    {
+        BeginValue(staysOnLine: true);
+        buffer.Write(digits);
+    }
+
+    private void Word(scoped ReadOnlySpan<byte> word)
+    {
+        BeginValue();
+        buffer.Write(word);
+    }
+
+    private static int Format<T>(T value, Span<byte> room) where T : unmanaged, INumberBase<T>
+    {
+        if (typeof(T) == typeof(float) && TryFormat(Unsafe.BitCast<T, float>(value), room, out var length))
+            return length;
+        if (typeof(T) == typeof(int) || typeof(T) == typeof(short) || typeof(T) == typeof(ushort) || typeof(T) == typeof(byte)
+            || typeof(T) == typeof(sbyte) || typeof(T) == typeof(uint) || typeof(T) == typeof(long))
+        {
+            Utf8Formatter.TryFormat(long.CreateTruncating(value), room, out length);
+            return length;
+        }
+        if (!NumberText.IsWord(value) && typeof(T) != typeof(decimal))
+            return NumberText.Format(value, room);
+        room[0] = (byte)'"';
+        length = 1 + NumberText.Format(value, room[1..]);
+        room[length] = (byte)'"';
+        return length + 1;
+    }
+
+    private static bool TryFormat(float value, Span<byte> room, out int length)
+    {
+        var whole = (int)value;
+        if (whole != value || Math.Abs(whole) >= 1 << 24 || (whole == 0 && float.IsNegative(value)))
+            return ShortestFloat.TryFormat(value, room, out length);
+        Utf8Formatter.TryFormat(whole, room, out length);
+        ".0"u8.CopyTo(room[length..]);
+        length += 2;
+        return true;
+    }
+
+    private void Start(byte bracket)
+    {
+        BeginValue();
+        Put(bracket);
+        _depth++;
+        _isFirst = true;
+    }
+
+    private void End(byte bracket)
+    {
+        _depth--;
+        if (isIndented && !_isFirst)
+            NewLine();
+        _isFirst = _isNamed = false;
+        Put(bracket);
+    }
+
+    private void EndName(Span<byte> room, int length)
+    {
+        if (isIndented)
+            room[length++] = (byte)' ';
+        buffer.Advance(length);
+        _isNamed = true;
+    }
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private void BeginValue(bool staysOnLine = false)
+    {
+        if (_isNamed)
+            _isNamed = false;
+        else
+            BeginItem(staysOnLine);
+    }
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private void BeginItem(bool staysOnLine = false)
+    {
+        if (_isFirst)
+            _isFirst = false;
+        else
+            Put((byte)',');
+        if (isIndented && !staysOnLine)
+            NewLine();
+    }
+
+    private void NewLine()
+    {
+        var length = 1 + (2 * _depth);
+        var room = buffer.GetSpan(length);
+        room[0] = (byte)'\n';
+        room[1..length].Fill((byte)' ');
+        buffer.Advance(length);
+    }
+
+    private void Put(byte one)
+    {
+        buffer.GetSpan(1)[0] = one;
+        buffer.Advance(1);
+    }
+
+    private void Quoted(scoped ReadOnlySpan<char> text)
+    {
+        // Eight characters are narrowed at a time.
+        var room = buffer.GetSpan(text.Length + 2 + 8);
+        room[0] = (byte)'"';
+        if (TryNarrow(text, ref room[1]))
+        {
+            room[text.Length + 1] = (byte)'"';
+            buffer.Advance(text.Length + 2);
+            return;
+        }
+        Put((byte)'"');
+        Escape(text);
+        Put((byte)'"');
+    }
+
+    /// <summary>Writes a byte for each character; false where one of them has to be escaped or takes more.</summary>
+    private static bool TryNarrow(scoped ReadOnlySpan<char> text, ref byte to)
+    {
+        ref var from = ref Unsafe.As<char, ushort>(ref MemoryMarshal.GetReference(text));
+        var length = text.Length;
+        if (length < 8)
+        {
+            for (var i = 0; i < length; i++)
+            {
+                var one = Unsafe.Add(ref from, i);
+                if (one is < 0x20 or > 0x7E or '"' or '\\')
+                    return false;
+                Unsafe.Add(ref to, i) = (byte)one;
+            }
+            return true;
+        }
+        var others = Vector128<ushort>.Zero;
+        for (nuint i = 0; i < (nuint)length; i += 8)
+        {
+            // The last eight may overlap those before.
+            var at = Math.Min(i, (nuint)length - 8);
+            var eight = Vector128.LoadUnsafe(ref from, at);
+            others |= Vector128.LessThan(eight, Vector128.Create((ushort)0x20))
+                | Vector128.GreaterThan(eight, Vector128.Create((ushort)0x7E))
+                | Vector128.Equals(eight, Vector128.Create((ushort)'"')) | Vector128.Equals(eight, Vector128.Create((ushort)'\\'));
+            Vector128.Narrow(eight, eight).GetLower().StoreUnsafe(ref to, at);
+        }
+        return others == Vector128<ushort>.Zero;
+    }
+
+    private void Escape(scoped ReadOnlySpan<char> text)
+    {
+        Span<char> escaped = stackalloc char[512];
+        while (!text.IsEmpty)
+        {
+            // In parts that never divide a pair.
+            var count = Math.Min(text.Length, escaped.Length / WidestCharacter);
+            if (count < text.Length && char.IsHighSurrogate(text[count - 1]))
+                count--;
+            Encoder.Encode(text[..count], escaped, out var taken, out var length);
+            if (taken == 0)
+                throw new InvalidOperationException("A text could not be escaped.");
+            var part = escaped[..length];
+            buffer.Advance(Encoding.UTF8.GetBytes(part, buffer.GetSpan(3 * part.Length)));
+            text = text[taken..];
+        }
+    }
+}
