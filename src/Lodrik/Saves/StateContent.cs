@@ -1,7 +1,9 @@
+using System.Buffers;
 using System.ComponentModel;
 using Lodrik.Inspection;
 using Lodrik.Saves;
 using Lodrik.Saves.Forms;
+using Lodrik.Saves.Writing;
 using Lodrik.Scenes;
 
 namespace Lodrik.State;
@@ -72,17 +74,22 @@ public static class StateContent
     /// </summary>
     /// <exception cref="UnsavableStateException">One of the states cannot be saved as it is.</exception>
     public static IReadOnlyList<StateChange> Changes<T>(T before, T after)
-        where T : class, IStateRoot<T> => Changes(before, after, SaveForm.Binary);
+        where T : class, IStateRoot<T>
+    {
+        using var one = Snapshot.Of(before);
+        using var other = Snapshot.Of(after);
+        return Changes(one, other, T.Root, SaveForm.Binary);
+    }
 
     /// <summary>
-    /// What is different, by way of a form: a state that was loaded from that form and not wholly decoded has its values as the form has
-    /// them.
+    /// What is different between two states that were taken down, by way of a form: a state that was loaded from that form and not wholly
+    /// decoded has its values as the form has them.
     /// </summary>
-    internal static IReadOnlyList<StateChange> Changes<T>(T before, T after, SaveForm form) where T : class, IStateRoot<T>
+    internal static IReadOnlyList<StateChange> Changes(Snapshot before, Snapshot after, StateRoot root, SaveForm form)
     {
         var changes = new List<StateChange>();
-        var (one, other) = (Tree(before, form), Tree(after, form));
-        if (!T.Root.IsSaveFile && one.TryGet(StateRoot.SingleSection, out var content)
+        var (one, other) = (Tree(before, root, form), Tree(after, root, form));
+        if (!root.IsSaveFile && one.TryGet(StateRoot.SingleSection, out var content)
             && other.TryGet(StateRoot.SingleSection, out var otherContent))
             TreeComparison.Compare("", content, otherContent, changes);
         else
@@ -109,6 +116,10 @@ public static class StateContent
             && names.All(name => PackedSection.Of(one!, name).ToTree().Equals(PackedSection.Of(other!, name).ToTree()));
     }
 
-    private static SaveMap Tree<T>(T state, SaveForm form)
-        where T : IStateRoot<T> => SavedFile.FromBytes(WholeState.ToBytes(state, form)).ReadTree();
+    private static SaveMap Tree(Snapshot snapshot, StateRoot root, SaveForm form)
+    {
+        using var writer = new SaveWriter();
+        var header = new SaveHeader { Game = root.Game, Version = root.Version };
+        return SavedFile.FromBytes(writer.Write(snapshot, header, new SaveTerms(form)).ToArray()).ReadTree();
+    }
 }

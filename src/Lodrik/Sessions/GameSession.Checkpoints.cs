@@ -8,6 +8,9 @@ namespace Lodrik;
 // Checkpoints: what the player can be put back to.
 public sealed partial class GameSession<TSave, TScene>
 {
+    /// <summary>How many bytes the last checkpoint took: the next one takes about as many.</summary>
+    private int _checkpointSize;
+
     /// <summary>The checkpoints of what is being played, the newest last.</summary>
     public IReadOnlyList<SessionCheckpoint> Checkpoints => [.. Current?.Checkpoints.Select(one => one.Shown) ?? []];
 
@@ -23,7 +26,9 @@ public sealed partial class GameSession<TSave, TScene>
         var game = TakeDown();
         var survivors = Survivors;
         // A checkpoint holds neither the checkpoints before it nor what survives the way back.
-        using var snapshot = Snapshot.Of(game.State, isWanted: section => !CheckpointShape.IsName(section) && !survivors.Has(section));
+        using var snapshot = Snapshot.Of(
+            game.State, isWanted: section => !CheckpointShape.IsName(section) && !survivors.Has(section), expected: _checkpointSize);
+        _checkpointSize = snapshot.ByteCount;
         var checkpoint = new SessionCheckpoint(name, game.Place, Clock.Played, inSave);
         var marked = new CheckpointSection(checkpoint, game.Checkpoints.Count, snapshot.Keep());
         DeleteCheckpoint(name);

@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using Lodrik.Inspection;
 using Lodrik.Sessions;
 using Lodrik.Slots;
@@ -35,7 +36,7 @@ public sealed partial class GameSession<TSave, TScene>
     public SaveReceipt Save(
         SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused, IProgress<SaveProgress>? progress = null)
     {
-        var receipt = _store.Save(slot, TakeDown().State, LabelOf(label), overwrite, progress);
+        var receipt = _store.SaveSince(Stopwatch.GetTimestamp(), slot, TakeDown().State, LabelOf(label), overwrite, progress);
         _autosaves.NoticeSave();
         return receipt;
     }
@@ -51,7 +52,8 @@ public sealed partial class GameSession<TSave, TScene>
         SlotName slot, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused, IProgress<SaveProgress>? progress = null,
         CancellationToken cancellationToken = default) => InTask(() =>
         {
-            var saving = _store.SaveAsync(slot, TakeDown().State, LabelOf(label), overwrite, progress, cancellationToken);
+            var saving = _store.SaveAsyncSince(
+                Stopwatch.GetTimestamp(), slot, TakeDown().State, LabelOf(label), overwrite, progress, cancellationToken);
             _autosaves.NoticeSave();
             return saving;
         });
@@ -62,7 +64,8 @@ public sealed partial class GameSession<TSave, TScene>
     /// <inheritdoc cref="Save(SlotName, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
     public SaveReceipt SaveToCurrent(SaveLabel? label = null)
     {
-        var receipt = _store.SaveToCurrent(TakeDown().State, LabelOf(label));
+        var (started, game) = (Stopwatch.GetTimestamp(), TakeDown());
+        var receipt = _store.SaveSince(started, _store.RequireCurrentSlot(), game.State, LabelOf(label));
         _autosaves.NoticeSave();
         return receipt;
     }
@@ -73,7 +76,9 @@ public sealed partial class GameSession<TSave, TScene>
     /// <inheritdoc cref="SaveToCurrent(SaveLabel)"/>
     public Task<SaveReceipt> SaveToCurrentAsync(SaveLabel? label = null, CancellationToken cancellationToken = default) => InTask(() =>
     {
-        var saving = _store.SaveToCurrentAsync(TakeDown().State, LabelOf(label), cancellationToken);
+        var (started, game) = (Stopwatch.GetTimestamp(), TakeDown());
+        var saving = _store.SaveAsyncSince(
+            started, _store.RequireCurrentSlot(), game.State, LabelOf(label), cancellationToken: cancellationToken);
         _autosaves.NoticeSave();
         return saving;
     });
@@ -98,7 +103,8 @@ public sealed partial class GameSession<TSave, TScene>
     public QuitResult Quit()
     {
         RefuseInCallback();
-        var receipt = SavesOnQuit ? _store.Save(SlotName.Auto, TakeDown(isLeaving: true).State, LabelOf(null)) : null;
+        var receipt = SavesOnQuit ? _store.SaveSince(
+            Stopwatch.GetTimestamp(), SlotName.Auto, TakeDown(isLeaving: true).State, LabelOf(null)) : null;
         _store.WaitForBackground();
         Dispose();
         return new QuitResult(receipt, _store.FailedSaves);
@@ -114,7 +120,9 @@ public sealed partial class GameSession<TSave, TScene>
     {
         RefuseInCallback();
         var receipt = !SavesOnQuit ? null : await _store
-            .SaveAsync(SlotName.Auto, TakeDown(isLeaving: true).State, LabelOf(null), cancellationToken: cancellationToken)
+            .SaveAsyncSince(
+                Stopwatch.GetTimestamp(), SlotName.Auto, TakeDown(isLeaving: true).State, LabelOf(null),
+                cancellationToken: cancellationToken)
             .ConfigureAwait(true);
         await _store.WaitForBackgroundAsync(cancellationToken).ConfigureAwait(true);
         Dispose();
@@ -158,7 +166,7 @@ public sealed partial class GameSession<TSave, TScene>
     {
         try
         {
-            LastAutosave = _store.SaveAsync(SlotName.Auto, TakeDown().State, LabelOf(null));
+            LastAutosave = _store.SaveAsyncSince(Stopwatch.GetTimestamp(), SlotName.Auto, TakeDown().State, LabelOf(null));
         }
         catch (Exception problem) when (problem is not OutOfMemoryException)
         {

@@ -16,6 +16,9 @@ namespace Lodrik;
 public sealed record SaveReceipt(
     SlotName Slot, int Generation, string File, long ByteCount, SaveForm Form, Guid SaveId, TimeSpan Encoding, TimeSpan Writing)
 {
+    /// <summary>What the save cost the thread that asked for it, and each stage.</summary>
+    public SaveTimes Times { get; init; } = new(default, default, default, default, default, default);
+
     /// <summary>What was saved otherwise than it stood; mostly nothing.</summary>
     public IReadOnlyList<SaveWarning> Warnings { get; init; } = [];
 

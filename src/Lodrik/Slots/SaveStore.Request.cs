@@ -46,7 +46,8 @@ public sealed partial class SaveStore<T>
         /// <summary>Whether its slot was the current one when it was asked for.</summary>
         public bool IsCurrent { get; init; }
 
-        public TimeSpan Encoding { get; init; }
+        /// <summary>What the thread that asked for it has paid so far.</summary>
+        public required ThreadTimes Paid { get; set; }
 
         /// <summary>The state as it was when the save was asked for.</summary>
         public Snapshot Snapshot
@@ -99,4 +100,11 @@ public sealed partial class SaveStore<T>
             act(Done);
         }
     }
+
+    /// <summary>What the thread that asks for a save pays.</summary>
+    /// <param name="Started">When it began, as a timestamp.</param>
+    /// <param name="Ended">When it could go on; 0 while it cannot.</param>
+    /// <param name="Capture">What went before the store was asked.</param>
+    /// <param name="Snapshot">What taking the state down took.</param>
+    private readonly record struct ThreadTimes(long Started, long Ended, TimeSpan Capture, TimeSpan Snapshot);
 }

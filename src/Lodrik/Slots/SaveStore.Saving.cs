@@ -1,5 +1,6 @@
 using System.Buffers;
 using System.Diagnostics;
+using Lodrik.Saves;
 using Lodrik.Saves.Writing;
 using Lodrik.Slots;
 using Lodrik.Storage;
@@ -29,6 +30,9 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     private readonly OrderedDictionary<SlotName, SaveFailure> _failures = [];
     private readonly Queue<Action> _news = [];
     private SaveWriter? _saveWriter;
+
+    /// <summary>The sections of the save that was written last.</summary>
+    private volatile WrittenSections? _written;
     private bool _isTelling;
     private bool _isClosed;
 
@@ -57,10 +61,15 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <exception cref="StoreInUseException">Another process writes to the store.</exception>
     public SaveReceipt Save(
         SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused,
+        IProgress<SaveProgress>? progress = null) => SaveSince(Stopwatch.GetTimestamp(), slot, state, label, overwrite, progress);
+
+    /// <summary>Saves the state, counting from an earlier moment what the thread pays.</summary>
+    internal SaveReceipt SaveSince(
+        long started, SlotName slot, T state, SaveLabel? label, Overwrite overwrite = Overwrite.Refused,
         IProgress<SaveProgress>? progress = null)
     {
         _slots.Writer.RefuseCallback();
-        using var request = TakeDown(slot, state, label, overwrite, progress, inBackground: false);
+        using var request = TakeDown(started, slot, state, label, overwrite, progress, inBackground: false);
         return Write(_slots.Files, request).Result();
     }
 
@@ -81,6 +90,10 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             ? SaveAsync(slot, state, label, cancellationToken: cancellationToken)
             : Task.FromException<SaveReceipt>(NoCurrentSlot());
 
+    /// <summary>The slot that was loaded from or saved to last.</summary>
+    /// <exception cref="SlotException">There is none yet.</exception>
+    internal SlotName RequireCurrentSlot() => CurrentSlot ?? throw NoCurrentSlot();
+
     private static SlotException NoCurrentSlot() =>
         new(SaveErrorCode.NoSuchSlot, "No slot was loaded from or saved to yet.", remedy: "Name the slot to save to.");
 
@@ -99,13 +112,19 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite, IProgress{SaveProgress})" path="/exception"/>
     public Task<SaveReceipt> SaveAsync(
         SlotName slot, T state, SaveLabel? label = null, Overwrite overwrite = Overwrite.Refused,
+        IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
+        SaveAsyncSince(Stopwatch.GetTimestamp(), slot, state, label, overwrite, progress, cancellationToken);
+
+    /// <summary>Saves the state in the background, counting from an earlier moment what the thread pays.</summary>
+    internal Task<SaveReceipt> SaveAsyncSince(
+        long started, SlotName slot, T state, SaveLabel? label, Overwrite overwrite = Overwrite.Refused,
         IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default)
     {
         if (cancellationToken.IsCancellationRequested)
             return Task.FromCanceled<SaveReceipt>(cancellationToken);
         try
         {
-            var request = TakeDown(slot, state, label, overwrite, progress, inBackground: true, cancellationToken);
+            var request = TakeDown(started, slot, state, label, overwrite, progress, inBackground: true, cancellationToken);
             _ = Task.Run(() => WriteInBackground(request), CancellationToken.None);
             return request.Done.Task;
         }
@@ -116,19 +135,37 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     }
 
     /// <summary>
-    /// Runs the code that saving and loading consist of once, so that the first save costs no more than the others. Nothing is written.
+    /// Has the code that saving and loading consist of compiled, so that the first save costs little more than the others. Nothing is
+    /// written, and none of the game's constructors, setters and hooks run. A store does this by itself when it is opened
+    /// (<see cref="SaveStoreOptions.WarmsUp"/>); this waits for it.
     /// </summary>
-    public Task WarmUpAsync() => Task.Run(() => StateFile.FromBytes<T>(StateFile.ToBytes(T.CreateState(), _options.Form)));
+    /// <returns>Done when the code is there; at once where it was compiled ahead of time.</returns>
+    public Task WarmUpAsync() => StoreWarmUp.Of<T>(_options.Form, SaveStore<WarmUpSave>.RunThrough);
+
+    /// <summary>Saves and loads in memory, so that the code for it is there; for a save of our own.</summary>
+    internal static void RunThrough(SaveForm form)
+    {
+        using var store = Open(new SaveStoreOptions { Storage = new MemoryStorage(), Form = form, WarmsUp = false });
+        for (var i = 0; i < 2; i++)
+        {
+            store.Save("sample", T.CreateState());
+            store.SaveAsync("sample", T.CreateState()).Wait();
+            store.Load("sample");
+            store.List();
+            store.Continue();
+        }
+    }
 
     /// <summary>
     /// Takes down the state as it is at this moment, and asks for a turn: the order of the snapshots is that of the generations.
     /// </summary>
     private Request TakeDown(
-        SlotName slot, T state, SaveLabel? label, Overwrite overwrite, IProgress<SaveProgress>? progress, bool inBackground,
+        long begun, SlotName slot, T state, SaveLabel? label, Overwrite overwrite, IProgress<SaveProgress>? progress, bool inBackground,
         CancellationToken cancellation = default)
     {
         ArgumentNullException.ThrowIfNull(state);
         ObjectDisposedException.ThrowIf(_isClosed, this);
+        var capture = Stopwatch.GetElapsedTime(begun);
         CheckLabel(label);
         Raise(SaveStarted, slot);
         Report(progress, new SaveProgress(SaveStage.Encoding, 0, 0));
@@ -139,17 +176,21 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
                 ObjectDisposedException.ThrowIf(_isClosed, this);
                 var started = Stopwatch.GetTimestamp();
                 var (asked, current) = Ask();
+                var snapshot = Snapshot.Of(state, _cache);
                 var request = new Request(slot, label ?? new SaveLabel(), overwrite, current.Playthrough, _clock.GetUtcNow(), progress)
                 {
                     Asked = asked,
                     IsCurrent = current.Slot == slot,
                     Cancellation = cancellation,
-                    Snapshot = Snapshot.Of(state, _cache),
-                    Encoding = Stopwatch.GetElapsedTime(started),
+                    Snapshot = snapshot,
+                    Paid = new ThreadTimes(begun, 0, capture, Stopwatch.GetElapsedTime(started)),
                     Turn = _slots.Writer.Ask(isSave: true),
                 };
                 if (inBackground)
+                {
+                    request.Paid = request.Paid with { Ended = Stopwatch.GetTimestamp() };
                     Queue(request);
+                }
                 return request;
             }
         }
@@ -203,6 +244,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         await _slots.Hold(files).ConfigureAwait(false);
         var place = await FindPlace(files, request).ConfigureAwait(false);
         var started = Stopwatch.GetTimestamp();
+        var waited = request.Paid.Ended is > 0 and var ended ? Stopwatch.GetElapsedTime(ended, started) : TimeSpan.Zero;
         var warnings = request.Snapshot.FindWarnings();
         var counter = await Counter(files).ConfigureAwait(false);
         if (counter is not null)
@@ -227,18 +269,25 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             await counter.Note(files.Calls, request.Slot, request.Playthrough, header.WriteNumber ?? 0).ConfigureAwait(false);
         var written = Stopwatch.GetTimestamp();
         // A playthrough that was begun meanwhile is not ended by a save of the one before.
+        _written = WrittenSections.Of(header.SaveId, request.Snapshot);
         if (request.Playthrough == Playthrough)
             Remember(request.Slot, request.Playthrough, request.Asked, header);
         var dropped = await DropOldGenerations(files, request.Slot, place.Earlier, request.Playthrough).ConfigureAwait(false);
         var receipt = new SaveReceipt(
             request.Slot, place.Generation, files.Calls.Locate(file), byteCount, _options.Form, header.SaveId,
-            request.Encoding + Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
+            request.Paid.Snapshot + Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
         {
+            Times = new SaveTimes(
+                Stopwatch.GetElapsedTime(request.Paid.Started, request.Paid.Ended > 0 ? request.Paid.Ended : written), request.Paid.Capture,
+                request.Paid.Snapshot, waited, Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written)),
             Warnings = warnings,
             DroppedPlaythroughs = dropped,
         };
         foreach (var warning in warnings)
             StoreLog.Warned(_log, receipt.Slot, receipt.Generation, warning.ToString());
+        if (receipt.Times.OnThread > _options.ThreadBudget)
+            StoreLog.OverBudget(
+                _log, receipt.Slot, receipt.Times.OnThread.TotalMilliseconds, _options.ThreadBudget.Value.TotalMilliseconds, receipt.Times);
         StoreLog.Saved(_log, receipt.Slot, receipt.Generation, receipt.ByteCount, receipt.Milliseconds, receipt.File);
         return receipt;
     }

@@ -96,7 +96,10 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 + "InvalidSaves.", nameof(options));
         options.Migrations?.Check(T.Root);
         options.Protection?.Check();
-        return new SaveStore<T>(options);
+        var store = new SaveStore<T>(options);
+        if (options.WarmsUp)
+            _ = store.WarmUpAsync();
+        return store;
     }
 
     /// <summary>Opens the game's store with the defaults: readable JSON in the platform's place.</summary>

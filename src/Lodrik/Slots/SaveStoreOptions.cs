@@ -34,6 +34,18 @@ public sealed record SaveStoreOptions
     /// </summary>
     public string? Extension { get; init; }
 
+    /// <summary>
+    /// Whether the code for saving and loading is compiled in the background as soon as the store is opened, so that the first save costs
+    /// little more than the others. None of the game's own code runs for that.
+    /// </summary>
+    public bool WarmsUp { get; init; } = true;
+
+    /// <summary>
+    /// How long a save may keep the thread that asks for it, which is the game's: at 60 frames a second a frame has 16 ms for everything. A
+    /// save that takes longer leaves a warning in the log, with what took the time. Null for no warning.
+    /// </summary>
+    public TimeSpan? ThreadBudget { get; init; }
+
     /// <summary>How many generations a slot keeps, from 1.</summary>
     public int KeepGenerations { get; init; } = 5;
 

@@ -43,6 +43,10 @@ internal static partial class StoreLog
         + "know. They are lost with the next save: {Members}")]
     public static partial void OtherShape(ILogger log, string file, int version, string members);
 
+    [LoggerMessage(13, LogLevel.Warning, "Saving to slot {Slot} took {Milliseconds:F1} ms of the calling thread, and {Budget:F1} ms are "
+        + "allowed (ThreadBudget): {Times}")]
+    public static partial void OverBudget(ILogger log, SlotName slot, double milliseconds, double budget, SaveTimes times);
+
     [LoggerMessage(8, LogLevel.Error, "A handler of a store's event threw")]
     public static partial void HandlerFailed(ILogger log, Exception exception);
 }

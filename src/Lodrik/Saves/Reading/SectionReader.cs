@@ -72,16 +72,17 @@ internal readonly struct SectionReader(
             yield return new NamedSection(section, full[(group.Length + 1)..], full, section.Shared);
         }
     }
+}
 
-    private sealed class ValueDecoder<T, TCodec> : ISectionDecoder where TCodec : IStateCodec<T>
+/// <summary>Reads one value by its codec.</summary>
+internal sealed class ValueDecoder<T, TCodec> : ISectionDecoder where TCodec : IStateCodec<T>
+{
+    public required T Value { get; set; }
+
+    public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
     {
-        public required T Value { get; set; }
-
-        public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct
-        {
-            var value = Value;
-            TCodec.Read(ref reader, ref value);
-            Value = value;
-        }
+        var value = Value;
+        TCodec.Read(ref reader, ref value);
+        Value = value;
     }
 }

@@ -13,9 +13,10 @@ internal sealed class Snapshot : IDisposable
 {
     private const int SmallestSize = 16 << 10;
 
-    private readonly PooledBuffer _body;
+    private PooledBuffer? _body;
+    private Dictionary<string, PackedSection>? _byName;
 
-    private Snapshot(PooledBuffer body, List<PackedSection> sections) => (_body, Sections) = (body, sections);
+    private Snapshot(PooledBuffer? body, List<PackedSection> sections) => (_body, Sections) = (body, sections);
 
     /// <summary>The sections in their order. Their bytes are valid until the snapshot is disposed of.</summary>
     public IReadOnlyList<PackedSection> Sections { get; }
@@ -24,10 +25,12 @@ internal sealed class Snapshot : IDisposable
     /// <param name="state">The state.</param>
     /// <param name="cache">Sections of earlier snapshots, for those that can tell that they are the same still; null for none.</param>
     /// <param name="isWanted">Which sections are taken, by their names; null for all.</param>
+    /// <param name="expected">How many bytes it will take, as far as is known.</param>
     /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
-    public static Snapshot Of<T>(T state, SectionCache? cache = null, Func<string, bool>? isWanted = null) where T : IStateRoot<T>
+    public static Snapshot Of<T>(T state, SectionCache? cache = null, Func<string, bool>? isWanted = null, int expected = 0)
+        where T : IStateRoot<T>
     {
-        var body = new PooledBuffer(SizeAfter(cache?.SnapshotSize ?? 0));
+        var body = new PooledBuffer(SizeAfter(Math.Max(cache?.SnapshotSize ?? 0, expected)));
         try
         {
             var sections = new PackedSections(body, cache, isWanted);
@@ -46,8 +49,20 @@ internal sealed class Snapshot : IDisposable
         }
     }
 
-    /// <summary>The sections with bytes of their own, for longer than the snapshot lives.</summary>
-    public List<PackedSection> Keep() => [.. Sections.Select(section => section.IsKept ? section : section.Copied())];
+    /// <summary>How many bytes the sections take.</summary>
+    public int ByteCount => _body?.Length ?? 0;
+
+    /// <summary>
+    /// The sections for longer than the snapshot lives: with the snapshot's own bytes where these fill their memory well, or else with
+    /// copies of them.
+    /// </summary>
+    public List<PackedSection> Keep()
+    {
+        if (_body is not { } body || !body.TryGiveAway())
+            return [.. Sections.Select(section => section.IsKept ? section : section.Copied())];
+        _body = null;
+        return [.. Sections.Select(section => section.IsKept ? section : section.Kept())];
+    }
 
     /// <summary>
     /// What is to be said of the save. It costs reading the sections in which texts were replaced once more, and nothing for all others.
@@ -64,7 +79,14 @@ internal sealed class Snapshot : IDisposable
             warning => new SaveWarning(SaveWarningCode.LostReference, new SaveLocation { Section = section.Name }, warning))),
     ];
 
-    public void Dispose() => _body.Dispose();
+    /// <summary>A section; null where there is none of that name.</summary>
+    public PackedSection? Find(string name) =>
+        (_byName ??= Sections.ToDictionary(section => section.Name, StringComparer.Ordinal)).GetValueOrDefault(name);
+
+    /// <summary>Some of the sections. They are valid as long as this snapshot is.</summary>
+    public Snapshot Only(Func<string, bool> isWanted) => new(null, [.. Sections.Where(section => isWanted(section.Name))]);
+
+    public void Dispose() => _body?.Dispose();
 
     /// <summary>The room for a snapshot after one of that size: a state rarely grows by more from one save to the next.</summary>
     private static int SizeAfter(int size) => Math.Max(SmallestSize, (int)Math.Min(size + (size / 16L), Array.MaxLength));
