@@ -1,5 +1,5 @@
-using Lodrik.Inspection;
 using Lodrik.Formats;
+using Lodrik.Inspection;
 using Lodrik.Protection;
 using Lodrik.Saves;
 using Lodrik.Saves.Forms;

@@ -15,10 +15,10 @@ internal sealed partial class ColumnReader
     public bool CanTake<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>
     {
         if (typeof(T) == typeof(float))
-            return Kind == ColumnKind.Single;
+            return Kind == ColumnKind.Single && BitConverter.IsLittleEndian;
         if (typeof(T) == typeof(double))
-            return Kind == ColumnKind.Double;
-        if (Kind != ColumnKind.Integer || !NumberText.IsWholeType<T>())
+            return Kind == ColumnKind.Double && BitConverter.IsLittleEndian;
+        if (Kind != ColumnKind.Integer || !NumberText.IsWholeType<T>() || (_tag != 0 && !BitConverter.IsLittleEndian))
             return false;
         var (min, max) = (long.CreateSaturating(T.MinValue), long.CreateSaturating(T.MaxValue));
         var (least, most) = _tag switch
