@@ -1,6 +1,6 @@
 using System.Globalization;
 
-namespace Lodrik;
+namespace Lodrik.Slots;
 
 /// <summary>
 /// What a save cost, stage by stage. The first three were paid by the thread that asked for it, which is the game's; the others in the

@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 
@@ -9,7 +8,10 @@ namespace Lodrik.Formats.Binary.Tables;
 /// </summary>
 internal sealed class RowScratch
 {
+    // Arrays of structs that have references. They are kept for one table: whatever lives longer would keep the game's types from being
+    // unloaded.
     private readonly Stack<Array> _others = [];
+    private readonly List<Array> _free = [];
     private object?[] _references = new object?[2 * TableFormat.Block];
     private byte[] _bytes = new byte[16 * TableFormat.Block];
     private int _referenceCount;
@@ -22,6 +24,7 @@ internal sealed class RowScratch
         if (_referenceCount > 0)
             Array.Clear(_references);
         _others.Clear();
+        _free.Clear();
         _referenceCount = _byteCount = 0;
         if (_bytes.Length > 1 << 20)
             _bytes = new byte[16 * TableFormat.Block];
@@ -40,7 +43,10 @@ internal sealed class RowScratch
         }
         if (RuntimeHelpers.IsReferenceOrContainsReferences<T>())
         {
-            var array = ArrayPool<T>.Shared.Rent(Math.Max(count, 1));
+            var place = _free.FindIndex(one => one is T[] free && free.Length >= count);
+            var array = place < 0 ? new T[Math.Max(count, TableFormat.LeastItems)] : (T[])_free[place];
+            if (place >= 0)
+                _free.RemoveAt(place);
             _others.Push(array);
             return array.AsSpan(0, count);
         }
@@ -63,7 +69,7 @@ internal sealed class RowScratch
         else if (RuntimeHelpers.IsReferenceOrContainsReferences<T>())
         {
             values.Clear();
-            ArrayPool<T>.Shared.Return((T[])_others.Pop());
+            _free.Add(_others.Pop());
         }
         else
         {
