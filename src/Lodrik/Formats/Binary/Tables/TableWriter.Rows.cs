@@ -66,7 +66,7 @@ internal partial struct TableWriter
         ref var first = ref Unsafe.As<T, nint>(ref MemoryMarshal.GetReference(items));
         for (var i = 0; i < items.Length; i++)
         {
-            // An address that is no longer right when it is used does nothing.
+            // If the collector has moved the object by then, the request has no effect.
             var address = (byte*)Unsafe.Add(ref first, i);
             Sse.Prefetch1(address);
             Sse.Prefetch1(address + 64);
