@@ -149,33 +149,19 @@ internal static class FormBudgets
         using var buffer = new PooledBuffer(64 << 20);
         using var reference = new MemoryStream(64 << 20);
         var serializer = new XmlSerializer(typeof(World));
-        var settings = XmlStateWriter.Settings(indented: false);
         var (ours, theirs) = Measuring.Race(
-            () =>
-            {
-                buffer.Reset();
-                using var writer = XmlWriter.Create(new BufferStream(buffer), settings);
-                var tokens = new XmlStateWriter(writer);
-                tokens.Name("world");
-                World.StateCodec.Write(ref tokens, world);
-            },
+            () => EncodeXml(world, buffer),
             () =>
             {
                 reference.SetLength(0);
-                using var writer = XmlWriter.Create(reference, settings);
+                using var writer = XmlWriter.Create(reference);
                 serializer.Serialize(writer, world);
             });
         yield return BudgetLine.Of("XML, entities: encode / XmlSerializer (ms)", ours, theirs, 0.75);
         var bytes = buffer.Written.ToArray();
         var referenceBytes = reference.ToArray();
         (ours, theirs) = Measuring.Race(
-            () =>
-            {
-                using var reader = XmlReader.Create(new MemoryStream(bytes), XmlStateReader.Settings);
-                var tokens = new XmlStateReader(reader);
-                var read = new World();
-                World.StateCodec.Read(ref tokens, ref read);
-            },
+            () => DecodeXml(bytes),
             () =>
             {
                 using var reader = XmlReader.Create(new MemoryStream(referenceBytes));
@@ -253,6 +239,22 @@ internal static class FormBudgets
         T.ReadState(ref reader, ref state);
     }
 
+    private static void EncodeXml(World world, PooledBuffer buffer)
+    {
+        buffer.Reset();
+        var tokens = new XmlStateWriter(new XmlOutput(buffer, isIndented: false));
+        tokens.Name("world");
+        World.StateCodec.Write(ref tokens, world);
+    }
+
+    private static void DecodeXml(byte[] bytes)
+    {
+        using var reader = XmlReader.Create(new MemoryStream(bytes), XmlStateReader.Settings);
+        var tokens = new XmlStateReader(reader);
+        var read = new World();
+        World.StateCodec.Read(ref tokens, ref read);
+    }
+
     /// <summary>Does one thing for so long, for a profiler to watch.</summary>
     public static void Loop(string name, double seconds)
     {
@@ -268,6 +270,9 @@ internal static class FormBudgets
             "decode-distinct" => Decoding(World.Make(100_000, distinct: true)),
             "decode-variants" => Decoding(Hoard.Make()),
             "decode-lists" => Decoding(Posts.Make()),
+            "encode-xml" => EncodingXml(World.Make(20_000, distinct: false)),
+            "encode-json" => EncodingJson(World.Make(20_000, distinct: false)),
+            "decode-xml" => DecodingXml(World.Make(20_000, distinct: false)),
             "encode-small" => WritingSmall(),
             "decode-small" => ReadingSmall(),
             _ => throw new ArgumentException($"There is no act \"{name}\".", nameof(name)),
@@ -281,6 +286,22 @@ internal static class FormBudgets
         {
             Encode(state, buffer);
             return () => Decode<T>(buffer.Written);
+        }
+
+        Action EncodingXml(World world) => () => EncodeXml(world, buffer);
+
+        Action EncodingJson(World world) => () =>
+        {
+            buffer.Reset();
+            var writer = new JsonStateWriter(new JsonText(buffer, isIndented: false), null);
+            World.StateCodec.Write(ref writer, world);
+        };
+
+        Action DecodingXml(World world)
+        {
+            EncodeXml(world, buffer);
+            var bytes = buffer.Written.ToArray();
+            return () => DecodeXml(bytes);
         }
 
         static Action WritingSmall()

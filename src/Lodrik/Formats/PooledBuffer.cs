@@ -47,11 +47,12 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
     /// <summary>Takes back what was written behind that length.</summary>
     public void Truncate(int length) => Length = Math.Min(Length, length);
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public void Advance(int count)
     {
         // One comparison for both ends; this runs for every token.
         if ((uint)count > (uint)(_array.Length - Length))
-            throw new ArgumentOutOfRangeException(nameof(count), count, "More was written than there was room for.");
+            ThrowNoRoom(count);
         Length += count;
     }
 
@@ -109,6 +110,9 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
         _array = larger;
     }
 
+    private static void ThrowNoRoom(int count) =>
+        throw new ArgumentOutOfRangeException(nameof(count), count, "More was written than there was room for.");
+
     /// <summary>What is said of a save that no array can hold.</summary>
     public static SaveException TooLarge() => new(SaveErrorCode.LimitExceeded, "The save is larger than 2 GB.");
 
@@ -120,36 +124,4 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
         if (array.Length is > 0 and <= Large)
             ArrayPool<byte>.Shared.Return(array);
     }
-}
-
-/// <summary>A stream that writes into a buffer, for writers that know streams only.</summary>
-internal sealed class BufferStream(PooledBuffer buffer) : Stream
-{
-    public override bool CanRead => false;
-
-    public override bool CanSeek => false;
-
-    public override bool CanWrite => true;
-
-    public override long Length => buffer.Length;
-
-    public override long Position
-    {
-        get => buffer.Length;
-        set => throw new NotSupportedException();
-    }
-
-    public override void Flush()
-    {
-    }
-
-    public override void Write(byte[] source, int offset, int count) => buffer.Write(source.AsSpan(offset, count));
-
-    public override void Write(ReadOnlySpan<byte> source) => buffer.Write(source);
-
-    public override int Read(byte[] target, int offset, int count) => throw new NotSupportedException();
-
-    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-    public override void SetLength(long value) => throw new NotSupportedException();
 }

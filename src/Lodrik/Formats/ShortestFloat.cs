@@ -53,26 +53,35 @@ internal static class ShortestFloat
             }
             while ((float)(digits / Tens[decimals]) != wanted);
         }
-        var (whole, fraction) = Math.DivRem((ulong)digits, (ulong)Tens[decimals]);
-        if (fraction == 0)
-            return false;
         var at = 0;
         if (value < 0)
             to[at++] = (byte)'-';
-        if (!Utf8Formatter.TryFormat(whole, to[at..], out var written))
-            return false;
-        at += written;
-        to[at++] = (byte)'.';
-        for (var i = decimals - 1; i >= 0; i--)
-        {
-            (fraction, var digit) = Math.DivRem(fraction, 10);
-            to[at + i] = (byte)('0' + digit);
-        }
-        at += decimals;
+        at = PutPoint((ulong)digits, decimals, to, at);
         while (to[at - 1] == (byte)'0')
             at--;
+        if (to[at - 1] == (byte)'.')
+            return false;
         length = at;
         return true;
+    }
+
+    /// <summary>Writes the digits with a point before the last few, and tells where they end.</summary>
+    private static int PutPoint(ulong digits, int decimals, Span<byte> to, int at)
+    {
+        // One place further than they belong, so that those before the point can move out of its way.
+        Utf8Formatter.TryFormat(digits, to[(at + 1)..], out var count);
+        var whole = count - decimals;
+        if (whole > 0)
+        {
+            for (var end = at + whole; at < end; at++)
+                to[at] = to[at + 1];
+            to[at] = (byte)'.';
+            return at + 1 + decimals;
+        }
+        to.Slice(at + 1, count).CopyTo(to[(at + 2 - whole)..]);
+        to.Slice(at, 2 - whole).Fill((byte)'0');
+        to[at + 1] = (byte)'.';
+        return at + 2 + decimals;
     }
 
     /// <summary>How many digits stand before the point; below zero where the fraction begins with noughts.</summary>

@@ -12,33 +12,9 @@ namespace Lodrik.Tests.Formats;
 /// <summary>JSON is written byte for byte as the platform's own writer writes it.</summary>
 public sealed class JsonTextTests
 {
-    private static readonly Gen<string> Text = Gen.OneOf(
-        Gen.String, Gen.String[Gen.Char['\0', '\u00ff'], 0, 300], Gen.String[Gen.Char[' ', '~'], 0, 40],
-        Gen.String[Gen.OneOf(Gen.Char['\ud7f0', '\ue010'], Gen.Char['\u2020', '\u2030'], Gen.Char['\ufff0', '\uffff']), 0, 200],
-        Gen.Select(Gen.Int[0, 90], Gen.Char).Select((n, c) => new string('x', n) + c + new string('y', n % 13)),
-        Gen.Int[0, 200].Select(n => string.Concat(Enumerable.Repeat("\ud83d\udea3", n)) + "\"\\/<>&'+`"));
-
-    private static readonly Gen<SaveValue> Scalar = Gen.OneOf<SaveValue>(
-        Text.Select(text => (SaveValue)text), Gen.Long.Select(n => (SaveValue)n), Gen.Int[-9, 99].Select(n => (SaveValue)n), Gen.Bool.Select(b => (SaveValue)b),
-        Gen.Float.Select(f => (SaveValue)f), Gen.Float[-1000, 1000].Select(f => (SaveValue)MathF.Round(f, 2)), Gen.Double.Select(d => (SaveValue)d),
-        Gen.Decimal.Select(d => (SaveValue)d), Gen.Byte.Array[0, 60].Select(bytes => (SaveValue)bytes), Gen.Const(SaveValue.Null),
-        Gen.Long.Select(n => (SaveValue)(BigInteger.Pow(n, 3))));
-
-    private static readonly Gen<SaveValue> Tree = Gen.Recursive<SaveValue>((depth, self) => depth > 4
-        ? Scalar
-        : Gen.OneOf(
-            Scalar, self.List[0, 4].Select(items => (SaveValue)ListOf(items)),
-            Gen.Select(Text, self).List[0, 4].Select(entries =>
-            {
-                var map = new SaveMap();
-                foreach (var (key, value) in entries)
-                    map[key] = value;
-                return (SaveValue)map;
-            })));
-
     [Theory]
     [InlineData(false), InlineData(true)]
-    public void Everything_is_written_as_the_platform_writes_it(bool indented) => Tree.Sample(
+    public void Everything_is_written_as_the_platform_writes_it(bool indented) => WrittenContent.Trees.Sample(
         tree => AssertSame(new OneTree(tree), indented), iter: 4_000, threads: 2);
 
     [Theory]
@@ -103,14 +79,6 @@ public sealed class JsonTextTests
     public void A_float_is_written_short_whatever_it_is() => Gen.OneOf(Gen.Float, Gen.Single, Gen.Int.Select(n => n / 100f), Gen.Int[0, 99_999].Select(n => n / 1000f)).Sample(
         value => AssertSame(new OneList<float>([value]), indented: false), iter: 20_000, threads: 2);
 
-    private static SaveList ListOf(List<SaveValue> items)
-    {
-        var list = new SaveList();
-        foreach (var item in items)
-            list.Add(item);
-        return list;
-    }
-
     private static void AssertSame<T>(T content, bool indented) where T : IValueWriter
     {
         using var buffer = new PooledBuffer(16);
@@ -124,27 +92,5 @@ public sealed class JsonTextTests
         }
         if (!buffer.Written.SequenceEqual(theirs.ToArray()))
             Assert.Equal(Encoding.UTF8.GetString(theirs.ToArray()), Encoding.UTF8.GetString(buffer.Written));
-    }
-
-    private sealed class OneTree(SaveValue tree) : IValueWriter
-    {
-        public void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct => SaveValueCodec.Write(ref writer, tree);
-    }
-
-    private sealed class OneList<T>(T[] numbers) : IValueWriter where T : unmanaged, INumber<T>
-    {
-        public void Write<TWriter>(ref TWriter writer) where TWriter : IStateWriter, allows ref struct
-        {
-            writer.BeginObject(2);
-            writer.WriteKey("numbers");
-            writer.WriteNumbers<T>(numbers);
-            writer.WriteKey("lists");
-            writer.BeginList(2);
-            writer.WriteNumbers<T>(numbers);
-            writer.BeginList(0);
-            writer.EndList();
-            writer.EndList();
-            writer.EndObject();
-        }
     }
 }

@@ -14,6 +14,7 @@ internal ref struct JsonStateReader : IStateReader
 {
     private Utf8JsonReader _reader;
     private int _depth;
+    private KnownTexts _texts;
 
     /// <param name="json">One JSON value, with nothing around it but white space and comments.</param>
     public JsonStateReader(ReadOnlySpan<byte> json)
@@ -89,8 +90,18 @@ internal ref struct JsonStateReader : IStateReader
             : throw Unexpected("a decimal number");
     }
 
-    public readonly string ReadText() =>
-        _reader.TokenType == JsonTokenType.String ? _reader.GetString()! : throw Unexpected("text");
+    public string ReadText()
+    {
+        if (_reader.TokenType != JsonTokenType.String)
+            throw Unexpected("text");
+        if (_reader.ValueIsEscaped)
+            return _reader.GetString()!;
+        if (_texts.Find(_reader.ValueSpan) is { } known)
+            return known;
+        var text = _reader.GetString()!;
+        _texts.Keep(_reader.ValueSpan, text);
+        return text;
+    }
 
     public readonly byte[] ReadBytes()
     {

@@ -9,7 +9,7 @@ namespace Lodrik.Formats.Json;
 /// <summary>Writes state as JSON (RFC 8259).</summary>
 internal struct JsonStateWriter(JsonText text, WriteContext? context = null) : IStateWriter
 {
-    private static readonly PreparedKeys<byte[][]> Names = new(Prepare);
+    private static readonly PreparedKeys<JsonName[]> Names = new(Prepare);
 
     private int _depth;
 
@@ -67,7 +67,7 @@ internal struct JsonStateWriter(JsonText text, WriteContext? context = null) : I
         text.StartObject();
     }
 
-    public readonly void WriteKey(KeyTable keys, int index) => text.Name(Names.Of(keys)[index].AsSpan());
+    public readonly void WriteKey(KeyTable keys, int index) => text.Name(in Names.Of(keys)[index]);
 
     public readonly void WriteKey(string key)
     {
@@ -99,11 +99,11 @@ internal struct JsonStateWriter(JsonText text, WriteContext? context = null) : I
             throw StateLimits.TooDeep();
     }
 
-    private static byte[][] Prepare(KeyTable keys)
+    private static JsonName[] Prepare(KeyTable keys)
     {
-        var names = new byte[keys.Count][];
+        var names = new JsonName[keys.Count];
         for (var i = 0; i < names.Length; i++)
-            names[i] = [(byte)'"', .. JsonEncodedText.Encode(keys[i], JsonText.Encoder).EncodedUtf8Bytes, (byte)'"', (byte)':'];
+            names[i] = new JsonName(keys[i]);
         return names;
     }
 }

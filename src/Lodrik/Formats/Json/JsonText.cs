@@ -41,10 +41,21 @@ internal sealed class JsonText(PooledBuffer buffer, bool isIndented)
 
     public void EndArray() => End((byte)']');
 
-    /// <summary>A name that was prepared: quoted and escaped, with its colon.</summary>
-    public void Name(ReadOnlySpan<byte> prepared)
+    public void Name(in JsonName name)
     {
+        if (!isIndented && name.Length <= JsonName.Short)
+        {
+            // A copy of one fixed size takes less time than one that has to look how much there is.
+            var skipped = _isFirst ? 1u : 0u;
+            ref var from = ref MemoryMarshal.GetArrayDataReference(name.Bytes);
+            Vector256.LoadUnsafe(ref from, skipped).StoreUnsafe(ref MemoryMarshal.GetReference(buffer.GetSpan(JsonName.Short)));
+            buffer.Advance(name.Length - (int)skipped);
+            _isFirst = false;
+            _isNamed = true;
+            return;
+        }
         BeginItem();
+        var prepared = name.Text;
         var room = buffer.GetSpan(prepared.Length + 1);
         prepared.CopyTo(room);
         EndName(room, prepared.Length);
@@ -117,16 +128,7 @@ internal sealed class JsonText(PooledBuffer buffer, bool isIndented)
     {
         BeginValue();
         Put((byte)'"');
-        // Three bytes at a time are four characters, without padding but at the end.
-        const int Part = 3 << 12;
-        while (!value.IsEmpty)
-        {
-            var part = value[..Math.Min(value.Length, Part)];
-            var room = buffer.GetSpan(System.Buffers.Text.Base64.GetMaxEncodedToUtf8Length(part.Length));
-            System.Buffers.Text.Base64.EncodeToUtf8(part, room, out _, out var length);
-            buffer.Advance(length);
-            value = value[part.Length..];
-        }
+        Base64Text.Write(value, buffer);
         Put((byte)'"');
     }
 
@@ -145,31 +147,12 @@ internal sealed class JsonText(PooledBuffer buffer, bool isIndented)
 
     private static int Format<T>(T value, Span<byte> room) where T : unmanaged, INumberBase<T>
     {
-        if (typeof(T) == typeof(float) && TryFormat(Unsafe.BitCast<T, float>(value), room, out var length))
-            return length;
-        if (typeof(T) == typeof(int) || typeof(T) == typeof(short) || typeof(T) == typeof(ushort) || typeof(T) == typeof(byte)
-            || typeof(T) == typeof(sbyte) || typeof(T) == typeof(uint) || typeof(T) == typeof(long))
-        {
-            Utf8Formatter.TryFormat(long.CreateTruncating(value), room, out length);
-            return length;
-        }
         if (!NumberText.IsWord(value) && typeof(T) != typeof(decimal))
-            return NumberText.Format(value, room);
+            return NumberDigits.Format(value, room);
         room[0] = (byte)'"';
-        length = 1 + NumberText.Format(value, room[1..]);
+        var length = 1 + NumberText.Format(value, room[1..]);
         room[length] = (byte)'"';
         return length + 1;
-    }
-
-    private static bool TryFormat(float value, Span<byte> room, out int length)
-    {
-        var whole = (int)value;
-        if (whole != value || Math.Abs(whole) >= 1 << 24 || (whole == 0 && float.IsNegative(value)))
-            return ShortestFloat.TryFormat(value, room, out length);
-        Utf8Formatter.TryFormat(whole, room, out length);
-        ".0"u8.CopyTo(room[length..]);
-        length += 2;
-        return true;
     }
 
     private void Start(byte bracket)
@@ -237,7 +220,7 @@ internal sealed class JsonText(PooledBuffer buffer, bool isIndented)
         // Eight characters are narrowed at a time.
         var room = buffer.GetSpan(text.Length + 2 + 8);
         room[0] = (byte)'"';
-        if (TryNarrow(text, ref room[1]))
+        if (PlainText.TryNarrow<PlainText.InJson>(text, ref room[1]))
         {
             room[text.Length + 1] = (byte)'"';
             buffer.Advance(text.Length + 2);
@@ -246,36 +229,6 @@ internal sealed class JsonText(PooledBuffer buffer, bool isIndented)
         Put((byte)'"');
         Escape(text);
         Put((byte)'"');
-    }
-
-    /// <summary>Writes a byte for each character; false where one of them has to be escaped or takes more.</summary>
-    private static bool TryNarrow(scoped ReadOnlySpan<char> text, ref byte to)
-    {
-        ref var from = ref Unsafe.As<char, ushort>(ref MemoryMarshal.GetReference(text));
-        var length = text.Length;
-        if (length < 8)
-        {
-            for (var i = 0; i < length; i++)
-            {
-                var one = Unsafe.Add(ref from, i);
-                if (one is < 0x20 or > 0x7E or '"' or '\\')
-                    return false;
-                Unsafe.Add(ref to, i) = (byte)one;
-            }
-            return true;
-        }
-        var others = Vector128<ushort>.Zero;
-        for (nuint i = 0; i < (nuint)length; i += 8)
-        {
-            // The last eight may overlap those before.
-            var at = Math.Min(i, (nuint)length - 8);
-            var eight = Vector128.LoadUnsafe(ref from, at);
-            others |= Vector128.LessThan(eight, Vector128.Create((ushort)0x20))
-                | Vector128.GreaterThan(eight, Vector128.Create((ushort)0x7E))
-                | Vector128.Equals(eight, Vector128.Create((ushort)'"')) | Vector128.Equals(eight, Vector128.Create((ushort)'\\'));
-            Vector128.Narrow(eight, eight).GetLower().StoreUnsafe(ref to, at);
-        }
-        return others == Vector128<ushort>.Zero;
     }
 
     private void Escape(scoped ReadOnlySpan<char> text)

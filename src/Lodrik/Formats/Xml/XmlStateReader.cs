@@ -13,15 +13,19 @@ namespace Lodrik.Formats.Xml;
 /// </summary>
 internal struct XmlStateReader : IStateReader
 {
+    private static readonly char[] Blanks = [' ', '\n', '\r', '\t'];
+
     private readonly XmlReader _reader;
     private readonly IXmlLineInfo _line;
     private int _depth;
     private bool _ended;
     private bool _atChild;
-    private string[]? _numbers;
+    private char[]? _numbers;
     private int _nextNumber;
     private Ahead _ahead;
-    private string _aheadText;
+    private char[] _text;
+    private int _length;
+    private KnownTexts _texts;
     private ContentPlace _place;
 
     /// <param name="reader">A reader made with <see cref="Settings"/>, before the value's element.</param>
@@ -29,7 +33,7 @@ internal struct XmlStateReader : IStateReader
     {
         _reader = reader;
         _line = (IXmlLineInfo)reader;
-        _aheadText = "";
+        _text = new char[256];
         reader.MoveToContent();
         Note();
     }
@@ -86,7 +90,7 @@ internal struct XmlStateReader : IStateReader
             && number <= max)
             return number;
         throw XmlWords.IsInteger(text)
-            ? Wrong($"{Shorten.Text(text)} is out of range: it has to be between {min} and {max}.")
+            ? Wrong($"{Shortened(text)} is out of range: it has to be between {min} and {max}.")
             : Unexpected("a whole number", text);
     }
 
@@ -118,7 +122,7 @@ internal struct XmlStateReader : IStateReader
         var type = Attribute(XmlWords.Type);
         if (type is not (null or XmlWords.TextType or XmlWords.DecimalType))
             throw Wrong($"Expected text, found an element of type \"{Shorten.Text(type)}\".");
-        var text = Content();
+        var text = _texts.Of(Content());
         return escaped ? XmlWords.Unescape(text) ?? throw Wrong("The text has an escape other than \\\\ and \\u with four digits.") : text;
     }
 
@@ -126,18 +130,18 @@ internal struct XmlStateReader : IStateReader
     {
         var text = Content();
         var bytes = new byte[text.Length];
-        return Convert.TryFromBase64String(text, bytes, out var length)
+        return Convert.TryFromBase64Chars(text, bytes, out var length)
             ? bytes[..length]
-            : throw Wrong($"\"{Shorten.Text(text)}\" is not Base64.");
+            : throw Wrong($"\"{Shortened(text)}\" is not Base64.");
     }
 
     public T[] ReadNumbers<T>() where T : unmanaged, INumber<T>, IMinMaxValue<T>
     {
-        var numbers = new List<T>();
         BeginList();
+        var numbers = new NumberList<T>(stackalloc T[16]);
         while (NextItem())
             numbers.Add(ReadNumber<T>(Content()));
-        return [.. numbers];
+        return numbers.ToArray();
     }
 
     public readonly SaveList? TakeTable() => null;
@@ -191,14 +195,19 @@ internal struct XmlStateReader : IStateReader
     {
         if (_numbers is null)
             return MoveToChild();
-        if (_nextNumber == _numbers.Length)
+        // Each number is handed out as if it were the text of an element of its own.
+        var rest = _numbers.AsSpan(_nextNumber).TrimStart(Blanks);
+        if (rest.IsEmpty)
         {
             _numbers = null;
             _depth--;
             return false;
         }
-        // Each number is handed out as if it were the text of an element of its own.
-        _aheadText = _numbers[_nextNumber++];
+        _nextNumber = _numbers.Length - rest.Length;
+        var end = rest.IndexOfAny(Blanks);
+        _length = 0;
+        Append(end < 0 ? rest : rest[..end]);
+        _nextNumber += _length;
         _ahead = Ahead.Text;
         return true;
     }
@@ -257,10 +266,14 @@ internal struct XmlStateReader : IStateReader
             _place = new ContentPlace(0, _line.LineNumber, _line.LinePosition);
     }
 
-    private readonly string? Attribute(string name) => _ahead == Ahead.None ? _reader.GetAttribute(name) : null;
+    // Most elements have no attribute, which is told without looking the name up.
+    private readonly string? Attribute(string name) =>
+        _ahead == Ahead.None && _reader.HasAttributes ? _reader.GetAttribute(name) : null;
 
     private string KeyOfElement()
     {
+        if (!_reader.HasAttributes)
+            return _reader.LocalName;
         if (_reader.GetAttribute(XmlWords.Key) is { } key)
             return key;
         if (_reader.GetAttribute(XmlWords.EscapedKey) is { } escaped)
@@ -273,8 +286,8 @@ internal struct XmlStateReader : IStateReader
         if (++_depth > StateLimits.MaxDepth)
             throw new ContentException(SaveErrorCode.LimitExceeded, StateLimits.TooDeepToRead, _place);
         // An element without an end tag of its own has no end to come upon, and one that was looked into may be past it.
-        if (_ahead == Ahead.Text && !string.IsNullOrWhiteSpace(_aheadText))
-            throw Wrong($"Expected elements, found the text \"{Shorten.Text(_aheadText.Trim())}\".");
+        if (_ahead == Ahead.Text && !Text.IsWhiteSpace())
+            throw Wrong($"Expected elements, found the text \"{Shortened(Text.Trim())}\".");
         _ended = _ahead == Ahead.Text || (_ahead == Ahead.None && _reader.IsEmptyElement);
         _atChild = _ahead == Ahead.Child;
         _ahead = Ahead.None;
@@ -282,7 +295,7 @@ internal struct XmlStateReader : IStateReader
 
     private void EnterNumbers()
     {
-        _numbers = Content().Split((char[])[' ', '\n', '\r', '\t'], StringSplitOptions.RemoveEmptyEntries);
+        _numbers = Content().ToArray();
         _nextNumber = 0;
         _depth++;
     }
@@ -320,14 +333,14 @@ internal struct XmlStateReader : IStateReader
     }
 
     /// <summary>The text of the element that the reader stands on; afterwards it stands on the end tag.</summary>
-    private string Content()
+    private ReadOnlySpan<char> Content()
     {
         if (_ahead == Ahead.None)
             LookAhead();
         if (_ahead == Ahead.Child)
             throw Wrong($"Expected a single value, found the element \"{_reader.Name}\" inside it.");
         _ahead = Ahead.None;
-        return _aheadText;
+        return Text;
     }
 
     /// <summary>Reads on to the element's end or its first child, whichever comes first, and keeps the text that stands before.</summary>
@@ -335,33 +348,48 @@ internal struct XmlStateReader : IStateReader
     {
         Note();
         _ahead = Ahead.Text;
-        _aheadText = "";
+        _length = 0;
         if (_reader.IsEmptyElement)
             return;
-        StringBuilder? more = null;
         while (_reader.Read())
         {
             switch (_reader.NodeType)
             {
                 case XmlNodeType.EndElement:
-                    _aheadText = more?.ToString() ?? _aheadText;
                     return;
                 case XmlNodeType.Element:
-                    _aheadText = more?.ToString() ?? _aheadText;
-                    if (!string.IsNullOrWhiteSpace(_aheadText))
-                        throw Wrong($"The text \"{Shorten.Text(_aheadText.Trim())}\" stands beside elements.");
+                    if (!Text.IsWhiteSpace())
+                        throw Wrong($"The text \"{Shortened(Text.Trim())}\" stands beside elements.");
                     _ahead = Ahead.Child;
                     return;
                 case XmlNodeType.Text or XmlNodeType.CDATA or XmlNodeType.Whitespace or XmlNodeType.SignificantWhitespace:
-                    if (_aheadText.Length == 0)
-                        _aheadText = _reader.Value;
-                    else
-                        (more ??= new StringBuilder(_aheadText)).Append(_reader.Value);
+                    AppendValue();
                     break;
             }
         }
         throw Wrong("The content ends too soon.");
     }
+
+    /// <summary>Adds the node's text to what stands before it, without a string of its own.</summary>
+    private void AppendValue()
+    {
+        for (int count; (count = _reader.ReadValueChunk(_text, _length, _text.Length - _length)) > 0;)
+        {
+            _length += count;
+            if (_length == _text.Length)
+                Array.Resize(ref _text, 2 * _text.Length);
+        }
+    }
+
+    private void Append(ReadOnlySpan<char> text)
+    {
+        if (_text.Length - _length < text.Length)
+            Array.Resize(ref _text, Math.Max(_length + text.Length, 2 * _text.Length));
+        text.CopyTo(_text.AsSpan(_length));
+        _length += text.Length;
+    }
+
+    private readonly ReadOnlySpan<char> Text => _text.AsSpan(0, _length);
 
     /// <summary>What an element without a type is: its content tells.</summary>
     private SaveValueKind PeekContent()
@@ -373,28 +401,30 @@ internal struct XmlStateReader : IStateReader
             LookAhead();
         }
         return _ahead == Ahead.Child ? SaveValueKind.Map
-            : _aheadText is "true" or "false" ? SaveValueKind.Bool
-            : XmlWords.IsInteger(_aheadText) ? SaveValueKind.Integer
-            : XmlWords.IsFloat(_aheadText) || NumberText.IsFloatWord(_aheadText) ? SaveValueKind.Double
+            : Text is "true" or "false" ? SaveValueKind.Bool
+            : XmlWords.IsInteger(Text) ? SaveValueKind.Integer
+            : XmlWords.IsFloat(Text) || NumberText.IsFloatWord(Text) ? SaveValueKind.Double
             : SaveValueKind.Text;
     }
 
-    private T ReadNumber<T>(string text) where T : unmanaged, INumber<T>, IMinMaxValue<T>
+    private T ReadNumber<T>(ReadOnlySpan<char> text) where T : unmanaged, INumber<T>, IMinMaxValue<T>
     {
         if (typeof(T) == typeof(decimal) || !NumberText.IsWholeType<T>())
             return ReadFloat<T>(text);
         if (T.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number))
             return number;
         throw XmlWords.IsInteger(text)
-            ? Wrong($"{Shorten.Text(text)} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.")
+            ? Wrong($"{Shortened(text)} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.")
             : Unexpected("a whole number", text);
     }
 
-    private T ReadFloat<T>(string text) where T : INumber<T> =>
+    private T ReadFloat<T>(ReadOnlySpan<char> text) where T : INumber<T> =>
         !T.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) ? throw Unexpected("a number", text)
-        : T.IsInfinity(number) && !NumberText.IsFloatWord(text) ? throw Wrong(NumberText.TooLargeFor<T>(text))
+        : T.IsInfinity(number) && !NumberText.IsFloatWord(text) ? throw Wrong(NumberText.TooLargeFor<T>(text.ToString()))
         : number;
 
-    private Exception Unexpected(string expected, string text) =>
-        Wrong(text.Length == 0 ? $"Expected {expected}, found nothing." : $"Expected {expected}, found \"{Shorten.Text(text)}\".");
+    private Exception Unexpected(string expected, ReadOnlySpan<char> text) =>
+        Wrong(text.Length == 0 ? $"Expected {expected}, found nothing." : $"Expected {expected}, found \"{Shortened(text)}\".");
+
+    private static string Shortened(ReadOnlySpan<char> text) => Shorten.Text(text.ToString());
 }

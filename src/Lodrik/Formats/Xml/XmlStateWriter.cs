@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Numerics;
 using System.Text;
-using System.Xml;
 using Lodrik.State;
 
 namespace Lodrik.Formats.Xml;
@@ -10,49 +9,50 @@ namespace Lodrik.Formats.Xml;
 /// Writes state as XML 1.0: an element for each member, named after it; a list's items in elements of their own; entries
 /// whose key is no XML name in <c>entry</c> elements with the key in an attribute.
 /// </summary>
-internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) : IStateWriter
+internal struct XmlStateWriter(XmlOutput xml, WriteContext? context = null) : IStateWriter
 {
-    private static readonly PreparedKeys<string?[]> Names = new(Prepare);
+    private static readonly PreparedKeys<byte[]?[]> Names = new(Prepare);
+    private static readonly byte[] Item = Encoding.UTF8.GetBytes(XmlWords.Item);
+    private static readonly byte[] Entry = Encoding.UTF8.GetBytes(XmlWords.Entry);
+    private static readonly byte[] KeyAttribute = Encoding.UTF8.GetBytes($" {XmlWords.Key}=\"");
+    private static readonly byte[] EscapedKeyAttribute = Encoding.UTF8.GetBytes($" {XmlWords.EscapedKey}=\"");
+    private static readonly byte[] IsEscaped = Encoding.UTF8.GetBytes($" {XmlWords.Escaped}=\"{XmlWords.Yes}\"");
+    private static readonly byte[] IsNull = TypeIs(XmlWords.NullType);
+    private static readonly byte[] IsList = TypeIs(XmlWords.ListType);
+    private static readonly byte[] IsNumbers = TypeIs(XmlWords.NumbersType);
+    private static readonly byte[] IsMap = TypeIs(XmlWords.MapType);
+    private static readonly byte[] IsText = TypeIs(XmlWords.TextType);
+    private static readonly byte[] IsBytes = TypeIs(XmlWords.BytesType);
+    private static readonly byte[] IsDecimal = TypeIs(XmlWords.DecimalType);
 
-    private readonly XmlWriter _writer = writer;
-    private readonly char[] _chars = new char[256]; // XmlWriter takes strings or arrays; most texts fit in here, and any number.
-    private string? _name;
+    private byte[]? _name;
     private string? _key;
     private int _depth;
 
-    public static XmlWriterSettings Settings(bool indented) => new()
-    {
-        Encoding = new UTF8Encoding(encoderShouldEmitUTF8Identifier: false),
-        Indent = indented,
-        IndentChars = "  ",
-        NewLineChars = "\n",
-        NewLineHandling = NewLineHandling.Entitize,
-        CheckCharacters = false,
-        CloseOutput = false,
-    };
-
     /// <summary>Names the element of the next value, which stands for itself and not in an object.</summary>
-    public void Name(string name) => _name = name;
+    public void Name(string name) => _name = Encoding.UTF8.GetBytes(name);
 
     public readonly WriteContext? Context => context;
 
-    public void WriteNull() => Marked(XmlWords.NullType);
+    public void WriteNull() => Marked(IsNull);
 
-    public void WriteBool(bool value) => Plain(value ? "true" : "false");
+    public void WriteBool(bool value)
+    {
+        Start();
+        xml.Raw(value ? "true"u8 : "false"u8);
+        xml.End();
+    }
 
     public void WriteInteger(long value) => Number(value);
 
     public void WriteBigInteger(BigInteger value)
     {
         Start();
-        if (StateLimits.HasTooManyDigits(value))
-        {
-            // The error names the element that is open, which takes its tag to be whole.
-            _writer.WriteString("0");
-            StateLimits.CheckDigits(value);
-        }
-        _writer.WriteString(value.ToString(CultureInfo.InvariantCulture));
-        _writer.WriteEndElement();
+        // An error names the element that is open, which takes its tag to be whole.
+        xml.EndTag();
+        StateLimits.CheckDigits(value);
+        xml.Raw(Encoding.ASCII.GetBytes(value.ToString(CultureInfo.InvariantCulture)));
+        xml.End();
     }
 
     public void WriteSingle(float value) => Number(value);
@@ -62,9 +62,9 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
     public void WriteDecimal(decimal value)
     {
         Start();
-        _writer.WriteAttributeString(XmlWords.Type, XmlWords.DecimalType);
-        _writer.WriteString(value.ToString(CultureInfo.InvariantCulture));
-        _writer.WriteEndElement();
+        xml.Attribute(IsDecimal);
+        xml.Number(value);
+        xml.End();
     }
 
     public void WriteText(scoped ReadOnlySpan<char> value)
@@ -73,55 +73,33 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
         StateLimits.CheckLength(value);
         Start();
         if (XmlWords.LooksLikeScalar(value))
-            _writer.WriteAttributeString(XmlWords.Type, XmlWords.TextType);
-        if (XmlWords.NeedsEscape(value))
-        {
-            _writer.WriteAttributeString(XmlWords.Escaped, XmlWords.Yes);
-            _writer.WriteString(XmlWords.Escape(value));
-        }
-        else if (value.Length <= _chars.Length)
-        {
-            value.CopyTo(_chars);
-            _writer.WriteChars(_chars, 0, value.Length);
-        }
-        else
-        {
-            _writer.WriteString(value.ToString());
-        }
-        _writer.WriteEndElement();
+            xml.Attribute(IsText);
+        if (!xml.TryText(value))
+            WriteEscaped(value);
+        xml.End();
     }
 
     public void WriteBytes(scoped ReadOnlySpan<byte> value)
     {
         Start();
-        _writer.WriteAttributeString(XmlWords.Type, XmlWords.BytesType);
-        _writer.WriteString(Convert.ToBase64String(value));
-        _writer.WriteEndElement();
+        xml.Attribute(IsBytes);
+        xml.Base64(value);
+        xml.End();
     }
 
-    /// <summary>
-    /// Numbers of one type are in one element with blanks between, like an xs:list of XML Schema; no numbers at all are an empty list like
-    /// any other.
-    /// </summary>
+    /// <summary>Numbers of one type are in one element; no numbers at all are an empty list like any other.</summary>
     public void WriteNumbers<T>(scoped ReadOnlySpan<T> values) where T : unmanaged, INumber<T>
     {
         StateLimits.RequireRoom(_depth);
         if (values.IsEmpty)
         {
-            Marked(XmlWords.ListType);
+            Marked(IsList);
             return;
         }
         Start();
-        _writer.WriteAttributeString(XmlWords.Type, XmlWords.NumbersType);
-        Span<byte> digits = stackalloc byte[NumberText.MaxLength];
-        for (var i = 0; i < values.Length; i++)
-        {
-            var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(values[i], digits)], _chars);
-            if (i + 1 < values.Length)
-                _chars[length++] = ' ';
-            _writer.WriteRaw(_chars, 0, length);
-        }
-        _writer.WriteEndElement();
+        xml.Attribute(IsNumbers);
+        xml.Numbers(values);
+        xml.End();
     }
 
     public readonly bool TryWriteTable<T, TCodec>(T collection, int count) where TCodec : IStateCodec<T> => false;
@@ -135,7 +113,7 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
         Deeper();
         Start();
         if (members == 0)
-            _writer.WriteAttributeString(XmlWords.Type, XmlWords.MapType);
+            xml.Attribute(IsMap);
     }
 
     public void WriteKey(KeyTable keys, int index)
@@ -148,7 +126,7 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
     public void WriteKey(string key)
     {
         ReplacedText.Note(key, context);
-        _name = XmlWords.IsName(key) ? key : null;
+        _name = XmlWords.IsName(key) ? Encoding.UTF8.GetBytes(key) : null;
         _key = _name is null ? key : null;
     }
 
@@ -158,57 +136,56 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
     {
         Deeper();
         Start();
-        _writer.WriteAttributeString(XmlWords.Type, XmlWords.ListType);
+        xml.Attribute(IsList);
     }
 
     public void EndList() => End();
 
     private void Start()
     {
-        if (_key is not null)
+        if (_key is null)
         {
-            _writer.WriteStartElement(XmlWords.Entry);
-            if (XmlWords.NeedsEscape(_key))
-                _writer.WriteAttributeString(XmlWords.EscapedKey, XmlWords.Escape(_key));
-            else
-                _writer.WriteAttributeString(XmlWords.Key, _key);
+            xml.Start(_name ?? Item);
+            _name = null;
+            return;
         }
+        xml.Start(Entry);
+        if (XmlWords.NeedsEscape(_key))
+            xml.Attribute(EscapedKeyAttribute, XmlWords.Escape(_key));
         else
-        {
-            _writer.WriteStartElement(_name ?? XmlWords.Item);
-        }
-        _name = null;
+            xml.Attribute(KeyAttribute, _key);
         _key = null;
     }
 
     private void End()
     {
         _depth--;
-        _writer.WriteEndElement();
+        xml.End();
     }
 
-    private void Marked(string type)
+    private void Marked(byte[] type)
     {
         Start();
-        _writer.WriteAttributeString(XmlWords.Type, type);
-        _writer.WriteEndElement();
+        xml.Attribute(type);
+        xml.End();
     }
 
-    private void Plain(string text)
+    private void Number<T>(T value) where T : unmanaged, INumberBase<T>
     {
         Start();
-        _writer.WriteString(text);
-        _writer.WriteEndElement();
+        xml.Number(value);
+        xml.End();
     }
 
-    /// <summary>A number's digits need no escaping, and go out without a string of their own.</summary>
-    private void Number<T>(T value) where T : IUtf8SpanFormattable
+    private readonly void WriteEscaped(scoped ReadOnlySpan<char> value)
     {
-        Span<byte> digits = stackalloc byte[NumberText.MaxLength];
-        var length = Encoding.ASCII.GetChars(digits[..NumberText.Format(value, digits)], _chars);
-        Start();
-        _writer.WriteRaw(_chars, 0, length);
-        _writer.WriteEndElement();
+        if (!XmlWords.NeedsEscape(value))
+        {
+            xml.Text(value);
+            return;
+        }
+        xml.Attribute(IsEscaped);
+        xml.Text(XmlWords.Escape(value));
     }
 
     private void Deeper()
@@ -217,11 +194,13 @@ internal struct XmlStateWriter(XmlWriter writer, WriteContext? context = null) :
             throw StateLimits.TooDeep();
     }
 
-    private static string?[] Prepare(KeyTable keys)
+    private static byte[] TypeIs(string type) => Encoding.UTF8.GetBytes($" {XmlWords.Type}=\"{type}\"");
+
+    private static byte[]?[] Prepare(KeyTable keys)
     {
-        var names = new string?[keys.Count];
+        var names = new byte[]?[keys.Count];
         for (var i = 0; i < names.Length; i++)
-            names[i] = XmlWords.IsName(keys[i]) ? keys[i] : null;
+            names[i] = XmlWords.IsName(keys[i]) ? keys.Utf8(i) : null;
         return names;
     }
 }

@@ -101,7 +101,8 @@ internal static class XmlWords
 
     /// <summary>Whether bare text would be read as a number, a truth value or a float's word.</summary>
     public static bool LooksLikeScalar(ReadOnlySpan<char> text) =>
-        text.Length > 0 && (text is "true" or "false" || State.NumberText.IsFloatWord(text) || IsInteger(text) || IsFloat(text));
+        text.Length > 0 && (text[0] is >= '0' and <= '9' or '-' or '+' or '.' or 't' or 'f' or 'N' or 'I')
+        && (text is "true" or "false" || State.NumberText.IsFloatWord(text) || IsInteger(text) || IsFloat(text));
 
     public static bool IsInteger(ReadOnlySpan<char> text)
     {

@@ -12,6 +12,8 @@ namespace Lodrik.Saves.Forms;
 /// </summary>
 internal sealed class XmlFile : FileForm
 {
+    private static readonly byte[] Root = Encoding.UTF8.GetBytes(XmlWords.Root);
+
     private const string SealStart = "<seal>";
     private const string SealEnd = "</seal>";
 
@@ -95,55 +97,43 @@ internal sealed class XmlFile : FileForm
 
     public override void Write<T>(T state, SectionBatch batch)
     {
-        using var writer = Begin(batch);
-        FormedSections<Sink, XmlStateWriter>.WriteAll(state, new Sink(writer, batch), batch);
+        FormedSections<Sink, XmlStateWriter>.WriteAll(state, new Sink(Begin(batch), batch), batch);
     }
 
     public override void Write(IReadOnlyList<IPackedContent> sections, SectionBatch batch)
     {
-        using var writer = Begin(batch);
-        FormedSections<Sink, XmlStateWriter>.WriteAll(sections, new Sink(writer, batch), batch);
+        FormedSections<Sink, XmlStateWriter>.WriteAll(sections, new Sink(Begin(batch), batch), batch);
     }
 
     /// <summary>The element around the sections is begun for their indentation only; it is not part of any of them.</summary>
-    private static XmlWriter Begin(SectionBatch batch)
+    private static XmlOutput Begin(SectionBatch batch)
     {
-        var writer = XmlWriter.Create(new BufferStream(batch.Body), Settings(batch.IsIndented));
-        writer.WriteStartElement(XmlWords.Root);
-        return writer;
-    }
-
-    private static XmlWriterSettings Settings(bool isIndented)
-    {
-        var settings = XmlStateWriter.Settings(isIndented);
-        settings.OmitXmlDeclaration = true;
-        return settings;
+        var xml = new XmlOutput(batch.Body, batch.IsIndented);
+        xml.Start(Root);
+        return xml;
     }
 
     public override void Assemble(FileAssembly assembly)
     {
         var (file, isIndented) = (assembly.File, assembly.IsIndented);
-        using (var writer = XmlWriter.Create(new BufferStream(assembly.Table), Settings(isIndented)))
-        {
-            writer.WriteStartElement(XmlWords.Root);
-            var tokens = new XmlStateWriter(writer);
-            tokens.Name(FileWords.Contents);
-            SectionTable.WriteReadable(ref tokens, assembly.Entries);
-            writer.WriteEndElement();
-        }
+        var xml = new XmlOutput(assembly.Table, isIndented);
+        xml.Start(Root);
+        var tokens = new XmlStateWriter(xml);
+        tokens.Name(FileWords.Contents);
+        SectionTable.WriteReadable(ref tokens, assembly.Entries);
+        xml.End();
         var table = InsideOf(assembly.Table.Written);
         assembly.Describe(table.TrimStart(" \n"u8));
 
-        var settings = Settings(isIndented);
-        settings.OmitXmlDeclaration = false;
-        using (var writer = XmlWriter.Create(new BufferStream(assembly.Head), settings))
-        {
-            writer.WriteStartElement(XmlWords.Root);
-            var tokens = new XmlStateWriter(writer);
-            tokens.Name(FileWords.Header);
-            SaveHeader.StateCodec.Write(ref tokens, assembly.Header);
-            writer.WriteEndElement();
-        }
+        assembly.Head.Write("<?xml version=\"1.0\" encoding=\"utf-8\"?>"u8);
+        if (isIndented)
+            assembly.Head.Write("\n"u8);
+        xml = new XmlOutput(assembly.Head, isIndented);
+        xml.Start(Root);
+        tokens = new XmlStateWriter(xml);
+        tokens.Name(FileWords.Header);
+        SaveHeader.StateCodec.Write(ref tokens, assembly.Header);
+        xml.End();
         var head = assembly.Head.Written[..EndOf(assembly.Head.Written)];
         file.Write(head);
         if (isIndented)
@@ -183,12 +173,9 @@ internal sealed class XmlFile : FileForm
     public override long Measure(SaveValue value)
     {
         using var buffer = new PooledBuffer();
-        using (var writer = XmlWriter.Create(new BufferStream(buffer), Settings(isIndented: true)))
-        {
-            var xml = new XmlStateWriter(writer);
-            xml.Name("v");
-            SaveValueCodec.Write(ref xml, value);
-        }
+        var tokens = new XmlStateWriter(new XmlOutput(buffer, isIndented: true));
+        tokens.Name("v");
+        SaveValueCodec.Write(ref tokens, value);
         return buffer.Length;
     }
 
@@ -221,15 +208,14 @@ internal sealed class XmlFile : FileForm
     }
 
     /// <summary>Sections as the child elements of one XML element.</summary>
-    private sealed class Sink(XmlWriter writer, SectionBatch batch) : ISectionSink<XmlStateWriter>
+    private sealed class Sink(XmlOutput xml, SectionBatch batch) : ISectionSink<XmlStateWriter>
     {
         private int _start;
 
         public XmlStateWriter Begin(string name)
         {
-            writer.Flush();
             _start = batch.Body.Length;
-            var tokens = new XmlStateWriter(writer, batch.Context);
+            var tokens = new XmlStateWriter(xml, batch.Context);
             tokens.WriteKey(name);
             return tokens;
         }
@@ -237,7 +223,6 @@ internal sealed class XmlFile : FileForm
         /// <summary>The section's element: what was written since, without the end of the tag before and the white space.</summary>
         public ReadOnlySpan<byte> Written()
         {
-            writer.Flush();
             var written = batch.Body.Written[_start..];
             var start = written.IndexOf((byte)'<');
             return start < 0 ? default : written[start..];

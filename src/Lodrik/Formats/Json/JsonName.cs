@@ -1,0 +1,28 @@
+using System.Runtime.Intrinsics;
+using System.Text.Json;
+
+namespace Lodrik.Formats.Json;
+
+/// <summary>A name that was prepared: quoted and escaped, with its colon, and with the comma that stands before all but the first.</summary>
+internal readonly struct JsonName
+{
+    /// <summary>How long a name is at most that can be copied at once, comma and all.</summary>
+    public static readonly int Short = Vector256<byte>.Count;
+
+    public JsonName(string name)
+    {
+        byte[] text = [(byte)',', (byte)'"', .. JsonEncodedText.Encode(name, JsonText.Encoder).EncodedUtf8Bytes, (byte)'"', (byte)':'];
+        Length = text.Length;
+        Array.Resize(ref text, Math.Max(Length, Short + 1));
+        Bytes = text;
+    }
+
+    /// <summary>The name, and behind a short one as much as a copy takes, with or without the comma.</summary>
+    public byte[] Bytes { get; }
+
+    /// <summary>How many bytes it has, with the comma.</summary>
+    public int Length { get; }
+
+    /// <summary>The name without the comma.</summary>
+    public ReadOnlySpan<byte> Text => Bytes.AsSpan(1, Length - 1);
+}
