@@ -183,6 +183,8 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IRe
             return Of("QueueCodec", first, out reason, out remedy);
         if (definition == "System.Collections.Generic.Stack<T>")
             return Of("StackCodec", first, out reason, out remedy);
+        if (definition == "Lodrik.State.SaveLog<T>")
+            return Of("SaveLogCodec", first, out reason, out remedy);
         if (AddableCollections.Contains(definition))
         {
             var item = Find(first, out reason, out remedy);

@@ -167,6 +167,16 @@ internal sealed class RandomTypes(int seed, string? refused = null)
 
     private (string Type, string Value) AnyType(int depth)
     {
+        var refused = _refused;
+        var type = MakeType(depth);
+        // A type that was made as an item may have come to nothing: a set has keys.
+        if (refused is not null && !type.Type.Contains(refused, StringComparison.Ordinal))
+            _refused = refused;
+        return type;
+    }
+
+    private (string Type, string Value) MakeType(int depth)
+    {
         var choice = _random.Next(depth > 0 ? 20 : 9);
         if (_refused is { } refused && _random.Next(15) == 0)
         {
@@ -192,7 +202,7 @@ internal sealed class RandomTypes(int seed, string? refused = null)
         var keyType = KeyTypes[_random.Next(KeyTypes.Length)];
         var (key, keyValue) = Scalars.First(scalar => scalar.Type == keyType);
         var scalarItem = Scalars[_random.Next(Scalars.Length)];
-        return _random.Next(13) switch
+        return _random.Next(14) switch
         {
             0 or 1 => ($"List<{item}>", $"Some<{item}>(r, () => {one})"),
             // An array of arrays has its own brackets last: those of a nullable item cannot be written so.
@@ -210,6 +220,7 @@ internal sealed class RandomTypes(int seed, string? refused = null)
             8 => ($"SortedDictionary<{key}, {item}>", $"new SortedDictionary<{key}, {item}>(Some<{key}>(r, () => {keyValue}).Distinct().ToDictionary(k => k, k => {one}))"),
             9 => ($"IReadOnlyList<{item}>", $"(IReadOnlyList<{item}>)Some<{item}>(r, () => {one})"),
             10 => ($"System.Collections.Immutable.ImmutableList<{item}>", $"System.Collections.Immutable.ImmutableList.CreateRange(Some<{item}>(r, () => {one}))"),
+            12 => ($"Lodrik.State.SaveLog<{item}>", $"new Lodrik.State.SaveLog<{item}>(Some<{item}>(r, () => {one}))"),
             11 => ($"({item} First, {scalarItem.Type} Second)", $"(({item})({one}), ({scalarItem.Type})({scalarItem.Value}))"),
             _ => ($"KeyValuePair<{key}, {item}>", $"new KeyValuePair<{key}, {item}>({keyValue}, {one})"),
         };

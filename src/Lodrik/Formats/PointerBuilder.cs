@@ -24,10 +24,13 @@ internal sealed class PointerBuilder
     }
 
     /// <summary>Notes that a value ended: the next one in a list has the next index.</summary>
-    public void ValueEnded()
+    public void ValueEnded() => ValuesEnded(1);
+
+    /// <summary>Notes that so many values ended.</summary>
+    public void ValuesEnded(int count)
     {
         if (_steps.Count > 0 && _steps[^1] is { Key: null, Index: >= 0 } step)
-            _steps[^1] = (null, step.Index + 1);
+            _steps[^1] = (null, step.Index + count);
     }
 
     public bool InList => _steps.Count > 0 && _steps[^1] is { Key: null, Index: >= 0 };

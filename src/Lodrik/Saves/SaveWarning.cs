@@ -8,6 +8,12 @@ public enum SaveWarningCode
 
     /// <summary>An entity of a scene refers or belongs to an object that no scene knows, and was saved without it.</summary>
     LostReference = 2,
+
+    /// <summary>
+    /// Something changed that says of itself that it did not: a section whose <see cref="State.IRevisedState.Revision"/> stayed the same, or
+    /// an entry of a <see cref="State.SaveLog{T}"/>. It was saved as it is; with the check off, it would not have been.
+    /// </summary>
+    UnmarkedChange = 3,
 }
 
 /// <summary>Something that was saved otherwise than it stood.</summary>

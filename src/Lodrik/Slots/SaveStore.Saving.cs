@@ -18,7 +18,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     private readonly Lock _askGate = new();
     private readonly Lock _queueGate = new();
     private readonly SaveTerms _terms;
-    private readonly SectionCache _cache = new();
+    private readonly SectionCache _cache;
 
     /// <summary>The saves whose writing has not begun, by slot: the one that a newer one may take the place of.</summary>
     private readonly Dictionary<SlotName, Request> _waiting = [];

@@ -45,6 +45,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         _events = options.EventContext ?? SynchronizationContext.Current;
         _terms = new SaveTerms(options.Form, options.Indented, options.Compression, options.Protection);
         _current = new Current(NewId(), null);
+        _cache = new SectionCache { ChecksWhatIsKept = options.FindsUnmarkedChanges ?? GameBuild.IsForDebugging(typeof(T)) };
     }
 
     /// <summary>Where the saves are.</summary>

@@ -52,7 +52,7 @@ public readonly struct ListCodec<T, TCodec> : IStateCodec<List<T>?> where TCodec
             value = null;
             return;
         }
-        if (reader.TryReadTable<List<T>?, ListCodec<T, TCodec>>(ref value))
+        if (reader.TryReadTable<List<T>?, ListCodec<T, TCodec>>(ref value) || reader.TryReadParts<T, TCodec>(ref value))
             return;
         var items = reader.BeginList();
         if (value is null)

@@ -18,6 +18,12 @@ public sealed class WriteContext
 
     /// <summary>Whether half of a character pair was replaced in some text.</summary>
     internal bool HasReplacedText { get; set; }
+
+    /// <summary>Whether what was encoded before is held against what it would be encoded as now.</summary>
+    internal bool ChecksWhatIsKept { get; init; }
+
+    /// <summary>Whether an entry of a log had changed after it was added.</summary>
+    internal bool HasChangedEntry { get; set; }
 }
 
 /// <summary>What goes along while one section is read.</summary>

@@ -112,6 +112,10 @@ public interface ITableWriter
     /// <returns>False where nothing was written, and the caller has to write item by item.</returns>
     bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T>;
 
+    /// <summary>Writes a log from what it was encoded as before, where the format keeps that.</summary>
+    /// <returns>False where nothing was written, and the caller has to write it like a list.</returns>
+    bool TryWriteLog<T, TCodec>(SaveLog<T> log) where TCodec : IStateCodec<T>;
+
     /// <summary>The keys of a tree's map as a table, where the format gathers maps of the same keys; otherwise null.</summary>
     KeyTable? ShapeOf(SaveMap map);
 }
@@ -184,6 +188,10 @@ public interface ITableReader
     /// <summary>Takes a list that was written column by column as a tree whose items are decoded when they are asked for.</summary>
     /// <returns>Null where nothing was read, and the caller has to read item by item.</returns>
     SaveList? TakeTable();
+
+    /// <summary>Reads a list that was written in parts.</summary>
+    /// <returns>False where nothing was read, because the list is not in parts.</returns>
+    bool TryReadParts<T, TCodec>(ref List<T>? items) where TCodec : IStateCodec<T>;
 
     /// <summary>Reads as many items of a list at once as the format can, and appends them; those that are left come one by one.</summary>
     void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>;

@@ -120,6 +120,8 @@ internal struct PlatformJsonWriter(Utf8JsonWriter writer, WriteContext? context 
 
     public readonly bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T> => false;
 
+    public readonly bool TryWriteLog<T, TCodec>(SaveLog<T> log) where TCodec : IStateCodec<T> => false;
+
     public readonly KeyTable? ShapeOf(SaveMap map) => null;
 
     public void BeginObject(int members)

@@ -127,6 +127,8 @@ internal struct PlatformXmlWriter(XmlWriter writer, WriteContext? context = null
 
     public readonly bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T> => false;
 
+    public readonly bool TryWriteLog<T, TCodec>(SaveLog<T> log) where TCodec : IStateCodec<T> => false;
+
     public readonly KeyTable? ShapeOf(SaveMap map) => null;
 
     public void BeginObject(int members)

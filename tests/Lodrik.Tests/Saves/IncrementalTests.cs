@@ -42,7 +42,8 @@ public sealed class IncrementalTests
     public void A_section_with_a_revision_is_encoded_again_when_the_revision_says_so(SaveForm form)
     {
         var storage = new MemoryStorage();
-        using var store = SaveStore<LedgerSave>.Open(new SaveStoreOptions { Storage = storage, Form = form });
+        using var store = SaveStore<LedgerSave>.Open(
+            new SaveStoreOptions { Storage = storage, Form = form, FindsUnmarkedChanges = false });
         var save = new LedgerSave { Other = { ["a"] = 1 } };
         save.Oil.Keepers.AddRange([new KeeperRow { Name = "x" }, new KeeperRow { Name = "y" }]);
         save.Oil.First = save.Oil.Keepers[0];

@@ -38,17 +38,23 @@ internal static class BinaryPlace
         }
         if (reader.Position >= offset)
             return true;
+        if (reader.TryBeginParts(out var parts))
+        {
+            pointer.EnterList();
+            for (; parts > 0; parts--)
+            {
+                if (WalkItems(ref reader, pointer, place))
+                    return true;
+            }
+            pointer.Leave();
+            return false;
+        }
         switch (reader.Peek())
         {
             case SaveValueKind.List when !reader.AtTypedArray:
                 pointer.EnterList();
-                reader.BeginList();
-                while (reader.NextItem())
-                {
-                    if (Walk(ref reader, pointer, place))
-                        return true;
-                    pointer.ValueEnded();
-                }
+                if (WalkItems(ref reader, pointer, place))
+                    return true;
                 pointer.Leave();
                 return false;
             case SaveValueKind.Map:
@@ -72,6 +78,45 @@ internal static class BinaryPlace
         }
     }
 
+    /// <summary>Walks through the items of a list, or of a part of one; true once the place is reached.</summary>
+    private static bool WalkItems(ref BinaryStateReader reader, PointerBuilder pointer, ContentPlace place)
+    {
+        var isTable = reader.TryOpenTable(out var table, out var end);
+        if (isTable && place.Offset < end && WalkItems(ref table, pointer, place))
+            return true;
+        if (isTable || reader.AtTypedArray)
+        {
+            var look = reader;
+            var start = reader.Position;
+            reader.Skip();
+            if (!isTable && start < place.Offset && reader.Position > place.Offset)
+                return true;
+            if (!isTable || place.Offset >= end)
+                pointer.ValuesEnded(isTable ? table.BeginList() : look.BeginList());
+            return false;
+        }
+        reader.BeginList();
+        while (reader.NextItem())
+        {
+            if (Walk(ref reader, pointer, place))
+                return true;
+            pointer.ValueEnded();
+        }
+        return false;
+    }
+
+    private static bool WalkItems(ref TableReader table, PointerBuilder pointer, ContentPlace place)
+    {
+        table.BeginList();
+        while (table.NextItem())
+        {
+            if (Walk(ref table, pointer, place))
+                return true;
+            pointer.ValueEnded();
+        }
+        return false;
+    }
+
     /// <summary>Walks through one value of a table; true once the place is reached.</summary>
     private static bool Walk(ref TableReader table, PointerBuilder pointer, ContentPlace place)
     {
@@ -81,13 +126,8 @@ internal static class BinaryPlace
         {
             case SaveValueKind.List:
                 pointer.EnterList();
-                table.BeginList();
-                while (table.NextItem())
-                {
-                    if (Walk(ref table, pointer, place))
-                        return true;
-                    pointer.ValueEnded();
-                }
+                if (WalkItems(ref table, pointer, place))
+                    return true;
                 pointer.Leave();
                 return false;
             case SaveValueKind.Map:

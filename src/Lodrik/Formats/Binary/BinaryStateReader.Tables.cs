@@ -8,6 +8,8 @@ internal ref partial struct BinaryStateReader
 {
     public SaveList? TakeTable()
     {
+        if (AtParts)
+            return new SaveList(new JoinedRows(ReadPartTrees()));
         if (!AtTable || TableKind() != SaveValueKind.List)
             return null;
         Begin();

@@ -77,6 +77,7 @@ internal ref partial struct BinaryStateReader : IStateReader
             Cbor.Tag when argument == Cbor.DecimalFraction => SaveValueKind.Decimal,
             Cbor.Tag when Cbor.IsTypedArray(argument) => SaveValueKind.List,
             Cbor.Tag when argument == TableFormat.Tag => TableKind(),
+            Cbor.Tag when argument == TableFormat.PartsTag => SaveValueKind.List,
             Cbor.Tag => throw Wrong($"The CBOR tag {argument} is not known here."),
             _ => _bytes[_position] switch
             {
@@ -300,6 +301,8 @@ internal ref partial struct BinaryStateReader : IStateReader
         Begin();
         if (AtTable && TableKind() == SaveValueKind.List)
             ExpandTable();
+        else if (AtParts)
+            ExpandParts();
         var (major, argument) = Head();
         if (major == Cbor.Tag && Cbor.IsTypedArray(argument))
         {

@@ -14,7 +14,7 @@ namespace Lodrik.Formats.Binary;
 /// <param name="buffer">Where it writes to.</param>
 /// <param name="context">What goes along.</param>
 /// <param name="depth">How deep what is written is nested already, or will be where it is embedded.</param>
-internal struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = null, int depth = 0) : IStateWriter
+internal partial struct BinaryStateWriter(PooledBuffer buffer, WriteContext? context = null, int depth = 0) : IStateWriter
 {
     private static readonly PreparedKeys<byte[][]> Heads = new(Prepare);
 

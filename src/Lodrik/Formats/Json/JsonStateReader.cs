@@ -121,6 +121,8 @@ internal ref struct JsonStateReader : IStateReader
 
     public readonly SaveList? TakeTable() => null;
 
+    public readonly bool TryReadParts<T, TCodec>(ref List<T>? items) where TCodec : IStateCodec<T> => false;
+
     public readonly bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T> => false;
 
     public readonly void ReadItems<T, TCodec>(List<T> items) where TCodec : IStateCodec<T>

@@ -59,6 +59,8 @@ internal struct JsonStateWriter(JsonText text, WriteContext? context = null) : I
 
     public readonly bool TryWriteItems<T, TCodec>(ReadOnlySpan<T> items) where TCodec : IStateCodec<T> => false;
 
+    public readonly bool TryWriteLog<T, TCodec>(SaveLog<T> log) where TCodec : IStateCodec<T> => false;
+
     public readonly KeyTable? ShapeOf(SaveMap map) => null;
 
     public void BeginObject(int members)

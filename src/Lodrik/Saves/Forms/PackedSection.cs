@@ -34,6 +34,12 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
     /// <summary>What its group has to say of it, a sentence each.</summary>
     public IReadOnlyList<string> Warnings { get; init; } = [];
 
+    /// <summary>The section as it was when it last said that it changed, where it changed since.</summary>
+    public PackedSection? UnmarkedSince { get; init; }
+
+    /// <summary>Whether an entry of a log changed after it was added.</summary>
+    public bool HasChangedEntry { get; init; }
+
     /// <summary>Whether the section was kept from an earlier snapshot, or is to be kept for a later one.</summary>
     public bool IsKept { get; init; }
 

@@ -28,6 +28,9 @@ internal sealed class SectionCache
     /// </summary>
     public int SnapshotSize { get; set; }
 
+    /// <summary>Whether what is the same, by its own account, is encoded all the same, and compared.</summary>
+    public bool ChecksWhatIsKept { get; init; }
+
     /// <summary>The section as it was written, if its content is the same one; otherwise null.</summary>
     public PackedSection? Find(string name, SectionIdentity identity)
     {

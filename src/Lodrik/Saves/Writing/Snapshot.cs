@@ -77,7 +77,33 @@ internal sealed class Snapshot : IDisposable
                 + "U+FFFD."))),
         .. Sections.SelectMany(section => section.Warnings.Select(
             warning => new SaveWarning(SaveWarningCode.LostReference, new SaveLocation { Section = section.Name }, warning))),
+        .. FindUnmarkedChanges(),
     ];
+
+    /// <summary>Sections that changed and did not say so, where that was looked for.</summary>
+    public IEnumerable<SaveWarning> FindUnmarkedChanges()
+    {
+        foreach (var section in Sections)
+        {
+            if (section.UnmarkedSince is { } before)
+            {
+                var changes = new List<StateChange>();
+                TreeComparison.Compare("", before.ToTree(), section.ToTree(), changes);
+                // With shared objects, it may be one of those.
+                yield return new SaveWarning(
+                    SaveWarningCode.UnmarkedChange,
+                    new SaveLocation { Section = section.Name, Path = changes is [var first, ..] ? first.Path : "" },
+                    "The content changed and its Revision did not. Raise it with every change, or a release build saves what is old.");
+            }
+            if (section.HasChangedEntry)
+            {
+                yield return new SaveWarning(
+                    SaveWarningCode.UnmarkedChange,
+                    new SaveLocation { Section = section.Name },
+                    "An entry of a log changed after it was added. Make its type immutable, or a release build saves what is old.");
+            }
+        }
+    }
 
     /// <summary>A section; null where there is none of that name.</summary>
     public PackedSection? Find(string name) =>
@@ -96,7 +122,7 @@ internal sealed class Snapshot : IDisposable
 internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, Func<string, bool>? isWanted) : ISectionWriter
 {
     private readonly List<Pending> _sections = [];
-    private readonly WriteContext _context = new();
+    private readonly WriteContext _context = new() { ChecksWhatIsKept = cache is { ChecksWhatIsKept: true } };
     private readonly SharedWriting _shared = new();
 
     public IEnumerable<string> Names => _sections.Select(section => section.Name);
@@ -105,7 +131,10 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
     {
         // Only what is a class can be asked for a revision without making a copy of it first.
         var identity = !typeof(T).IsValueType && value is IRevisedState revised ? new SectionIdentity(revised, revised.Revision) : default;
-        if (isWanted?.Invoke(name) == false || TryReuse(name, identity))
+        if (isWanted?.Invoke(name) == false)
+            return;
+        var before = cache is { ChecksWhatIsKept: true } ? cache.Find(name, identity) : null;
+        if (before is null && TryReuse(name, identity))
             return;
         _shared.Reset();
         _context.Shared = _shared;
@@ -125,8 +154,9 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
         }
         var end = body.Length;
         var hasReplacedText = TakeReplacedText();
+        var hasChangedEntry = TakeChangedEntry();
         var beside = _shared.Entries.Count > 0 ? WriteShared(name + SharedTree.Suffix) : null;
-        Add(new Pending(name, identity, start, end - start, hasReplacedText, beside));
+        Add(new Pending(name, identity, start, end - start, hasReplacedText, beside) { Before = before, HasChangedEntry = hasChangedEntry });
     }
 
     private Pending WriteShared(string name)
@@ -160,6 +190,7 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
             Add(new Pending(full, identity, start, body.Length - start, TakeReplacedText(), null)
             {
                 Warnings = (group as IWarningGroup)?.WarningsOf(section) ?? [],
+                HasChangedEntry = TakeChangedEntry(),
             });
         }
     }
@@ -183,14 +214,20 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
     private PackedSection Finish(Pending pending, bool isKept)
     {
         var bytes = body.WrittenMemory.Slice(pending.Start, pending.Length);
-        return new PackedSection(
-            pending.Name, isKept ? bytes.ToArray() : bytes, pending.Shared is { } shared ? Finish(shared, isKept) : null)
+        var beside = pending.Shared is { } shared ? Finish(shared, isKept) : null;
+        return new PackedSection(pending.Name, isKept ? bytes.ToArray() : bytes, beside)
         {
+            UnmarkedSince = pending.Before is { } before && !IsSame(before, bytes, beside) ? before : null,
+            HasChangedEntry = pending.HasChangedEntry,
             HasReplacedText = pending.HasReplacedText,
             Warnings = pending.Warnings,
             IsKept = isKept,
         };
     }
+
+    private static bool IsSame(PackedSection before, ReadOnlyMemory<byte> bytes, PackedSection? shared) =>
+        before.Bytes.Span.SequenceEqual(bytes.Span)
+        && (before.Shared?.Bytes ?? default).Span.SequenceEqual((shared?.Bytes ?? default).Span);
 
     private bool TryReuse(string name, SectionIdentity identity)
     {
@@ -209,10 +246,22 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
         return hasReplacedText;
     }
 
+    private bool TakeChangedEntry()
+    {
+        var hasChangedEntry = _context.HasChangedEntry;
+        _context.HasChangedEntry = false;
+        return hasChangedEntry;
+    }
+
     /// <summary>A section that was written into the buffer, or is known.</summary>
     private sealed record Pending(string Name, SectionIdentity Identity, int Start, int Length, bool HasReplacedText, Pending? Shared)
     {
         public PackedSection? Known { get; init; }
+
+        /// <summary>The section as it was written when it last said that it changed.</summary>
+        public PackedSection? Before { get; init; }
+
+        public bool HasChangedEntry { get; init; }
 
         public IReadOnlyList<string> Warnings { get; init; } = [];
     }

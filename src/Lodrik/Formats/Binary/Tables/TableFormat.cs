@@ -9,6 +9,9 @@ internal static class TableFormat
     /// <summary>The CBOR tag of a table: the letters LDRK in ASCII.</summary>
     public const ulong Tag = 0x4C44524B;
 
+    /// <summary>The CBOR tag of a list in parts: the letters LDRP in ASCII.</summary>
+    public const ulong PartsTag = 0x4C445250;
+
     /// <summary>A list or a map of fewer items is written plainly.</summary>
     public const int LeastItems = 8;
 

@@ -73,6 +73,8 @@ internal ref partial struct TableReader : IRowReader
 
     public readonly SaveList? TakeTable() => null;
 
+    public readonly bool TryReadParts<T, TCodec>(ref List<T>? items) where TCodec : IStateCodec<T> => false;
+
     public readonly bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T> => false;
 
     public readonly SaveValueKind Peek() => _isPlain ? _plain.Peek() : Column.Kind switch

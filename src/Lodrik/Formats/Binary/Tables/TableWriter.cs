@@ -68,6 +68,8 @@ internal partial struct TableWriter : IRowWriter
 
     public readonly bool TryWriteTable<T, TCodec>(T collection, int count) where TCodec : IStateCodec<T> => false;
 
+    public readonly bool TryWriteLog<T, TCodec>(SaveLog<T> log) where TCodec : IStateCodec<T> => false;
+
     public readonly KeyTable? ShapeOf(SaveMap map) => _depth == 1 ? null : _scratch.Shapes.Of(map);
 
     public void WriteNull()
