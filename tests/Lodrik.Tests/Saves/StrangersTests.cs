@@ -309,6 +309,8 @@ public sealed class StrangersTests : IDisposable
     {
         var page = File.ReadAllText(Path.Combine(Repository(), "docs", "format.md"));
         Assert.Contains($"tag {TableFormat.Tag.ToString(CultureInfo.InvariantCulture)} (`{TableFormat.Tag:X8}`", page, StringComparison.Ordinal);
+        Assert.Contains($"tag {TableFormat.PartsTag.ToString(CultureInfo.InvariantCulture)} (`{TableFormat.PartsTag:X8}`", page, StringComparison.Ordinal);
+        Assert.Contains($"once it has {LogBlocks.Size:N0} items", page, StringComparison.Ordinal);
         Assert.Contains($"more than {TableFormat.MaxRowsPerByte} slots for each byte of the table, and a table of more than {TableFormat.MaxSlotsPerByte} slots", page, StringComparison.Ordinal);
         Assert.Contains($"{StateLimits.MostDigits - 1:N0} digits", page, StringComparison.Ordinal);
         Assert.Contains($"{StateLimits.MostCharacters:N0} characters", page, StringComparison.Ordinal);
