@@ -26,8 +26,6 @@ internal static class FirstBudgets
         try
         {
             var options = new SaveStoreOptions { Folder = folder.FullName, Form = Enum.Parse<SaveForm>(form), WarmsUp = how == "warm" };
-            using (var other = SaveStore<SmallSave>.Open(options with { WarmsUp = false, Folder = Path.Combine(folder.FullName, "other") }))
-                other.Save("evening", new SmallSave());
             using var store = SaveStore<Journey>.Open(options);
             if (how == "warm")
                 store.WarmUpAsync().Wait();

@@ -8,6 +8,12 @@ using Lodrik.State;
 using Lodrik.Tests.State;
 using Tidewarden;
 
+if (args is ["first", var wanted, var how])
+{
+    FirstTimes.Print(Enum.Parse<SaveForm>(wanted), how == "warm");
+    return 0;
+}
+
 // Saves and loads in every form, in a program without a just-in-time compiler. It prints one line per check, and ends with
 // an error where one fails.
 var failed = 0;

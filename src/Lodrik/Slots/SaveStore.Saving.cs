@@ -142,10 +142,11 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <returns>Done when the code is there; at once where it was compiled ahead of time.</returns>
     public Task WarmUpAsync() => StoreWarmUp.Of<T>(_options.Form, SaveStore<WarmUpSave>.RunThrough);
 
-    /// <summary>Saves and loads in memory, so that the code for it is there; for a save of our own.</summary>
+    /// <summary>Saves and loads on a disk that is in memory only, so that the code for it is there; for a save of our own.</summary>
     internal static void RunThrough(SaveForm form)
     {
-        using var store = Open(new SaveStoreOptions { Storage = new MemoryStorage(), Form = form, WarmsUp = false });
+        var storage = new DirectoryStorage("/warm-up", new MemoryCalls());
+        using var store = Open(new SaveStoreOptions { Storage = storage, Form = form, KeepGenerations = 1, WarmsUp = false });
         for (var i = 0; i < 2; i++)
         {
             store.Save("sample", T.CreateState());

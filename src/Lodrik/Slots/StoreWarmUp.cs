@@ -25,25 +25,10 @@ internal static class StoreWarmUp
         {
             return Ours[(int)form] ??= Task.Run(() =>
             {
-                ReadNothing();
+                if (OperatingSystem.IsLinux() && Environment.Is64BitProcess)
+                    LinuxCalls.TryAll();
                 shared(form);
             });
-        }
-    }
-
-    /// <summary>Reads from a folder that is not there: the game's own is touched by its own calls only.</summary>
-    private static void ReadNothing()
-    {
-        try
-        {
-            var files = new DirectoryStorage(Path.Combine(Path.GetTempPath(), $"lodrik-{Guid.NewGuid():N}"));
-            files.List("");
-            files.ReadRange("warm-up", 0, 1);
-            files.Read("warm-up");
-        }
-        catch (SaveException)
-        {
-            // What cannot be read here is not missed.
         }
     }
 

@@ -1,3 +1,4 @@
+using Lodrik.Scenes;
 using Lodrik.State;
 
 namespace Lodrik.Slots;
@@ -12,7 +13,27 @@ internal sealed partial class WarmUpSave
 
     public Dictionary<string, int> Counts { get; set; } = new() { ["one"] = 1 };
 
+    public SaveLog<string> Log { get; set; } = ["line"];
+
+    public SessionArchive Session { get; set; } = MakeSession();
+
+    public SceneArchive Scenes { get; set; } = MakeScenes();
+
     public SaveValue? Free { get; set; } = new SaveMap { ["text"] = "\u00e4", ["number"] = 0.5 };
+
+    private static SessionArchive MakeSession()
+    {
+        var session = new SessionArchive();
+        session.Put("part", new WarmUpPart());
+        return session;
+    }
+
+    private static SceneArchive MakeScenes()
+    {
+        var scenes = new SceneArchive();
+        scenes.Put("scene", new SceneRecord());
+        return scenes;
+    }
 }
 
 [StateType]

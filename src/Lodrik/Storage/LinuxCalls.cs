@@ -29,6 +29,28 @@ internal sealed unsafe partial class LinuxCalls : ISystemCalls
     private static readonly int FolderOnly = IsArm ? 0x4000 : 0x10000;
     private static readonly int NoFollow = IsArm ? 0x8000 : 0x20000;
 
+    /// <summary>
+    /// Makes each call once, with what it must refuse: no file has that number or that name. Then the way to the system is compiled.
+    /// </summary>
+    public static void TryAll()
+    {
+        var (calls, none) = (new LinuxCalls(), -1);
+        foreach (var purpose in Enum.GetValues<OpenFor>())
+            calls.Open("", purpose);
+        calls.Read(none, [], 0);
+        calls.Write(none, [], 0);
+        calls.Flush(none);
+        calls.Lock(none);
+        calls.Close(none);
+        calls.Rename("", "", replace: false);
+        calls.Delete("");
+        calls.MakeFolder("");
+        calls.RemoveFolder("");
+        calls.Describe("", followsLast: false, out _);
+        calls.Describe(none, out _);
+        calls.List("/", []);
+    }
+
     public int Open(string path, OpenFor purpose, int mode = FileFacts.UsualMode) => Result(OpenFile(path, CloseOnExec | (purpose switch
     {
         OpenFor.Reading => NonBlocking,
