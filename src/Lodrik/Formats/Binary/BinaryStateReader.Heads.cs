@@ -1,4 +1,5 @@
 using System.Buffers.Binary;
+using System.Diagnostics.CodeAnalysis;
 using Lodrik.State;
 
 namespace Lodrik.Formats.Binary;
@@ -58,6 +59,17 @@ internal ref partial struct BinaryStateReader
     }
 
     private (byte Major, ulong Argument) Head()
+    {
+        if ((uint)_position < (uint)_bytes.Length && (_bytes[_position] & 0x1F) < 24)
+        {
+            // Most heads are one byte.
+            var head = _bytes[_position++];
+            return ((byte)(head & 0xE0), (ulong)(head & 0x1F));
+        }
+        return LongHead();
+    }
+
+    private (byte Major, ulong Argument) LongHead()
     {
         var head = PeekHead(out var size);
         _position += size;
@@ -132,12 +144,17 @@ internal ref partial struct BinaryStateReader
             throw Short();
         if (_depth >= StateLimits.MaxDepth)
             throw new ContentException(SaveErrorCode.LimitExceeded, StateLimits.TooDeepToRead, Place);
-        _remaining[_depth++] = count == Indefinite ? UntilBreak : (int)count;
+        if (_depth >= Shallow)
+            _remainingBelow ??= new int[StateLimits.MaxDepth - Shallow];
+        RemainingAt(_depth++) = count == Indefinite ? UntilBreak : (int)count;
     }
+
+    [UnscopedRef]
+    private ref int RemainingAt(int level) => ref level < Shallow ? ref _remaining[level] : ref _remainingBelow![level - Shallow];
 
     private bool HasNext()
     {
-        ref var remaining = ref _remaining[_depth - 1];
+        ref var remaining = ref RemainingAt(_depth - 1);
         if (remaining > 0)
         {
             remaining--;

@@ -21,11 +21,16 @@ internal ref partial struct BinaryStateReader : IStateReader
     private const ulong Indefinite = ulong.MaxValue;
     private const int UntilBreak = -1;
 
+    private const int Shallow = 12;
+
     private ReadOnlySpan<byte> _bytes;
     private int _position;
     private int _start;
     private int _depth;
+
+    // How many items are left at each level; only few values are nested deeper than the first array has levels.
     private Remaining _remaining;
+    private int[]? _remainingBelow;
 
     // A typed array or a table that is asked for item by item is laid out plainly and read in its place.
     private readonly ReadOnlySpan<byte> _original;
@@ -414,7 +419,7 @@ internal ref partial struct BinaryStateReader : IStateReader
     /// <summary>What is read on with behind something that was laid out plainly.</summary>
     private readonly record struct Outer(byte[]? Bytes, int Start, int Position, int Depth);
 
-    [InlineArray(StateLimits.MaxDepth)]
+    [InlineArray(Shallow)]
     private struct Remaining
     {
         private int _count;

@@ -12,8 +12,9 @@ internal sealed class RowScratch
     // unloaded.
     private readonly Stack<Array> _others = [];
     private readonly List<Array> _free = [];
-    private object?[] _references = new object?[2 * TableFormat.Block];
-    private byte[] _bytes = new byte[16 * TableFormat.Block];
+    // Most tables are small, and most need only one of the two.
+    private object?[] _references = [];
+    private byte[] _bytes = [];
     private int _referenceCount;
     private int _byteCount;
 
@@ -27,7 +28,7 @@ internal sealed class RowScratch
         _free.Clear();
         _referenceCount = _byteCount = 0;
         if (_bytes.Length > 1 << 20)
-            _bytes = new byte[16 * TableFormat.Block];
+            _bytes = [];
     }
 
     public Span<T> Take<T>(int count)
@@ -36,7 +37,7 @@ internal sealed class RowScratch
         {
             if (_references.Length - _referenceCount <= count)
                 // Whoever has a part of the old array keeps that.
-                _references = new object?[Math.Max(2 * _references.Length, _referenceCount + count + 1)];
+                _references = new object?[Math.Max(2 * _references.Length, _referenceCount + (2 * count) + 1)];
             ref var first = ref _references[_referenceCount];
             _referenceCount += count;
             return MemoryMarshal.CreateSpan(ref Unsafe.As<object?, T>(ref first), count);
@@ -52,7 +53,7 @@ internal sealed class RowScratch
         }
         var size = checked(count * Unsafe.SizeOf<T>()) + 15 & ~15;
         if (_bytes.Length - _byteCount <= size)
-            _bytes = new byte[Math.Max(2 * _bytes.Length, _byteCount + size + 1)];
+            _bytes = new byte[Math.Max(2 * _bytes.Length, _byteCount + (2 * size) + 1)];
         ref var start = ref _bytes[_byteCount];
         _byteCount += size;
         return MemoryMarshal.CreateSpan(ref Unsafe.As<byte, T>(ref start), count);
