@@ -35,6 +35,7 @@ internal static class Budgets
         ["scenes"] = SceneBudgets.Lines,
         ["migrations"] = MigrationBudgets.Lines,
         ["protection"] = ProtectionBudgets.Lines,
+        ["compression"] = CompressionBudgets.Lines,
         ["codes"] = CodeBudgets.Lines,
         ["saves"] = SaveBudgets.Lines,
         ["thread"] = ThreadBudgets.Lines,

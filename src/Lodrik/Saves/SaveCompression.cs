@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.IO.Compression;
 using Lodrik.State;
 
@@ -9,10 +10,10 @@ namespace Lodrik
         /// <summary>Not at all.</summary>
         None,
 
-        /// <summary>Quickly (Brotli, RFC 7932).</summary>
+        /// <summary>Quickly (Brotli at its lowest level, RFC 7932).</summary>
         Fast,
 
-        /// <summary>As small as is sensible (Brotli, RFC 7932); takes some ten times as long as <see cref="Fast"/>.</summary>
+        /// <summary>As small as is sensible (Brotli, RFC 7932); takes some thirty times as long as <see cref="Fast"/>.</summary>
         Small,
     }
 }
@@ -33,11 +34,19 @@ namespace Lodrik.Saves
         {
             if (section.Length < Least)
                 return null;
-            var compressed = new byte[BrotliEncoder.GetMaxCompressedLength(section.Length)];
-            var (quality, window) = compression == SaveCompression.Fast ? (2, 20) : (9, 22);
-            if (!BrotliEncoder.TryCompress(section, compressed, out var length, quality, window))
-                return null;
-            return length < section.Length - (section.Length / 20) && section.Length / length < MaxRatio ? compressed[..length] : null;
+            var (quality, window) = compression == SaveCompression.Fast ? (1, 20) : (9, 22);
+            // What does not fit in here would not pay.
+            var room = ArrayPool<byte>.Shared.Rent(section.Length - (section.Length / 20));
+            try
+            {
+                var most = section.Length - (section.Length / 20) - 1;
+                var isSmaller = BrotliEncoder.TryCompress(section, room.AsSpan(0, most), out var length, quality, window);
+                return isSmaller && section.Length / length < MaxRatio ? room[..length] : null;
+            }
+            finally
+            {
+                ArrayPool<byte>.Shared.Return(room);
+            }
         }
 
         /// <summary>The section as it was before it was compressed.</summary>

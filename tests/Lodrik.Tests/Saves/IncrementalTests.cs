@@ -106,6 +106,25 @@ public sealed class IncrementalTests
         }
     }
 
+    [Theory]
+    [InlineData(SaveForm.Json), InlineData(SaveForm.Binary)]
+    public void Sections_that_are_compressed_side_by_side_are_the_same(SaveForm form)
+    {
+        var save = new GroupSave();
+        for (var i = 0; i < 12; i++)
+            save.Scenes.Put($"scene {i}", Scene(40 + (70 * i)));
+        var header = new SaveHeader { Game = "group-save", Version = 1, SaveId = Guid.NewGuid() };
+        var terms = new SaveTerms(form, Compression: SaveCompression.Fast);
+        using var snapshot = Snapshot.Of(save);
+        using var alone = new SaveWriter { MostWorkers = 1 };
+        using var many = new SaveWriter { MostWorkers = 4, WorthSharing = 0 };
+        var steps = new List<(long Done, long All)>();
+        var expected = alone.Write(snapshot, header, terms).ToArray();
+        Assert.Equal(expected, many.Write(snapshot, header, terms, new SectionCache(), (done, all) => steps.Add((done, all))).ToArray());
+        Assert.Equal(steps.Order(), steps);
+        Assert.Equal((13, steps[^1].All), (steps.Count + 1, steps[^1].Done));
+    }
+
     [Fact]
     public void A_part_that_is_taken_out_of_a_record_and_changed_changes_no_record()
     {

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Collections.Concurrent;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.State;
@@ -15,6 +16,12 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
     private readonly SectionBatch _batch = new(most);
     private readonly FileAssembly _assembly = new();
     private readonly List<EncodedSection> _sections = [];
+
+    /// <summary>From how many bytes on sections are compressed side by side.</summary>
+    public int WorthSharing { get; init; } = 1 << 20;
+
+    /// <summary>How many sections are compressed at a time: half of the processors, so that the game has the others.</summary>
+    public int MostWorkers { get; init; } = Math.Max(1, Environment.ProcessorCount / 2);
 
     /// <summary>Writes a snapshot. The bytes are valid until the next call, and as long as the sections are.</summary>
     /// <param name="snapshot">What is saved.</param>
@@ -155,7 +162,16 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
     private void CompressAll(SaveCompression compression, long total, SectionCache? cache, Action<long, long>? compressed)
     {
         long done = 0;
-        for (var i = 0; i < _sections.Count; i++)
+        var gate = new Lock();
+        var degree = total < WorthSharing ? 1 : MostWorkers;
+        // The large ones first, so that none of them is left to one worker at the end.
+        var order = Enumerable.Range(0, _sections.Count).OrderByDescending(i => _sections[i].Bytes.Length).ToArray();
+        if (degree == 1)
+            Array.ForEach(order, CompressOne);
+        else
+            Parallel.ForEach(Partitioner.Create(order, loadBalance: true), new ParallelOptions { MaxDegreeOfParallelism = degree }, CompressOne);
+
+        void CompressOne(int i)
         {
             var section = _sections[i];
             if (cache is null || !cache.TryGetCompressed(section, compression, out var smaller))
@@ -163,9 +179,12 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
                 smaller = SectionCompression.Compress(section.Bytes.Span, compression);
                 cache?.KeepCompressed(section, compression, smaller);
             }
-            if (smaller is not null)
-                _sections[i] = EncodedSection.Of(section.Name, smaller, section.Bytes.Length);
-            compressed?.Invoke(done += section.Bytes.Length, total);
+            var encoded = smaller is null ? section : EncodedSection.Of(section.Name, smaller, section.Bytes.Length);
+            lock (gate)
+            {
+                _sections[i] = encoded;
+                compressed?.Invoke(done += section.Bytes.Length, total);
+            }
         }
     }
 
