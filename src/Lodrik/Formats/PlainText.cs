@@ -38,7 +38,7 @@ internal static class PlainText
     /// <summary>Writes a byte for each character.</summary>
     /// <param name="text">The text.</param>
     /// <param name="to">Room for <see cref="RoomFor"/> bytes.</param>
-    /// <returns>False where one of the characters has to be escaped or takes more than a byte; what was written is of no use then.</returns>
+    /// <returns>False where a character has to be escaped or takes more than a byte; what was written is of no use then.</returns>
     public static bool TryNarrow<TEscapes>(scoped ReadOnlySpan<char> text, ref byte to) where TEscapes : struct, IEscapes
     {
         ref var from = ref Unsafe.As<char, ushort>(ref MemoryMarshal.GetReference(text));

@@ -10,8 +10,8 @@ public enum SaveWarningCode
     LostReference = 2,
 
     /// <summary>
-    /// Something changed that says of itself that it did not: a section whose <see cref="State.IRevisedState.Revision"/> stayed the same, or
-    /// an entry of a <see cref="State.SaveLog{T}"/>. It was saved as it is; with the check off, it would not have been.
+    /// Something changed that says of itself that it did not: a section whose <see cref="State.IRevisedState.Revision"/> stayed the same,
+    /// or an entry of a <see cref="State.SaveLog{T}"/>. It was saved as it is; with the check off, it would not have been.
     /// </summary>
     UnmarkedChange = 3,
 }

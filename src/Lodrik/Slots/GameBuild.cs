@@ -7,5 +7,6 @@ namespace Lodrik.Slots;
 internal static class GameBuild
 {
     /// <summary>Whether the assembly of a type was compiled for debugging, without optimisations.</summary>
-    public static bool IsForDebugging(Type type) => type.Assembly.GetCustomAttribute<DebuggableAttribute>() is { IsJITOptimizerDisabled: true };
+    public static bool IsForDebugging(Type type) =>
+        type.Assembly.GetCustomAttribute<DebuggableAttribute>() is { IsJITOptimizerDisabled: true };
 }

@@ -48,9 +48,8 @@ public sealed record SaveStoreOptions
 
     /// <summary>
     /// Whether what says of itself that it did not change, by <see cref="State.IRevisedState"/> or as an entry of a
-    /// <see cref="State.SaveLog{T}"/>, is encoded all the same and compared. What changed nevertheless is saved as it is, and the receipt has
-    /// a warning (<see cref="SaveWarningCode.UnmarkedChange"/>). Null checks in debug builds of the game, which are those whose code is not
-    /// optimised.
+    /// <see cref="State.SaveLog{T}"/>, is encoded all the same and compared. What changed nevertheless is saved as it is, and the receipt
+    /// has a warning (<see cref="SaveWarningCode.UnmarkedChange"/>). Null checks in debug builds of the game, whose code is not optimised.
     /// </summary>
     public bool? FindsUnmarkedChanges { get; init; }
 

@@ -1,4 +1,3 @@
-using Lodrik.Scenes;
 using Lodrik.State;
 
 namespace Lodrik.Slots;
@@ -15,24 +14,23 @@ internal sealed partial class WarmUpSave
 
     public SaveLog<string> Log { get; set; } = ["line"];
 
-    public SessionArchive Session { get; set; } = MakeSession();
-
-    public SceneArchive Scenes { get; set; } = MakeScenes();
+    public WarmUpGroup Group { get; set; } = new();
 
     public SaveValue? Free { get; set; } = new SaveMap { ["text"] = "\u00e4", ["number"] = 0.5 };
+}
 
-    private static SessionArchive MakeSession()
-    {
-        var session = new SessionArchive();
-        session.Put("part", new WarmUpPart());
-        return session;
-    }
+/// <summary>Two sections that hold a text each.</summary>
+internal sealed class WarmUpGroup : ISectionGroup
+{
+    public IEnumerable<string> SectionNames => ["one", "other"];
 
-    private static SceneArchive MakeScenes()
+    public void WriteSection<TWriter>(string name, ref TWriter writer) where TWriter : IStateWriter, allows ref struct =>
+        writer.WriteText(name);
+
+    public object? IdentityOf(string name) => null;
+
+    public void TakeSections(IReadOnlyList<UndecodedSection> sections)
     {
-        var scenes = new SceneArchive();
-        scenes.Put("scene", new SceneRecord());
-        return scenes;
     }
 }
 

@@ -1,7 +1,5 @@
 using System.Collections;
-using System.ComponentModel;
 using System.Diagnostics.CodeAnalysis;
-using System.Runtime.InteropServices;
 
 namespace Lodrik.State;
 
@@ -84,10 +82,10 @@ internal sealed class LogBlocks
     /// <summary>Whether the entries cannot be encoded for themselves: they hold shared objects, or one cannot be saved.</summary>
     public bool CannotBeKept { get; set; }
 
-    /// <summary>Forgets what was encoded by another codec, or for another depth.</summary>
+    /// <summary>Forgets what was encoded by another codec, or with more room for nesting than there is now.</summary>
     public void BeginFor(Type codec, int depth)
     {
-        if (_for == (codec, depth))
+        if (_for.Codec == codec && depth <= _for.Depth)
             return;
         _for = (codec, depth);
         Clear();
@@ -124,45 +122,3 @@ internal sealed class LogBlocks
 /// <param name="Bytes">The entries as a list, in the packed form; null where they are yet to be encoded.</param>
 /// <param name="HasReplacedText">Whether half of a character pair was replaced in some text.</param>
 internal readonly record struct LogBlock(int Count, byte[]? Bytes, bool HasReplacedText);
-
-#pragma warning disable CS1591 // Named by generated code only.
-
-[EditorBrowsable(EditorBrowsableState.Never)]
-public readonly struct SaveLogCodec<T, TCodec> : IStateCodec<SaveLog<T>?> where TCodec : IStateCodec<T>
-{
-    public static bool HasColumns => TCodec.HasColumns;
-
-    public static void VisitParts<TVisitor>(ref TVisitor visitor) where TVisitor : ICodecVisitor, allows ref struct
-    {
-        visitor.Visit<List<T>?, ListCodec<T, TCodec>>();
-        visitor.VisitEmpty<SaveLog<T>?, SaveLogCodec<T, TCodec>>([]);
-    }
-
-    public static void Write<TWriter>(ref TWriter writer, SaveLog<T>? value) where TWriter : IStateWriter, allows ref struct
-    {
-        if (value is null || !writer.TryWriteLog<T, TCodec>(value))
-            ListCodec<T, TCodec>.Write(ref writer, value?.Entries);
-    }
-
-    public static void Read<TReader>(ref TReader reader, ref SaveLog<T>? value) where TReader : IStateReader, allows ref struct
-    {
-        // The entries that were there are another content, whatever comes.
-        var entries = value?.Entries;
-        value?.Clear();
-        ListCodec<T, TCodec>.Read(ref reader, ref entries);
-        value = entries is null ? null : value is not null && ReferenceEquals(entries, value.Entries) ? value : new(entries, new());
-    }
-
-    public static SaveLog<T>? Copy(SaveLog<T>? value, SaveLog<T>? into, CopyContext? context)
-    {
-        if (value is null)
-            return null;
-        var copy = ReferenceEquals(into, value) ? [] : into ?? [];
-        copy.Clear();
-        ListCodec<T, TCodec>.Copy(value.Entries, copy.Entries, context);
-        return copy;
-    }
-
-    public static bool AreEqual(SaveLog<T>? one, SaveLog<T>? other, CompareContext? context) =>
-        ListCodec<T, TCodec>.AreEqual(one?.Entries, other?.Entries, context);
-}

@@ -75,7 +75,8 @@ internal sealed class MemoryCalls : ISystemCalls
         if (!_folders.Contains(folder))
             return -SystemError.NotThere;
         entries.AddRange(_files.Keys.Where(IsIn).Select(path => new FolderEntry(Path.GetFileName(path), FileKind.File)));
-        entries.AddRange(_folders.Where(path => path != "/" && IsIn(path)).Select(path => new FolderEntry(Path.GetFileName(path), FileKind.Folder)));
+        entries.AddRange(
+            _folders.Where(path => path != "/" && IsIn(path)).Select(path => new FolderEntry(Path.GetFileName(path), FileKind.Folder)));
         return 0;
 
         bool IsIn(string path) => Path.GetDirectoryName(path) == folder;

@@ -1,4 +1,3 @@
-using System.Numerics;
 using System.Text;
 using System.Xml;
 using CsCheck;

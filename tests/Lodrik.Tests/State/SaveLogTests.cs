@@ -21,6 +21,7 @@ public sealed class SaveLogTests
     {
         var journal = Journal(count);
         var list = new ListSave { Lines = [.. journal.Lines], Tides = [.. journal.Tides] };
+        Assert.Equal(journal.Lines, new SaveLog<JournalLine>(list.Lines));
         foreach (var form in Forms)
         {
             var (log, plain) = (StateFile.ToBytes(journal, form), StateFile.ToBytes(list, form));
@@ -52,7 +53,9 @@ public sealed class SaveLogTests
             save.Lines.Add(new CountedLine { Tide = -turn });
             CountedLine.Encoded = 0;
             store.Save("evening", save);
-            Assert.InRange(CountedLine.Encoded, 1, 1024);
+            // Written elsewhere, it stands less deep; that changes nothing.
+            StateFile.ToBytes(save, SaveForm.Binary);
+            Assert.InRange(CountedLine.Encoded, 1, 2048);
         }
         var back = store.Load("evening").State;
         Assert.Equal([.. Enumerable.Range(0, 20_000), 0, -1, -2, -3, -4, -5, -6, -7, -8, -9], back.Lines.Select(line => line.Tide));

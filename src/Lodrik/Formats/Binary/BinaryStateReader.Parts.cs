@@ -22,7 +22,7 @@ internal ref partial struct BinaryStateReader
         return true;
     }
 
-    /// <summary>Enters a list in parts, if the next value is one, and says how many parts there are: lists, which are read as such.</summary>
+    /// <summary>Enters a list in parts, if the next value is one, and says how many parts there are: lists, read as such.</summary>
     public bool TryBeginParts(out int parts)
     {
         parts = 0;
@@ -46,7 +46,7 @@ internal ref partial struct BinaryStateReader
         return parts <= (ulong)(_bytes.Length - _position) ? (int)parts : throw Short();
     }
 
-    /// <summary>Makes sure that what comes is a list: without parts of its own, so that nothing nests where nobody counts how deep.</summary>
+    /// <summary>Makes sure that what comes is a list, without parts of its own: nothing nests where nobody counts how deep.</summary>
     private void CheckPart()
     {
         Begin();

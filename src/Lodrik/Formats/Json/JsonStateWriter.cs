@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Numerics;
 using System.Text;
-using System.Text.Json;
 using Lodrik.State;
 
 namespace Lodrik.Formats.Json;

@@ -4,7 +4,6 @@ using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 using System.Runtime.Intrinsics;
 using System.Text;
-using System.Text.Encodings.Web;
 using Lodrik.State;
 
 namespace Lodrik.Formats.Json;
@@ -25,9 +24,6 @@ internal sealed class JsonText(PooledBuffer buffer, bool isIndented)
     // What comes next: a value right behind its name, the first one of its container, or one behind a comma.
     private bool _isNamed = true;
     private bool _isFirst = true;
-
-    /// <summary>Letters of any script stand as they are; only what has to be escaped is.</summary>
-    public static JavaScriptEncoder Encoder => JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
 
     public PooledBuffer Buffer => buffer;
 
@@ -240,7 +236,7 @@ internal sealed class JsonText(PooledBuffer buffer, bool isIndented)
             var count = Math.Min(text.Length, escaped.Length / WidestCharacter);
             if (count < text.Length && char.IsHighSurrogate(text[count - 1]))
                 count--;
-            Encoder.Encode(text[..count], escaped, out var taken, out var length);
+            JsonName.Encoder.Encode(text[..count], escaped, out var taken, out var length);
             if (taken == 0)
                 throw new InvalidOperationException("A text could not be escaped.");
             var part = escaped[..length];

@@ -198,7 +198,7 @@ internal sealed class JsonFile : FileForm
     }
 
     private static ReadOnlySpan<byte> NameOf(string name) =>
-        JsonEncodedText.Encode(name, JsonText.Encoder).EncodedUtf8Bytes;
+        JsonEncodedText.Encode(name, JsonName.Encoder).EncodedUtf8Bytes;
 
     /// <summary>One value alone, as a text that people edit.</summary>
     /// <exception cref="UnsavableStateException">It cannot be saved as it is.</exception>

@@ -169,7 +169,8 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
         if (degree == 1)
             Array.ForEach(order, CompressOne);
         else
-            Parallel.ForEach(Partitioner.Create(order, loadBalance: true), new ParallelOptions { MaxDegreeOfParallelism = degree }, CompressOne);
+            Parallel.ForEach(
+                Partitioner.Create(order, loadBalance: true), new ParallelOptions { MaxDegreeOfParallelism = degree }, CompressOne);
 
         void CompressOne(int i)
         {

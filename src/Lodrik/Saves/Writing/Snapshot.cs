@@ -156,7 +156,11 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
         var hasReplacedText = TakeReplacedText();
         var hasChangedEntry = TakeChangedEntry();
         var beside = _shared.Entries.Count > 0 ? WriteShared(name + SharedTree.Suffix) : null;
-        Add(new Pending(name, identity, start, end - start, hasReplacedText, beside) { Before = before, HasChangedEntry = hasChangedEntry });
+        Add(new Pending(name, identity, start, end - start, hasReplacedText, beside)
+        {
+            Before = before,
+            HasChangedEntry = hasChangedEntry,
+        });
     }
 
     private Pending WriteShared(string name)
