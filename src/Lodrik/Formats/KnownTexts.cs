@@ -1,3 +1,4 @@
+using System.Numerics;
 using System.Runtime.InteropServices;
 using System.Text;
 
@@ -7,11 +8,15 @@ namespace Lodrik.Formats;
 /// Short texts that were read lately. A save has the same few over and over, the names of kinds and items, and one that comes again is the
 /// string that was made before. A slot has the latest text that fell on it; what is asked for is compared with it in full.
 /// </summary>
-internal struct KnownTexts
+/// <param name="byteCount">How much there is to read: little needs few slots.</param>
+internal struct KnownTexts(int byteCount)
 {
     private const int Longest = 32;
-    private const int Slots = 512;
+    private const int BytesPerSlot = 64;
+    private const int LeastBits = 4;
+    private const int MostBits = 9;
 
+    private readonly int _bits = Math.Clamp(BitOperations.Log2((uint)byteCount / BytesPerSlot), LeastBits, MostBits);
     private string[]? _texts;
 
     /// <summary>The string of these characters.</summary>
@@ -43,7 +48,7 @@ internal struct KnownTexts
     private ref string SlotOf(scoped ReadOnlySpan<byte> bytes)
     {
         if (_texts is null)
-            Array.Fill(_texts = new string[Slots], "");
+            Array.Fill(_texts = new string[1 << _bits], "");
         ulong first = 0, last = 0;
         if (bytes.Length >= sizeof(ulong))
         {
@@ -56,6 +61,6 @@ internal struct KnownTexts
                 first = (first << 8) | one;
         }
         var mixed = (first ^ ulong.RotateLeft(last, 29) ^ (uint)bytes.Length) * 0x9E3779B97F4A7C15;
-        return ref _texts[mixed >> 55];
+        return ref _texts[mixed >> (64 - _bits)];
     }
 }

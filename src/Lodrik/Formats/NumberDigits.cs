@@ -34,7 +34,7 @@ internal static class NumberDigits
     private static bool TryFormat(float value, Span<byte> room, out int length)
     {
         var whole = (int)value;
-        if (whole != value || Math.Abs(whole) >= MostWhole || (whole == 0 && float.IsNegative(value)))
+        if (whole != value || Math.Abs(value) >= MostWhole || (whole == 0 && float.IsNegative(value)))
             return ShortestFloat.TryFormat(value, room, out length);
         Utf8Formatter.TryFormat(whole, room, out length);
         ".0"u8.CopyTo(room[length..]);

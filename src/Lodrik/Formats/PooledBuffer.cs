@@ -13,12 +13,15 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
     private const int Large = 8 << 20;
 
     private readonly int _most;
+    private readonly bool _isKept;
     private byte[] _array;
 
     /// <param name="capacity">How much there is room for before it grows.</param>
     /// <param name="most">How large it may become.</param>
-    public PooledBuffer(int capacity = 4096, int most = int.MaxValue)
+    /// <param name="isKept">Whether what is written is kept: then it has memory of its own, which fits better than rented memory.</param>
+    public PooledBuffer(int capacity = 4096, int most = int.MaxValue, bool isKept = false)
     {
+        _isKept = isKept;
         _array = Take(capacity);
         _most = Math.Min(most, Array.MaxLength);
     }
@@ -116,12 +119,12 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
     /// <summary>What is said of a save that no array can hold.</summary>
     public static SaveException TooLarge() => new(SaveErrorCode.LimitExceeded, "The save is larger than 2 GB.");
 
-    private static byte[] Take(int capacity) =>
-        capacity > Large ? GC.AllocateUninitializedArray<byte>(capacity) : ArrayPool<byte>.Shared.Rent(capacity);
+    private byte[] Take(int capacity) =>
+        capacity > Large || _isKept ? GC.AllocateUninitializedArray<byte>(capacity) : ArrayPool<byte>.Shared.Rent(capacity);
 
-    private static void GiveBack(byte[] array)
+    private void GiveBack(byte[] array)
     {
-        if (array.Length is > 0 and <= Large)
+        if (array.Length is > 0 and <= Large && !_isKept)
             ArrayPool<byte>.Shared.Return(array);
     }
 }

@@ -27,7 +27,8 @@ public sealed partial class GameSession<TSave, TScene>
         var survivors = Survivors;
         // A checkpoint holds neither the checkpoints before it nor what survives the way back.
         using var snapshot = Snapshot.Of(
-            game.State, isWanted: section => !CheckpointShape.IsName(section) && !survivors.Has(section), expected: _checkpointSize);
+            game.State, isWanted: section => !CheckpointShape.IsName(section) && !survivors.Has(section), expected: _checkpointSize,
+            isKept: true);
         _checkpointSize = snapshot.ByteCount;
         var checkpoint = new SessionCheckpoint(name, game.Place, Clock.Played, inSave);
         var marked = new CheckpointSection(checkpoint, game.Checkpoints.Count, snapshot.Keep());

@@ -78,6 +78,19 @@ public sealed class JsonTextTests
     public void A_float_is_written_short_whatever_it_is() => Gen.OneOf(Gen.Float, Gen.Single, Gen.Int.Select(n => n / 100f), Gen.Int[0, 99_999].Select(n => n / 1000f)).Sample(
         value => AssertSame(new OneList<float>([value]), indented: false), iter: 20_000, threads: 2);
 
+    [Fact]
+    public void Whole_floats_of_any_size_are_written()
+    {
+        float[] whole = [.. Enumerable.Range(-1, 129).SelectMany(power => new[] { MathF.Pow(2, power), MathF.Pow(2, power) - 1, -MathF.Pow(2, power) }),
+            int.MinValue, int.MaxValue, long.MinValue, float.MinValue, float.MaxValue, -0f, 0f, float.NaN, float.NegativeInfinity];
+        foreach (var value in whole)
+        {
+            AssertSame(new OneTree(value), indented: false);
+            AssertSame(new OneTree((double)value), indented: false);
+            AssertSame(new OneList<float>([value, -value]), indented: true);
+        }
+    }
+
     private static void AssertSame<T>(T content, bool indented) where T : IValueWriter
     {
         using var buffer = new PooledBuffer(16);

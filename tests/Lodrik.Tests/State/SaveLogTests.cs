@@ -136,6 +136,15 @@ public sealed class SaveLogTests
         Assert.Contains("Revision", warning.Message, StringComparison.Ordinal);
         Assert.Equal(3, store.Load("evening").State.Oil.Keepers.Count);
 
+        // The same in another order is no change.
+        using var other = SaveStore<ReorderedSave>.Open(new SaveStoreOptions { Storage = new MemoryStorage(), FindsUnmarkedChanges = true });
+        var counts = new ReorderedSave { Oil = { Cans = new() { ["quay"] = 1, ["mill"] = 2 } } };
+        other.Save("evening", counts);
+        counts.Oil.Cans = new() { ["mill"] = 2, ["quay"] = 1 };
+        Assert.Empty(other.Save("evening", counts).Warnings);
+        counts.Oil.Cans["mill"] = 3;
+        Assert.Equal("/cans/mill", Assert.Single(other.Save("evening", counts).Warnings).Location.Path);
+
         // A change that is in the shared objects alone.
         save.Oil.Keepers[1].Name = "changed";
         Assert.Equal(SaveWarningCode.UnmarkedChange, Assert.Single(store.Save("evening", save).Warnings).Code);
@@ -354,6 +363,20 @@ public sealed partial class CountedLine : IBeforeSaving
     public int Tide { get; set; }
 
     public void BeforeSaving() => Encoded++;
+}
+
+[SaveFile("reordered")]
+public sealed partial class ReorderedSave
+{
+    public OilCans Oil { get; set; } = new();
+}
+
+[StateType]
+public sealed partial class OilCans : IRevisedState
+{
+    public Dictionary<string, int> Cans { get; set; } = [];
+
+    [NotSaved] public long Revision { get; set; }
 }
 
 [SaveFile("shared-log")]

@@ -20,6 +20,7 @@ internal ref struct JsonStateReader : IStateReader
     public JsonStateReader(ReadOnlySpan<byte> json)
     {
         _reader = new Utf8JsonReader(json, Options);
+        _texts = new KnownTexts(json.Length);
         Read();
     }
 

@@ -33,6 +33,7 @@ internal struct XmlStateReader : IStateReader
         _reader = reader;
         _line = (IXmlLineInfo)reader;
         _text = new char[256];
+        _texts = new KnownTexts(int.MaxValue);
         reader.MoveToContent();
         Note();
     }

@@ -26,11 +26,13 @@ internal sealed class Snapshot : IDisposable
     /// <param name="cache">Sections of earlier snapshots, for those that can tell that they are the same still; null for none.</param>
     /// <param name="isWanted">Which sections are taken, by their names; null for all.</param>
     /// <param name="expected">How many bytes it will take, as far as is known.</param>
+    /// <param name="isKept">Whether it is taken down to be kept (<see cref="Keep"/>).</param>
     /// <exception cref="UnsavableStateException">The state cannot be saved as it is.</exception>
-    public static Snapshot Of<T>(T state, SectionCache? cache = null, Func<string, bool>? isWanted = null, int expected = 0)
+    public static Snapshot Of<T>(
+        T state, SectionCache? cache = null, Func<string, bool>? isWanted = null, int expected = 0, bool isKept = false)
         where T : IStateRoot<T>
     {
-        var body = new PooledBuffer(SizeAfter(Math.Max(cache?.SnapshotSize ?? 0, expected)));
+        var body = new PooledBuffer(SizeAfter(Math.Max(cache?.SnapshotSize ?? 0, expected)), isKept: isKept);
         try
         {
             var sections = new PackedSections(body, cache, isWanted);
@@ -89,7 +91,9 @@ internal sealed class Snapshot : IDisposable
             {
                 var changes = new List<StateChange>();
                 TreeComparison.Compare("", before.ToTree(), section.ToTree(), changes);
-                // With shared objects, it may be one of those.
+                // Other bytes may be the same content: a dictionary in another order. And it may be a shared object that changed.
+                if (changes.Count == 0 && Equals(before.Shared?.ToTree(), section.Shared?.ToTree()))
+                    continue;
                 yield return new SaveWarning(
                     SaveWarningCode.UnmarkedChange,
                     new SaveLocation { Section = section.Name, Path = changes is [var first, ..] ? first.Path : "" },
