@@ -99,7 +99,7 @@ internal sealed class XmlOutput(PooledBuffer buffer, bool isIndented)
         buffer.Write("\""u8);
     }
 
-    /// <summary>Text that stands in the file as it is; false, and nothing is written, where there is more to it.</summary>
+    /// <summary>Writes text that needs no escaping. Returns false, and writes nothing, if some of it does.</summary>
     public bool TryText(scoped ReadOnlySpan<char> text)
     {
         var room = buffer.GetSpan(1 + PlainText.RoomFor(text));
