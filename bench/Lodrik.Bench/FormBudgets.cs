@@ -275,6 +275,9 @@ internal static class FormBudgets
             "decode-xml" => DecodingXml(World.Make(20_000, distinct: false)),
             "encode-small" => WritingSmall(),
             "decode-small" => ReadingSmall(),
+            "load-one" => Budgets.LoadingOneScene(),
+            "capture" => SceneBudgets.Capturing(),
+            "restore" => SceneBudgets.Restoring(),
             _ => throw new ArgumentException($"There is no act \"{name}\".", nameof(name)),
         };
         for (var started = System.Diagnostics.Stopwatch.StartNew(); started.Elapsed.TotalSeconds < seconds;)

@@ -1,5 +1,6 @@
 using System.IO.Hashing;
 using System.Security.Cryptography;
+using Lodrik.Formats;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.Saves.Writing;
@@ -37,22 +38,23 @@ internal static class ProtectionBudgets
 
         using var cipher = SectionCipher.New(key, KeyMaking.None);
         using var aes = new AesGcm(RandomNumberGenerator.GetBytes(32), 16);
-        var (nonce, tag) = (new byte[12], new byte[16]);
+        var (nonce, tag, target) = (new byte[12], new byte[16], new byte[Count]);
+        using var reused = new PooledBuffer(Count + SectionCipher.MostAround);
         (ours, theirs) = Measuring.Race(
             () =>
             {
                 // What a save's encoder does with a section: encrypted, then its checksum, then what stands for it under the seal.
-                var encrypted = cipher.Encrypt(0, "sea", section);
-                SectionDigest.Of(encrypted);
-                SectionCipher.DigestOf(encrypted);
+                reused.Truncate(0);
+                cipher.Encrypt(0, "sea", section, reused);
+                SectionDigest.Of(reused.Written);
+                SectionCipher.DigestOf(reused.Written);
             },
             () =>
             {
-                var ciphertext = new byte[Count];
-                aes.Encrypt(nonce, section, ciphertext, tag);
-                XxHash128.HashToUInt128(ciphertext);
+                aes.Encrypt(nonce, section, target, tag);
+                XxHash128.HashToUInt128(target);
             });
-        yield return BudgetLine.Of("encrypting 64 MB / AES-GCM and XxHash128 (ms)", ours, theirs, 1.25);
+        yield return BudgetLine.Of("encrypting 64 MB / AES-GCM and XxHash128 (ms)", ours, theirs, 1.0);
 
         var stored = cipher.Encrypt(0, "sea", section);
         var ciphertext = stored[^(Count + 16)..^16];

@@ -1,6 +1,9 @@
+using System.Buffers;
+using Lodrik.Saves.Writing;
 using Lodrik.Scenes;
 using Lodrik.State;
 using Lodrik.Storage;
+using MemoryPack;
 
 namespace Lodrik.Bench;
 
@@ -36,6 +39,8 @@ internal static class ThreadBudgets
             yield return BudgetLine.Of($"unsaved changes of one line, {name} / a save's snapshot (ms)", ours, theirs, 2.0);
         }
 
+        foreach (var line in Entities())
+            yield return line;
         foreach (var line in Logs())
             yield return line;
 
@@ -45,6 +50,25 @@ internal static class ThreadBudgets
             json.Wait();
             xml.Wait();
         }
+    }
+
+    /// <summary>What the game's thread pays of 100,000 entities, beside a general-purpose serializer that writes all of them.</summary>
+    private static IEnumerable<BudgetLine> Entities()
+    {
+        var save = new BigSave { World = World.Make(100_000, distinct: false) };
+        var cache = new SectionCache();
+        var reference = new ArrayBufferWriter<byte>(64 << 20);
+        var (ours, theirs) = Measuring.Race(
+            () => Snapshot.Of(save, cache).Dispose(),
+            () =>
+            {
+                reference.ResetWrittenCount();
+                MemoryPackSerializer.Serialize(reference, save.World);
+            });
+        yield return BudgetLine.Of("snapshot of 100,000 entities on the game's thread / MemoryPack's encoding (ms)", ours, theirs, 1.0);
+        var before = GC.GetAllocatedBytesForCurrentThread();
+        Snapshot.Of(save, cache).Dispose();
+        yield return BudgetLine.Of("garbage of it / 1 KB (KB)", (GC.GetAllocatedBytesForCurrentThread() - before) / 1e3, 1, 1);
     }
 
     /// <summary>What a save costs the game's thread whose log grew by a few lines, beside one that has them in a list.</summary>

@@ -244,86 +244,6 @@ internal sealed partial class StateTypeSource(StateModel model)
         return $"[{names}], [{keys}], [{numbers}]";
     }
 
-    /// <summary>A codec that writes an object under the name of its variant, as a map of one entry.</summary>
-    private void WriteVariantsCodec(string name)
-    {
-        Line("/// <summary>Writes and reads objects of this type's variants, each under its name.</summary>");
-        Line("[global::System.ComponentModel.EditorBrowsable(global::System.ComponentModel.EditorBrowsableState.Never)]");
-        Line(Marks);
-        Open($"public {(model.HidesCodec ? "new " : "")}readonly struct {name}{Parameters} : {CodecInterface(name)}{Constraints}");
-        Line(
-            "private static readonly global::Lodrik.State.KeyTable Variants = "
-                + $"new({string.Join(", ", model.Variants.Select(variant => Quote(variant.Name)))});");
-        Line();
-        Line("public static bool HasColumns => true;");
-        Line();
-        WriteVisiting(model.Variants.Select(variant => $"visitor.Visit<{variant.TypeName}, {CodecOf(variant)}>();"));
-        Open($"public static void Write<TWriter>(ref TWriter writer, {model.TypeName} value) {Writer}");
-        Open("if (value is null)");
-        Line("writer.WriteNull();");
-        Line("return;");
-        Close();
-        Line("writer.BeginObject(1);");
-        for (var i = 0; i < model.Variants.Count; i++)
-        {
-            var variant = model.Variants[i];
-            Open($"{(i > 0 ? "else " : "")}if (value.GetType() == typeof({variant.TypeName}))");
-            Line($"writer.WriteKey(Variants, {i});");
-            Line($"{CodecOf(variant)}.Write(ref writer, ({variant.TypeName})value);");
-            Close();
-        }
-        if (model.UnknownVariant is not null)
-        {
-            Open($"else if (value.GetType() == typeof({model.UnknownVariant}))");
-            Line($"global::Lodrik.State.StateTypes.WriteUnknownVariant(ref writer, ({model.UnknownVariant})value, Variants);");
-            Close();
-        }
-        Open("else");
-        Line($"throw global::Lodrik.State.StateTypes.NoVariant(value, typeof({model.TypeName}), Variants);");
-        Close();
-        Line("writer.EndObject();");
-        Close();
-        Line();
-        Open($"public static void Read<TReader>(ref TReader reader, ref {model.TypeName} value) {Reader}");
-        Open("if (reader.TryReadNull())");
-        Line("value = null;");
-        Line("return;");
-        Close();
-        Open(
-            $"switch (global::Lodrik.State.StateTypes.{(model.UnknownVariant is null ? "BeginVariant" : "BeginAnyVariant")}(ref reader, "
-                + $"typeof({model.TypeName}), Variants))");
-        if (model.UnknownVariant is { } unknown)
-        {
-            Line("case -1:");
-            Open("");
-            Line($"var variant = value?.GetType() == typeof({unknown}) ? ({unknown})value : new {unknown}();");
-            Line("global::Lodrik.State.StateTypes.ReadUnknownVariant(ref reader, ref variant);");
-            Line("value = variant;");
-            Line("break;");
-            Close();
-        }
-        for (var i = 0; i < model.Variants.Count; i++)
-        {
-            var variant = model.Variants[i];
-            Line($"case {i}: // {variant.Name}");
-            Open("");
-            Line($"var variant = {Like(variant, "value")};");
-            Line($"{CodecOf(variant)}.Read(ref reader, ref variant);");
-            Line("value = variant;");
-            Line("break;");
-            Close();
-        }
-        Close();
-        Line($"global::Lodrik.State.StateTypes.EndVariant(ref reader, typeof({model.TypeName}), Variants);");
-        Close();
-        WriteVariantRows();
-        WriteVariantsCopying(name);
-        Close();
-        Line();
-    }
-
-    private static string CodecOf(VariantModel variant) => variant.IsSelf ? OwnCodecName : variant.Codec;
-
     /// <summary>The number of members of a row that are said.</summary>
     private string CountPresent() => model.Members.Count == 0 ? "0" : string.Join(
         " + ", PresenceFields().Select(field => $"global::System.Numerics.BitOperations.PopCount(value.{field})"));
@@ -342,11 +262,13 @@ internal sealed partial class StateTypeSource(StateModel model)
             Line($"global::Lodrik.State.StateTypes.EnsureDeclared(value, typeof({model.TypeName}));");
         if (model.Hooks.HasFlag(Hooks.BeforeSaving))
             Line("global::Lodrik.State.StateTypes.BeforeSaving(ref value);");
+        if (model.UnknownMember is not null)
+            Line($"var unknown = value.{model.UnknownMember}.Count;");
         Line(model.HasPresence
             ? $"writer.BeginObject({CountPresent()});"
             : model.UnknownMember is null
             ? $"writer.BeginObject({model.Members.Count});"
-            : $"writer.BeginObject({model.Members.Count} + value.{model.UnknownMember}.Count);");
+            : $"writer.BeginObject({model.Members.Count} + unknown);");
         for (var i = 0; i < model.Members.Count; i++)
         {
             var member = model.Members[i];
@@ -358,141 +280,10 @@ internal sealed partial class StateTypeSource(StateModel model)
                 Close();
         }
         if (model.UnknownMember is not null)
-            Line($"global::Lodrik.State.StateTypes.WriteUnknown(ref writer, Keys, value.{model.UnknownMember});");
+            Line($"global::Lodrik.State.StateTypes.WriteUnknown(ref writer, Keys, value.{model.UnknownMember}, unknown);");
         Line("writer.EndObject();");
         Close();
     }
-
-    private void WriteVariantNames()
-    {
-        Line("/// <summary>The names of its variants in the save.</summary>");
-        Open("public static class Variants");
-        foreach (var line in EntitySource.Constants(model.VariantNames, "Variants"))
-            Line(line);
-        Close();
-        Line();
-    }
-
-    private void WriteSectionNames()
-    {
-        Line("/// <summary>The names of this save's sections, for loading only some of them.</summary>");
-        Open("public static class Sections");
-        foreach (var member in model.Members)
-        {
-            Line(
-                $"/// <summary>The section{(member.Codec.Length == 0 ? "s" : "")} of <see "
-                    + $"cref=\"{model.TypeName}.{Name(member)}\"/>.</summary>");
-            Line($"public const string {member.Name.TrimStart('_')} = {Quote(SectionName(member))};");
-        }
-        foreach (var name in model.RefusedMembers)
-            Line($"public const string {name.TrimStart('_')} = \"\";");
-        Close();
-        Line();
-    }
-
-    private void WriteRoot()
-    {
-        const string Contract = "global::Lodrik.State.IStateRoot";
-        var self = $"{Contract}<{model.TypeName}>";
-        if (model.Root is { } root)
-        {
-            var sections = string.Join(", ", model.Members.Select(member => Quote(SectionName(member))));
-            Line($"static global::Lodrik.State.StateRoot {self}.Root {{ get; }} = new({Quote(root.Game)}, {root.Version}, [{sections}], "
-                + $"{DigestName});");
-        }
-        else
-        {
-            Line($"static global::Lodrik.State.StateRoot {self}.Root => global::Lodrik.State.StateRoot.Single;");
-        }
-        Line();
-        Line(Marks);
-        Line($"static {model.TypeName} {self}.CreateState() => {model.Creation.Initial};");
-        if (model is { IsReferenceType: true, Creation.TakesValues: true })
-        {
-            Line();
-            Line("// The constructor is given what was saved, so reading creates the object.");
-            Line(Marks);
-            Line($"static {model.TypeName} {self}.BeginReading() => null;");
-        }
-        Line();
-        if (IsRoot)
-        {
-            WriteRootCopying(self);
-        }
-        else
-        {
-            Line(Marks);
-            Line(
-                $"static {model.TypeName} {self}.CopyState({model.TypeName} state, {model.TypeName} into, "
-                    + $"global::Lodrik.State.CopyContext context) => {TypeCodecs.CodecName}.Copy(state, into, context);");
-            Line();
-            Line(Marks);
-            Line(
-                $"static bool {self}.AreEqualStates({model.TypeName} one, {model.TypeName} other, global::Lodrik.State.CompareContext "
-                    + $"context) => {TypeCodecs.CodecName}.AreEqual(one, other, context);");
-        }
-        Line();
-        Line(Marks);
-        Open($"static void {self}.VisitSections<TVisitor>(ref TVisitor visitor)");
-        foreach (var (type, codec) in IsRoot
-            ? model.Members.Where(member => member.Codec.Length > 0).Select(member => (member.TypeName, member.Codec))
-            : [(model.TypeName, TypeCodecs.CodecName)])
-            Line($"visitor.VisitSection<{type}, {codec}>();");
-        Close();
-        Line();
-        Line(Marks);
-        Open($"static void {self}.WriteSections<TSections>(ref TSections sections, {model.TypeName} state)");
-        if (IsRoot)
-        {
-            foreach (var member in model.Members)
-                Line(member.Codec.Length == 0
-                    ? $"sections.WriteGroup({Quote(member.Key)}, state.{Name(member)});"
-                    : $"sections.Write<{member.TypeName}, {member.Codec}>({Quote(member.Key)}, state.{Name(member)});");
-        }
-        else
-        {
-            Line($"sections.Write<{model.TypeName}, {TypeCodecs.CodecName}>(global::Lodrik.State.StateRoot.SingleSection, state);");
-        }
-        Close();
-        Line();
-        Line(Marks);
-        Open($"static void {self}.ReadSections<TSections>(ref TSections sections, ref {model.TypeName} state)");
-        if (IsRoot)
-        {
-            foreach (var member in model.Members)
-            {
-                Open("");
-                WriteMemberReading(
-                    member,
-                    one => one.Codec.Length == 0
-                        ? $"sections.ReadGroup({Quote(one.Key)}, member ??= new {one.TypeName}());"
-                        : $"sections.Read<{one.TypeName}, {one.Codec}>({Quote(one.Key)}, ref member);",
-                    "state");
-                Close();
-            }
-        }
-        else
-        {
-            Line($"sections.Read<{model.TypeName}, {TypeCodecs.CodecName}>(global::Lodrik.State.StateRoot.SingleSection, ref state);");
-        }
-        Close();
-        if (IsRoot)
-        {
-            return;
-        }
-        Line();
-        Line(Marks);
-        Line(
-            $"static void {Interface}.WriteState<TWriter>(ref TWriter writer, {model.TypeName} state) => {TypeCodecs.CodecName}.Write(ref "
-                + "writer, state);");
-        Line();
-        Line(Marks);
-        Line(
-            $"static void {Interface}.ReadState<TReader>(ref TReader reader, ref {model.TypeName} state) => "
-                + $"{TypeCodecs.CodecName}.Read(ref reader, ref state);");
-    }
-
-    private static string SectionName(MemberModel member) => member.Codec.Length == 0 ? member.Key + "/" : member.Key;
 
     private static string Quote(string text) => Microsoft.CodeAnalysis.CSharp.SymbolDisplay.FormatLiteral(text, quote: true);
 

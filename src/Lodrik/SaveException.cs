@@ -102,6 +102,9 @@ public enum SaveErrorCode
     /// <summary>What the game gave the store failed: a hook of its state, or its own storage.</summary>
     ForeignFailure = 207,
 
+    /// <summary>The live state changed while it was being saved: code of the game that ran for it, or another thread, changed it.</summary>
+    ChangedMeanwhile = 208,
+
     /// <summary>A name cannot be the name of a slot.</summary>
     BadSlotName = 301,
 

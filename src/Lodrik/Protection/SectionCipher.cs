@@ -21,6 +21,9 @@ internal sealed class SectionCipher : IDisposable
     private const int NonceBytes = 12;
     private const int TagBytes = 16;
 
+    /// <summary>How many bytes a section has around its ciphertext at most.</summary>
+    public const int MostAround = 64;
+
     /// <summary>{1: 3}, the algorithm A256GCM: there is one only, and the key's id stands in the seal.</summary>
     private static ReadOnlySpan<byte> Protected => [0xA1, 0x01, 0x03];
 
@@ -54,17 +57,24 @@ internal sealed class SectionCipher : IDisposable
     /// <param name="plain">Its content.</param>
     public byte[] Encrypt(int index, string name, ReadOnlySpan<byte> plain)
     {
-        using var head = new PooledBuffer(16);
-        new BinaryStateWriter(head).WriteBlockHead(plain.Length + TagBytes);
-        var section = GC.AllocateUninitializedArray<byte>(Prefix.Length + NonceBytes + head.Length + plain.Length + TagBytes);
-        Prefix.CopyTo(section);
-        var nonce = section.AsSpan(Prefix.Length, NonceBytes);
+        using var buffer = new PooledBuffer(plain.Length + MostAround);
+        Encrypt(index, name, plain, buffer);
+        return buffer.Written.ToArray();
+    }
+
+    /// <inheritdoc cref="Encrypt(int, string, ReadOnlySpan{byte})"/>
+    /// <param name="into">Where it is written; not where the content is.</param>
+    public void Encrypt(int index, string name, ReadOnlySpan<byte> plain, PooledBuffer into)
+    {
+        into.Write(Prefix);
+        Span<byte> nonce = stackalloc byte[NonceBytes];
         nonce.Clear();
         BinaryPrimitives.WriteInt32BigEndian(nonce[^sizeof(int)..], index);
-        head.Written.CopyTo(section.AsSpan(Prefix.Length + NonceBytes));
-        var ciphertext = section.AsSpan(Prefix.Length + NonceBytes + head.Length);
+        into.Write(nonce);
+        new BinaryStateWriter(into).WriteBlockHead(plain.Length + TagBytes);
+        var ciphertext = into.GetSpan(plain.Length + TagBytes)[..(plain.Length + TagBytes)];
         _key.Encrypt(nonce, plain, ciphertext[..plain.Length], ciphertext[plain.Length..], Structure(name));
-        return section;
+        into.Advance(ciphertext.Length);
     }
 
     /// <summary>Decrypts a section; null where it is not one that this cipher encrypted under that name.</summary>

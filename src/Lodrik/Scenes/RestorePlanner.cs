@@ -1,3 +1,4 @@
+using System.Numerics;
 using Lodrik.State;
 
 namespace Lodrik.Scenes;
@@ -52,8 +53,11 @@ internal sealed partial class RestorePlanner<TScene>
         _lookAround = LiveSet<TScene>.LookAround(bindings, open.Scene, open.ExpectedCount, out _live);
     }
 
+    /// <summary>What has to be done to any of the targets.</summary>
+    public TargetWork Work { get; private set; }
+
     /// <summary>Whether anything is created.</summary>
-    public bool Spawns { get; private set; }
+    public bool Spawns => (Work & TargetWork.Spawn) != 0;
 
     /// <summary>The largest number of a spawned entity that is going to be there.</summary>
     public long LargestNumber { get; private set; }
@@ -201,8 +205,9 @@ internal sealed partial class RestorePlanner<TScene>
     {
         var buffer = new List<EntityReference>();
         var unknown = new List<(int Target, int Link, EntityReference Reference)>();
-        _firstReference.Fill(_targets.Count, 0);
-        for (var index = 0; index < _targets.Count; index++)
+        var count = (Work & TargetWork.References) == 0 ? 0 : _targets.Count;
+        _firstReference.Fill(count, 0);
+        for (var index = 0; index < count; index++)
         {
             Refer(index, buffer, unknown);
             if (index % Batch == 0)
@@ -452,11 +457,11 @@ internal sealed partial class RestorePlanner<TScene>
             _byAuthoredIndex[authoredIndex] = _targets.Count;
         _targets.Add(target);
         _places.Add((target.Objects.Number, slot));
-        Spawns |= target.IsSpawned;
+        var work = target.Work;
+        Work |= work;
         if (SpawnNumbers.IsInReach(target.Id.Number))
             LargestNumber = Math.Max(LargestNumber, target.Id.Number);
-        TargetSteps += 1 + One(target.IsSpawned) + One(kind.HasParent && !target.LeavesParent) + One(kind.HasReferences)
-            + One(kind.HasSettled);
+        TargetSteps += BitOperations.PopCount((uint)work);
     }
 
     // Entities of a kind mostly come one after the other.
@@ -469,8 +474,6 @@ internal sealed partial class RestorePlanner<TScene>
 
     private KindObjects<TScene> ObjectsOf(SceneKind<TScene> kind) =>
         _lastObjects is { } last && last.Kind == kind ? last : _lastObjects = _live.ObjectsOf(kind);
-
-    private static int One(bool isDone) => isDone ? 1 : 0;
 
     private void FindParent(ref RestoreTarget<TScene> target, EntityRecord saved)
     {

@@ -1,5 +1,16 @@
 namespace Lodrik.Scenes;
 
+/// <summary>What a restoration has to do to an entity.</summary>
+[Flags]
+internal enum TargetWork
+{
+    Parts = 1,
+    Spawn = 2,
+    Parent = 4,
+    References = 8,
+    Settle = 16,
+}
+
 /// <summary>An entity that is going to be in the scene when a restoration is done.</summary>
 internal struct RestoreTarget<TScene>
 {
@@ -30,4 +41,11 @@ internal struct RestoreTarget<TScene>
     public bool LeavesParent { get; set; }
 
     public readonly SceneKind<TScene> Kind => Objects.Kind;
+
+    /// <summary>What has to be done to it.</summary>
+    public readonly TargetWork Work => TargetWork.Parts
+        | (IsSpawned ? TargetWork.Spawn : 0)
+        | (Kind.HasParent && !LeavesParent ? TargetWork.Parent : 0)
+        | (Kind.HasReferences ? TargetWork.References : 0)
+        | (Kind.HasSettled ? TargetWork.Settle : 0);
 }

@@ -109,9 +109,12 @@ public sealed partial class SceneRestoration<TScene>
 
     /// <summary>Does something to the targets, in their order.</summary>
     /// <param name="scene">The scene.</param>
+    /// <param name="concerned">What has to be done to any of them; nothing is asked of the targets otherwise.</param>
     /// <param name="act">Gets the scene and the place in the order. False if there is nothing to do there.</param>
-    private IEnumerable<int> ForEachTarget(SceneAtWork<TScene> scene, Func<SceneAtWork<TScene>, int, bool> act)
+    private IEnumerable<int> ForEachTarget(SceneAtWork<TScene> scene, TargetWork concerned, Func<SceneAtWork<TScene>, int, bool> act)
     {
+        if ((scene.Planner.Work & concerned) == 0)
+            yield break;
         for (var place = 0; place < scene.Planner.Order.Count; place++)
         {
             if (act(scene, place) ? StepIsMade() : place % 64 == 0 && IsTimeOver)
@@ -123,7 +126,7 @@ public sealed partial class SceneRestoration<TScene>
     {
         // What the game spawns from within a callback must not get the number of one that is still to come.
         _bindings.Numbers?.Invoke(scene.Scene).ContinueFrom(Math.Max(scene.Record.NextSpawn, scene.Planner.LargestNumber + 1));
-        return ForEachTarget(scene, Spawn);
+        return ForEachTarget(scene, TargetWork.Spawn, Spawn);
     }
 
     private bool Spawn(SceneAtWork<TScene> scene, int place)
@@ -139,7 +142,7 @@ public sealed partial class SceneRestoration<TScene>
 
     private IEnumerable<int> Check(SceneAtWork<TScene> scene) => new SpawnCheck<TScene>(_bindings, scene, _plan).Act();
 
-    private IEnumerable<int> PutParents(SceneAtWork<TScene> scene) => ForEachTarget(scene, PutParent);
+    private IEnumerable<int> PutParents(SceneAtWork<TScene> scene) => ForEachTarget(scene, TargetWork.Parent, PutParent);
 
     private bool PutParent(SceneAtWork<TScene> scene, int place)
     {
@@ -159,7 +162,7 @@ public sealed partial class SceneRestoration<TScene>
         return true;
     }
 
-    private IEnumerable<int> PutParts(SceneAtWork<TScene> scene) => ForEachTarget(scene, PutParts);
+    private IEnumerable<int> PutParts(SceneAtWork<TScene> scene) => ForEachTarget(scene, TargetWork.Parts, PutParts);
 
     private bool PutParts(SceneAtWork<TScene> scene, int place)
     {
@@ -169,7 +172,7 @@ public sealed partial class SceneRestoration<TScene>
         return true;
     }
 
-    private IEnumerable<int> PutSpawnedParts(SceneAtWork<TScene> scene) => ForEachTarget(scene, PutSpawnedParts);
+    private IEnumerable<int> PutSpawnedParts(SceneAtWork<TScene> scene) => ForEachTarget(scene, TargetWork.Spawn, PutSpawnedParts);
 
     private bool PutSpawnedParts(SceneAtWork<TScene> scene, int place)
     {
@@ -181,7 +184,7 @@ public sealed partial class SceneRestoration<TScene>
         return true;
     }
 
-    private IEnumerable<int> PutReferences(SceneAtWork<TScene> scene) => ForEachTarget(scene, PutReferences);
+    private IEnumerable<int> PutReferences(SceneAtWork<TScene> scene) => ForEachTarget(scene, TargetWork.References, PutReferences);
 
     private bool PutReferences(SceneAtWork<TScene> scene, int place)
     {
@@ -215,7 +218,7 @@ public sealed partial class SceneRestoration<TScene>
 
     private IEnumerable<int> Settle(SceneAtWork<TScene> scene)
     {
-        foreach (var step in ForEachTarget(scene, Settle))
+        foreach (var step in ForEachTarget(scene, TargetWork.Settle, Settle))
             yield return step;
         foreach (var other in scene.Planner.Others)
         {

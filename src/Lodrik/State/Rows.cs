@@ -1,5 +1,4 @@
 using System.ComponentModel;
-using System.Runtime.InteropServices;
 
 namespace Lodrik.State;
 
@@ -64,28 +63,4 @@ public readonly ref struct RowTexts
 
     /// <summary>The text of a row; null where there is none.</summary>
     public string? this[int row] => _numbers.IsEmpty ? _texts[row] : _texts[(int)_numbers[row]];
-}
-
-/// <summary>The lists of many rows, their items one after the other.</summary>
-internal static class RowLists
-{
-    /// <summary>How many items are gone through at a time.</summary>
-    public const int Block = 256;
-
-    public static long Sum(ReadOnlySpan<long> lengths)
-    {
-        var sum = 0L;
-        foreach (var length in lengths)
-            sum += length;
-        return sum;
-    }
-
-    /// <summary>The items of a list that has room for so many: the list itself, if there is one, emptied first.</summary>
-    public static Span<T> Room<T>(ref List<T>? list, int count)
-    {
-        list ??= new List<T>(count);
-        list.Clear();
-        CollectionsMarshal.SetCount(list, count);
-        return CollectionsMarshal.AsSpan(list);
-    }
 }

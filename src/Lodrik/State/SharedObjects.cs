@@ -96,14 +96,15 @@ public static class SharedObjects
 internal sealed class SharedWriting : SharedPool
 {
     private Dictionary<object, int>? _numbers;
+    private List<SharedEntry>? _entries;
 
     /// <summary>The objects in the order of their numbers, from 1; writing one may add more.</summary>
-    public List<SharedEntry> Entries { get; } = [];
+    public IReadOnlyList<SharedEntry> Entries => _entries ?? (IReadOnlyList<SharedEntry>)[];
 
     /// <summary>Forgets the objects, for the next section.</summary>
     public void Reset()
     {
-        Entries.Clear();
+        _entries?.Clear();
         _numbers?.Clear();
     }
 
@@ -112,9 +113,9 @@ internal sealed class SharedWriting : SharedPool
         _numbers ??= new Dictionary<object, int>(ReferenceEqualityComparer.Instance);
         if (_numbers.TryGetValue(value, out var number))
             return number;
-        Entries.Add(new SharedEntry<T, TContent>(value));
-        _numbers.Add(value, Entries.Count);
-        return Entries.Count;
+        (_entries ??= []).Add(new SharedEntry<T, TContent>(value));
+        _numbers.Add(value, _entries.Count);
+        return _entries.Count;
     }
 }
 

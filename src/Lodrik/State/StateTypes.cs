@@ -171,11 +171,12 @@ public static class StateTypes
     }
 
     /// <summary>Writes the members that were kept without being known.</summary>
-    public static void WriteUnknown<TWriter>(ref TWriter writer, KeyTable known, SaveMap unknown)
+    public static void WriteUnknown<TWriter>(ref TWriter writer, KeyTable known, SaveMap unknown, int announced)
         where TWriter : IStateWriter, allows ref struct
     {
         ArgumentNullException.ThrowIfNull(known);
         ArgumentNullException.ThrowIfNull(unknown);
+        ChangingCollection.Refuse(announced, unknown.Count);
         foreach (var (key, value) in unknown)
         {
             // A key that stood twice could not be loaded again.

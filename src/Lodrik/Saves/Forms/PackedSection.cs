@@ -47,7 +47,7 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
     public UInt128 Digest => _digest ??= SectionDigest.Of(cbor.Span);
 
     /// <summary>The section in a readable form as it was written last, for one that is kept from save to save.</summary>
-    public (SaveForm Form, bool IsIndented, EncodedSection Section)? Formed { get; set; }
+    public FormedSection? Formed { get; set; }
 
     /// <summary>A section that holds a value.</summary>
     public static PackedSection Of<T, TCodec>(string name, T value, SaveLocation origin = default) where TCodec : IStateCodec<T> =>
@@ -77,3 +77,9 @@ internal sealed class PackedSection(string name, ReadOnlyMemory<byte> cbor, Pack
     public override SaveException Misfit(Exception exception, SectionSlice part, string within) =>
         FileForms.Packed.Misfit(exception, cbor, part, origin, within);
 }
+
+/// <summary>A section that is kept, in the form of a save.</summary>
+/// <param name="Form">The form.</param>
+/// <param name="IsIndented">Whether it is laid out for people.</param>
+/// <param name="Section">Its bytes.</param>
+internal sealed record FormedSection(SaveForm Form, bool IsIndented, EncodedSection Section);

@@ -1,5 +1,6 @@
 using System.Buffers;
 using System.Collections.Concurrent;
+using Lodrik.Formats;
 using Lodrik.Protection;
 using Lodrik.Saves.Forms;
 using Lodrik.State;
@@ -15,6 +16,7 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
 {
     private readonly SectionBatch _batch = new(most);
     private readonly FileAssembly _assembly = new();
+    private readonly PooledBuffer _encrypted = new(capacity: 0);
     private readonly List<EncodedSection> _sections = [];
 
     /// <summary>From how many bytes on sections are compressed side by side.</summary>
@@ -70,12 +72,14 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
     {
         _sections.Clear();
         _batch.Begin(isIndented: false);
+        _encrypted.Reset();
         _assembly.Release();
     }
 
     public void Dispose()
     {
         _batch.Dispose();
+        _encrypted.Dispose();
         _assembly.Dispose();
     }
 
@@ -100,13 +104,13 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
         {
             if (IsFormed(section))
             {
-                _sections.Add(section.Formed!.Value.Section);
+                _sections.Add(section.Formed!.Section);
                 continue;
             }
             var bytes = _batch.BytesOf(_batch.Slices[next++]);
             Add(section.Name, section.IsKept ? bytes.ToArray() : bytes);
             if (section.IsKept)
-                section.Formed = (terms.Form, isIndented, _sections[^1]);
+                section.Formed = new FormedSection(terms.Form, isIndented, _sections[^1]);
         }
 
         bool IsFormed(PackedSection section) =>
@@ -189,15 +193,23 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
         }
     }
 
-    /// <summary>Encrypts every section, compressed or not.</summary>
+    /// <summary>Encrypts every section, compressed or not, into one buffer.</summary>
     private void Encrypt(SectionCipher cipher)
     {
-        for (var i = 0; i < _sections.Count; i++)
+        _encrypted.Reset();
+        _encrypted.Reserve(_sections.Sum(section => (long)section.Bytes.Length + SectionCipher.MostAround));
+        var places = new (int Start, int End, UInt128 Digest)[_sections.Count];
+        for (var i = 0; i < places.Length; i++)
         {
-            var section = _sections[i];
-            var encrypted = cipher.Encrypt(i, section.Name, section.Bytes.Span);
-            _sections[i] = new EncodedSection(
-                section.Name, encrypted, SectionDigest.Of(encrypted), section.Decompressed, IsEncrypted: true);
+            var start = _encrypted.Length;
+            cipher.Encrypt(i, _sections[i].Name, _sections[i].Bytes.Span, _encrypted);
+            places[i] = (start, _encrypted.Length, SectionDigest.Of(_encrypted.Written[start..]));
+        }
+        // Only now the buffer does not move any more.
+        for (var i = 0; i < places.Length; i++)
+        {
+            var ((start, end, digest), section) = (places[i], _sections[i]);
+            _sections[i] = new EncodedSection(section.Name, _encrypted.WrittenMemory[start..end], digest, section.Decompressed, IsEncrypted: true);
         }
     }
 }

@@ -79,13 +79,13 @@ internal sealed class SectionCache
     }
 
     /// <summary>Forgets the sections that are not in the save any more.</summary>
-    public void Retain(IEnumerable<string> names)
+    public void Retain(IReadOnlyList<PackedSection> sections)
     {
         lock (_gate)
         {
             if (_sections.Count == 0 && _compressed.Count == 0)
                 return;
-            var kept = names.ToHashSet(StringComparer.Ordinal);
+            var kept = sections.Select(section => section.Name).ToHashSet(StringComparer.Ordinal);
             foreach (var name in _sections.Keys.Where(name => !kept.Contains(name)).ToList())
                 _sections.Remove(name);
             foreach (var name in _compressed.Keys.Where(name => !kept.Contains(name)).ToList())

@@ -37,12 +37,13 @@ internal sealed class Snapshot : IDisposable
         {
             var sections = new PackedSections(body, cache, isWanted);
             T.WriteSections(ref sections, state);
+            var finished = sections.Finish();
             if (cache is not null)
             {
-                cache.Retain(sections.Names);
+                cache.Retain(finished);
                 cache.SnapshotSize = body.Length;
             }
-            return new Snapshot(body, sections.Finish());
+            return new Snapshot(body, finished);
         }
         catch
         {
@@ -128,8 +129,6 @@ internal readonly struct PackedSections(PooledBuffer body, SectionCache? cache, 
     private readonly List<Pending> _sections = [];
     private readonly WriteContext _context = new() { ChecksWhatIsKept = cache is { ChecksWhatIsKept: true } };
     private readonly SharedWriting _shared = new();
-
-    public IEnumerable<string> Names => _sections.Select(section => section.Name);
 
     public void Write<T, TCodec>(string name, T value) where TCodec : IStateCodec<T>
     {

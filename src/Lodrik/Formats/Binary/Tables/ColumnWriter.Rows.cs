@@ -75,6 +75,16 @@ internal sealed partial class ColumnWriter
         return true;
     }
 
+    /// <summary>How long arrays are, from the first few of them.</summary>
+    private static double AverageLength<T>(ReadOnlySpan<T[]?> arrays)
+    {
+        var few = arrays[..Math.Min(arrays.Length, 64)];
+        var total = 0L;
+        foreach (var array in few)
+            total += array!.Length;
+        return (double)total / few.Length;
+    }
+
     /// <summary>The arrays of many rows, whose numbers go one after the other.</summary>
     /// <returns>How many were added; the others have to come one by one.</returns>
     public int AddArrays<T>(ReadOnlySpan<T[]?> arrays, TableTally tally) where T : unmanaged, INumber<T>
@@ -93,6 +103,8 @@ internal sealed partial class ColumnWriter
             if (taken == arrays.Length)
                 return taken;
             items.Become(ColumnKind.Integer, null, tally);
+            lengths.Expected = Expected;
+            items.Expected = (int)Math.Min(AverageLength(arrays[taken..]) * Expected, 1 << 30);
         }
         if (items.Kind != ColumnKind.Integer)
             return taken;

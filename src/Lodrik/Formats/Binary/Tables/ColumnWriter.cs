@@ -79,21 +79,6 @@ internal sealed partial class ColumnWriter
             _spare.Push(this);
     }
 
-    /// <summary>The column of this sort in which the next value goes: this one, or one of those that it chooses from.</summary>
-    public ColumnWriter For(ColumnKind kind, TableTally tally, KeyTable? shape = null)
-    {
-        if (Kind == kind && ReferenceEquals(Shape, shape))
-            return this;
-        if (Kind == ColumnKind.Empty)
-        {
-            Become(kind, shape, tally);
-            return this;
-        }
-        if (Kind != ColumnKind.Choice)
-            Split(tally);
-        return Choose(kind, shape, tally);
-    }
-
     public void AddInteger(long value)
     {
         if (Count == Longs.Length)
@@ -181,63 +166,6 @@ internal sealed partial class ColumnWriter
         Count++;
     }
 
-    /// <summary>Writes the column and notes how many slots it has.</summary>
-    public void WriteTo(BinaryStateWriter writer, TableTally tally)
-    {
-        tally.Note(Slots);
-        switch (Kind)
-        {
-            case ColumnKind.Integer:
-                _integers.WriteTo(writer, Longs.AsSpan(0, Count));
-                break;
-            case ColumnKind.Single:
-                WriteArray(writer, Cbor.TypedArrayTag<float>(), MemoryMarshal.AsBytes(Singles.AsSpan(0, Count)));
-                break;
-            case ColumnKind.Double:
-                WriteArray(writer, Cbor.TypedArrayTag<double>(), MemoryMarshal.AsBytes(Doubles.AsSpan(0, Count)));
-                break;
-            case ColumnKind.Bool:
-                WriteHead(writer, 2);
-                WriteFlags(writer);
-                break;
-            case ColumnKind.Text:
-                Text!.WriteTo(writer, tally);
-                break;
-            case ColumnKind.Bytes:
-                WriteHead(writer, 3);
-                _lengths!.WriteTo(writer, tally);
-                writer.WriteBytes(_bytes!.Written);
-                break;
-            case ColumnKind.List or ColumnKind.Map:
-                WriteHead(writer, 2 + Children.Count);
-                _lengths!.WriteTo(writer, tally);
-                WriteChildren(writer, tally);
-                break;
-            case ColumnKind.Object:
-                WriteHead(writer, 1 + (2 * Children.Count));
-                for (var i = 0; i < Children.Count; i++)
-                {
-                    writer.WriteKey(Shape!, i);
-                    Children[i].WriteTo(writer, tally);
-                }
-                break;
-            case ColumnKind.Choice:
-                WriteHead(writer, 2 + Children.Count);
-                WriteChoices(writer);
-                WriteChildren(writer, tally);
-                break;
-            case ColumnKind.Items:
-                WriteHead(writer, 1 + Slots);
-                writer.WriteRaw(_bytes!.Written);
-                break;
-            default:
-                // Without values there is no sort; any will do.
-                writer.WriteHead(Cbor.Array, 1);
-                writer.WriteInteger((int)ColumnKind.Null);
-                break;
-        }
-    }
-
     private void Become(ColumnKind kind, KeyTable? shape, TableTally tally)
     {
         Kind = kind;
@@ -292,79 +220,6 @@ internal sealed partial class ColumnWriter
     {
         _lengths = Rent(tally, Nesting + 1);
         _lengths.Become(ColumnKind.Integer, null, tally);
-    }
-
-    /// <summary>Turns into a choice, the first column of which is what this has been.</summary>
-    private void Split(TableTally tally)
-    {
-        var slots = Slots;
-        var first = Rent(tally, Nesting + 1);
-        first.TakeOver(this);
-        Kind = ColumnKind.Choice;
-        Children.Add(first);
-        _integers.Reset();
-        _flushed = 0;
-        Longs = [];
-        AddLengths(tally);
-        for (var i = 0; i < slots; i++)
-            _lengths!.AddInteger(0);
-        Count = slots;
-    }
-
-    private ColumnWriter Choose(ColumnKind kind, KeyTable? shape, TableTally tally)
-    {
-        // Sorts mostly come in turns or in the order in which they came first.
-        for (var step = 0; step < Children.Count; step++)
-        {
-            var index = _lastChoice + step;
-            if (index >= Children.Count)
-                index -= Children.Count;
-            var child = Children[index];
-            if (child.Kind == kind && ReferenceEquals(child.Shape, shape))
-            {
-                _lastChoice = index;
-                AddLength(index);
-                return child;
-            }
-        }
-        _lastChoice = Children.Count;
-        AddLength(_lastChoice);
-        var added = Rent(tally, Nesting + 1);
-        added.Become(kind, shape, tally);
-        Children.Add(added);
-        return added;
-    }
-
-    /// <summary>Whether one more sort of objects would be too many.</summary>
-    public bool HasTooManyChoices => Kind == ColumnKind.Choice && Children.Count >= TableFormat.MaxChoices;
-
-    private void TakeOver(ColumnWriter other)
-    {
-        Kind = other.Kind;
-        Longs = other.Longs;
-        Singles = other.Singles;
-        Doubles = other.Doubles;
-        Flags = other.Flags;
-        Count = other.Count;
-        Text = other.Text;
-        Shape = other.Shape;
-        Children.AddRange(other.Children);
-        FirstChild = other.FirstChild;
-        _integers.TakeOver(other._integers);
-        _bytes = other._bytes;
-        _lengths = other._lengths;
-        _flushed = other._flushed;
-        _lastChoice = other._lastChoice;
-        other.Children.Clear();
-        other.Longs = [];
-        other.Singles = [];
-        other.Doubles = [];
-        other.Flags = [];
-        other.Text = null;
-        other.Shape = null;
-        other._bytes = null;
-        other._lengths = null;
-        other.Count = 0;
     }
 
     private void Forget()
@@ -443,41 +298,6 @@ internal sealed partial class ColumnWriter
             bits[^1] = (byte)rest;
         }
         target.Advance(bits.Length);
-    }
-
-    private void WriteFlags(BinaryStateWriter writer)
-    {
-        writer.WriteHead(Cbor.ByteString, (uint)((Slots + 7) / 8));
-        if (_bytes is not null)
-            writer.WriteRaw(_bytes.Written);
-        PackFlags(writer.Buffer);
-    }
-
-    private void WriteArray(BinaryStateWriter writer, ulong tag, ReadOnlySpan<byte> chunk)
-    {
-        var before = _bytes is null ? default : _bytes.Written;
-        writer.WriteTag(tag);
-        writer.WriteHead(Cbor.ByteString, (uint)(before.Length + chunk.Length));
-        writer.WriteRaw(before);
-        writer.WriteRaw(chunk);
-    }
-
-    /// <summary>Which of the columns each slot is in: a bit where there are two.</summary>
-    private void WriteChoices(BinaryStateWriter writer)
-    {
-        _lengths!._integers.WriteTo(writer, _lengths.Longs.AsSpan(0, _lengths.Count), asBits: Children.Count == 2);
-    }
-
-    private void WriteChildren(BinaryStateWriter writer, TableTally tally)
-    {
-        foreach (var child in Children)
-            child.WriteTo(writer, tally);
-    }
-
-    private void WriteHead(BinaryStateWriter writer, int parts)
-    {
-        writer.WriteHead(Cbor.Array, (uint)parts);
-        writer.WriteInteger((int)Kind);
     }
 
     private static void Recycle<T>(ref T[] chunk)
