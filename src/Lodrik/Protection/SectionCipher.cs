@@ -62,7 +62,10 @@ internal sealed class SectionCipher : IDisposable
         return buffer.Written.ToArray();
     }
 
-    /// <inheritdoc cref="Encrypt(int, string, ReadOnlySpan{byte})"/>
+    /// <summary>Encrypts a section into a buffer.</summary>
+    /// <param name="index">Its number in the save, which no other section has.</param>
+    /// <param name="name">Its name.</param>
+    /// <param name="plain">Its content.</param>
     /// <param name="into">Where it is written; not where the content is.</param>
     public void Encrypt(int index, string name, ReadOnlySpan<byte> plain, PooledBuffer into)
     {

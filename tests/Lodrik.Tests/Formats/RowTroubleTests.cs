@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using Lodrik.State;
 
 namespace Lodrik.Tests.Formats;
 
@@ -156,12 +155,12 @@ public sealed partial class Round
 
     /// <summary>Told the number, and whether it is set.</summary>
     [ThreadStatic]
-    private static Action<int, bool>? t_trouble;
+    private static Action<int, bool>? _trouble;
 
     public static Action<int, bool>? Trouble
     {
-        get => t_trouble;
-        set => t_trouble = value;
+        get => _trouble;
+        set => _trouble = value;
     }
 
     public string Name { get; set; } = "";
@@ -200,12 +199,12 @@ public sealed partial record Stop
     private int _number;
 
     [ThreadStatic]
-    private static Action<int>? t_trouble;
+    private static Action<int>? _trouble;
 
     public static Action<int>? Trouble
     {
-        get => t_trouble;
-        set => t_trouble = value;
+        get => _trouble;
+        set => _trouble = value;
     }
 
     public int Number

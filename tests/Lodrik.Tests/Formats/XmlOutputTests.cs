@@ -3,7 +3,6 @@ using System.Xml;
 using CsCheck;
 using Lodrik.Formats;
 using Lodrik.Formats.Xml;
-using Lodrik.State;
 
 namespace Lodrik.Tests.Formats;
 

@@ -15,8 +15,8 @@ internal static class Unsavable
         {
             SaveErrorCode.TooDeep => "Leave the member that leads back out with [NotSaved], and set it again after loading.",
             SaveErrorCode.UndeclaredType => "Declare the member with the object's own type, or name its variants with [SaveVariant].",
-            SaveErrorCode.ChangedMeanwhile => "Save on the thread that changes the state, and do not change it in getters or BeforeSaving hooks "
-                + "of other objects.",
+            SaveErrorCode.ChangedMeanwhile => "Save on the thread that changes the state, and do not change other objects in getters and "
+                + "BeforeSaving hooks.",
             _ => null,
         },
         content);

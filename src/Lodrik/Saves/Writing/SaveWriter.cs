@@ -209,7 +209,7 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
         for (var i = 0; i < places.Length; i++)
         {
             var ((start, end, digest), section) = (places[i], _sections[i]);
-            _sections[i] = new EncodedSection(section.Name, _encrypted.WrittenMemory[start..end], digest, section.Decompressed, IsEncrypted: true);
+            _sections[i] = section with { Bytes = _encrypted.WrittenMemory[start..end], Digest = digest, IsEncrypted = true };
         }
     }
 }

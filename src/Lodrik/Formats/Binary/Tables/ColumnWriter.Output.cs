@@ -1,5 +1,4 @@
 using System.Runtime.InteropServices;
-using Lodrik.State;
 
 namespace Lodrik.Formats.Binary.Tables;
 
