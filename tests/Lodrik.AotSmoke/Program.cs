@@ -82,6 +82,7 @@ try
             guarded.Save("night", old);
             Check($"{form}: a save of the level {protection.Level} loads", guarded.Load("night").State.Warden.Oil == old.Warden.Oil);
         }
+        Check($"{form}: lists and dictionaries at the root come back", Journey.ComesBack(form));
         Check($"{form}: a declared hierarchy with components is put back", Hierarchy.ComesBack(form));
         Check($"{form}: a declared level of an engine's nodes is put back", Hierarchy.NodesComeBack(form));
         Check($"{form}: a cut save is refused", Refuses(() => StateFile.FromBytes<Flags>(bytes.AsMemory(0, bytes.Length / 2))));
