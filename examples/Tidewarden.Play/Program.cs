@@ -1,26 +1,44 @@
 using Lodrik;
-using Tidewarden;
+using Tidewarden.Play;
 
-// Plays the story through once, with its saves in memory, and prints the marsh at each moment.
-using var store = SaveStore<TidewardenSave>.Open(new SaveStoreOptions { Storage = new Lodrik.Storage.MemoryStorage() });
-var story = Story.Play(store);
-
-foreach (var moment in new[] { story.Authored, story.AtSave, story.PlayedOn, story.Loaded })
+// Plays the night of the beacon keeper: in the terminal, from a script, or as the story that the demo tells.
+switch (args)
 {
-    Console.WriteLine($"-- {moment.Title} --");
-    foreach (var row in moment.Map)
-        Console.WriteLine($"  {row}");
-    foreach (var (name, value) in moment.Facts)
-        Console.WriteLine($"  {name,-16}{value}");
-    Console.WriteLine();
+    case ["--story", ..]:
+        return StoryTold.Print();
+    case ["--script", var file, .. var rest] when TryTerms(rest, out var terms):
+        using (var script = new Script(terms, Console.Out))
+            return script.Play(File.ReadLines(file)) ? 0 : 1;
+    case [] or [_] when args is not ["--help" or "--script"]:
+        if (!Screen.IsThere)
+        {
+            Console.Error.WriteLine("The game needs a terminal to play in. Without one, play a script: --script <file> <folder>.");
+            return 2;
+        }
+        using (var app = new App(args is [var folder] ? folder : Path.Combine(AppContext.BaseDirectory, "nights")))
+            app.Run();
+        return 0;
+    default:
+        Console.Error.WriteLine(
+            """
+            Usage: Tidewarden.Play [<folder>]
+                   Tidewarden.Play --script <file> <folder> [json|xml|binary] [sealed|encrypted]
+                   Tidewarden.Play --story
+            """);
+        return 2;
 }
-Console.WriteLine(story.Restored.Plan);
-Console.WriteLine();
-Console.WriteLine("Then the flood takes the warden, who wakes up at the checkpoint:");
-foreach (var (name, marked, before, after) in story.Checkpoint.Facts)
-    Console.WriteLine($"  {name,-16}{marked} -> {before} -> {after}");
-Console.WriteLine();
-Console.WriteLine("A later release of the game loads the save:");
-Console.WriteLine(story.Updated);
-Console.WriteLine(story.Loaded.Shows(story.AtSave) ? "The marsh is as it was at the save." : "The marsh is NOT as it was at the save.");
-return story.Loaded.Shows(story.AtSave) ? 0 : 1;
+
+static bool TryTerms(string[] words, out SaveTerms terms)
+{
+    terms = new SaveTerms(words.FirstOrDefault() ?? "");
+    foreach (var word in words.Skip(1))
+    {
+        if (Enum.TryParse<SaveForm>(word, ignoreCase: true, out var form))
+            terms = terms with { Form = form };
+        else if (word is "sealed" or "encrypted")
+            terms = terms with { IsSealed = word == "sealed", IsEncrypted = word == "encrypted" };
+        else
+            return false;
+    }
+    return words.Length > 0;
+}

@@ -4,7 +4,7 @@ using StbImageWriteSharp;
 namespace Tidewarden;
 
 /// <summary>The scene from above as a small picture, which the slot list shows. A game with an engine would take a screenshot instead.</summary>
-internal static class Picture
+public static class Picture
 {
     private const int Cell = 8;
     private const int Reach = 20;

@@ -119,7 +119,7 @@ public sealed class ExampleTests : IDisposable
     [Fact]
     public void The_demo_game_plays_through()
     {
-        var run = ProgramRun.Of("Tidewarden.Play", _folder);
+        var run = ProgramRun.Of("Tidewarden.Play", _folder, "--story");
         Assert.Equal((0, ""), (run.Exit, run.Error));
         Assert.Contains("The marsh is as it was at the save.", run.Out, StringComparison.Ordinal);
         // The way back to a checkpoint, with what survives it, and the save in a later release.
