@@ -55,7 +55,7 @@ internal sealed partial class ColumnWriter
                 writer.WriteRaw(_bytes!.Written);
                 break;
             default:
-                // Without values there is no sort; any will do.
+                // A column without values may be of any kind.
                 writer.WriteHead(Cbor.Array, 1);
                 writer.WriteInteger((int)ColumnKind.Null);
                 break;
