@@ -82,6 +82,7 @@ public sealed class App : IDisposable
     /// <summary>Runs until the player leaves, the window is closed, or a signal ends the program.</summary>
     public void Run()
     {
+        using var keyboard = new Keyboard();
         using var screen = new Screen();
         using var interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, Ended);
         using var terminate = PosixSignalRegistration.Create(PosixSignal.SIGTERM, Ended);
@@ -92,7 +93,7 @@ public sealed class App : IDisposable
             var started = Stopwatch.GetTimestamp();
             left = Math.Min(left + Stopwatch.GetElapsedTime(last, started).TotalSeconds, 0.25);
             last = started;
-            foreach (var key in Screen.Keys())
+            foreach (var key in keyboard.Keys())
                 _pages.Peek().Press(key);
             for (; left >= Night.Step; left -= Night.Step)
             {

@@ -24,13 +24,6 @@ public sealed class Screen : IDisposable
     /// <summary>An empty picture of the size that the terminal has now.</summary>
     public static Frame NewFrame() => new(Math.Clamp(Console.WindowWidth, 1, 400), Math.Clamp(Console.WindowHeight, 1, 200));
 
-    /// <summary>The keys that were pressed since this was asked for last.</summary>
-    public static IEnumerable<ConsoleKeyInfo> Keys()
-    {
-        while (Console.KeyAvailable)
-            yield return Console.ReadKey(intercept: true);
-    }
-
     public void Show(Frame frame)
     {
         var isNew = _shown is null || _shown.Width != frame.Width || _shown.Height != frame.Height;

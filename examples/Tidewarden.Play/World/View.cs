@@ -13,6 +13,8 @@ public static class View
         left += (width - (across * Scene.Width)) / 2;
         top += (height - (down * Scene.Height)) / 2;
         var (scene, terrain) = (night.Scene, night.Terrain);
+        // The water moves four times a second, so that little has to go over a slow line.
+        seconds = MathF.Floor(seconds * 4) / 4;
         for (var y = 0; y < down * Scene.Height; y++)
         {
             for (var x = 0; x < across * Scene.Width; x++)
