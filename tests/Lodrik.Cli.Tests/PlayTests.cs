@@ -2,7 +2,7 @@ using Xunit;
 
 namespace Lodrik.Cli.Tests;
 
-/// <summary>The demo's game is played by scripts, and begun in a terminal.</summary>
+/// <summary>The demo's game is played: by scripts, and by somebody at a keyboard.</summary>
 public sealed class PlayTests : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-play-").FullName;
@@ -76,6 +76,40 @@ public sealed class PlayTests : IDisposable
     {
         var run = ProgramRun.Of("Tidewarden.Play", _folder, _folder);
         Assert.Equal((2, "The game needs a terminal to play in. Without one, play a script: --script <file> <folder>.\n"), (run.Exit, run.Error));
+    }
+
+    [Fact]
+    public async Task Somebody_plays_saves_under_a_name_quits_and_goes_on()
+    {
+        using (var first = new PlayedTerminal(80, 24, "Tidewarden.Play", _folder))
+        {
+            await first.See("New night");
+            first.Press("<enter>");
+            await first.See("Light the beacons before the fog comes in.");
+            first.Press("<up>", "<up>", "l");
+            await first.See("oil 2");
+            first.Press("s");
+            await first.See("There are no saves yet.");
+            first.Press("n", "First light", "<enter>");
+            await first.See("Saved \"First light\".");
+            first.Press("<down>", "d");
+            await first.See("y / n");
+            first.Press("n");
+            await first.See("d delete");
+            first.Press("<escape>");
+            await first.See("space act");
+            first.Press("<escape>");
+            await first.See("New night");
+            first.Press("<escape>");
+            Assert.Equal(0, await first.End());
+        }
+        Assert.True(File.Exists(Path.Combine(_folder, "profiles/first-keeper/slots/first-light/00000001.png")));
+        using var second = new PlayedTerminal(80, 24, "Tidewarden.Play", _folder);
+        await second.See("Continue");
+        second.Press("<enter>");
+        await second.See("oil 2");
+        second.Press("\u0003");
+        Assert.Equal(0, await second.End());
     }
 
     [Fact]
