@@ -39,6 +39,7 @@ internal static class Budgets
         ["codes"] = CodeBudgets.Lines,
         ["saves"] = SaveBudgets.Lines,
         ["thread"] = ThreadBudgets.Lines,
+        ["frames"] = FrameBudgets.Lines,
         ["first"] = FirstBudgets.Lines,
     };
 

@@ -24,13 +24,13 @@ internal static class ThreadBudgets
         }
         foreach (var (name, game) in ((string, Played)[])[("binary", binary), ("JSON", json)])
         {
-            var (ours, theirs) = Measuring.Race(() => game.Session.Mark(), game.SaveSession, Wait);
+            var (ours, theirs) = Measuring.Race(() => game.Session.Mark(inSave: false), game.SaveSession, Wait);
             yield return BudgetLine.Of($"marking a checkpoint, {name} / a save's snapshot (ms)", ours, theirs, 1.1);
-            game.Session.Mark();
+            game.Session.Mark(inSave: false);
             (ours, theirs) = Measuring.Race(() => game.Session.Return(), () => game.Session.Load("evening"), () =>
             {
                 Wait();
-                game.Session.Mark();
+                game.Session.Mark(inSave: false);
             });
             yield return BudgetLine.Of($"returning to a checkpoint, {name} / loading from memory (ms)", ours, theirs, 2.0);
             game.Session.Load("evening");

@@ -35,8 +35,8 @@ static bool TryTerms(string[] words, out SaveTerms terms)
     {
         if (Enum.TryParse<SaveForm>(word, ignoreCase: true, out var form))
             terms = terms with { Form = form };
-        else if (word is "sealed" or "encrypted")
-            terms = terms with { IsSealed = word == "sealed", IsEncrypted = word == "encrypted" };
+        else if (Enum.TryParse<Guard>(word, ignoreCase: true, out var guard))
+            terms = terms with { Guard = guard };
         else
             return false;
     }

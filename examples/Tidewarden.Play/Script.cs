@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Numerics;
 using Lodrik;
+using Lodrik.Screens;
 
 namespace Tidewarden.Play;
 
@@ -12,12 +13,13 @@ public sealed class Script : IDisposable
 {
     private readonly MarshTime _clock = new();
     private readonly TextWriter _output;
+    private readonly SaveTerms _terms;
     private NightSaves _saves;
     private Night _night;
 
     public Script(SaveTerms terms, TextWriter output)
     {
-        _output = output;
+        (_terms, _output) = (terms, output);
         (_saves, _night) = Open(terms);
     }
 
@@ -36,7 +38,7 @@ public sealed class Script : IDisposable
             {
                 Do(words[0], words[1..]);
             }
-            catch (Exception problem) when (problem is SaveException or FormatException or IndexOutOfRangeException or InvalidOperationException)
+            catch (Exception problem) when (problem is SaveException or ArgumentException or FormatException or IndexOutOfRangeException or InvalidOperationException)
             {
                 _output.WriteLine($"Line {number}, \"{line.Trim()}\": {problem.Message}");
                 return false;
@@ -89,7 +91,7 @@ public sealed class Script : IDisposable
                 _night.SetOut(tied: rest is ["tied"]);
                 break;
             case "save":
-                _output.WriteLine(_night.Session.Save(SlotName.FromTitle(string.Join(' ', rest)), overwrite: Overwrite.Allowed));
+                SaveAs(string.Join(' ', rest));
                 break;
             case "load":
                 _night.Session.Load(SlotName.FromTitle(string.Join(' ', rest)));
@@ -104,7 +106,22 @@ public sealed class Script : IDisposable
                 // The program ends, and is started again.
                 _night.Session.Quit();
                 _saves.Dispose();
-                (_saves, _night) = Open(_saves.Terms);
+                (_saves, _night) = Open(_terms);
+                break;
+            case "form":
+                _saves.Store.Form = Enum.Parse<SaveForm>(rest[0], ignoreCase: true);
+                break;
+            case "guard":
+                _saves.Change(Enum.Parse<Guard>(rest[0], ignoreCase: true)).GetAwaiter().GetResult();
+                break;
+            case "code":
+                _output.WriteLine($"code: {NightCode.Of(_night)}");
+                break;
+            case "begin":
+                NightCode.Begin(_night, string.Join(' ', rest));
+                break;
+            case "wander":
+                new Wanderer(_saves, _night, Pass, _output).Play(int.Parse(rest[0], CultureInfo.InvariantCulture));
                 break;
             case "expect":
                 var expected = string.Join(' ', rest);
@@ -114,6 +131,16 @@ public sealed class Script : IDisposable
             default:
                 throw new FormatException("There is no such command.");
         }
+    }
+
+    /// <summary>Saves as a player does who types a name, and says yes to every question.</summary>
+    private void SaveAs(string name)
+    {
+        var screen = _night.Session.Screen();
+        var outcome = screen.Press(ScreenAction.SaveAs, name);
+        if (outcome.Kind == ScreenOutcomeKind.Asks)
+            outcome = screen.Answer(yes: true);
+        _output.WriteLine(outcome.Receipt?.ToString() ?? throw outcome.Problem ?? (Exception)new InvalidOperationException(outcome.Message));
     }
 
     /// <summary>What there is to be said of the night, each on a line.</summary>
@@ -138,7 +165,7 @@ public sealed class Script : IDisposable
     private (NightSaves Saves, Night Night) Open(SaveTerms terms)
     {
         Night? night = null;
-        var saves = new NightSaves(terms, () => NightLabel.Of(night!), _clock);
+        var saves = new NightSaves(terms, () => NightSaves.LabelOf(night!), _clock);
         night = new Night(saves);
         return (saves, night);
     }

@@ -9,9 +9,10 @@ namespace Lodrik.Cli.Tests;
 /// </summary>
 internal sealed class PlayedTerminal : IDisposable
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
 
     private readonly Process _process;
+    private readonly string _number;
     private readonly char[][] _screen;
     private readonly Lock _gate = new();
     private readonly Task _reading;
@@ -22,7 +23,10 @@ internal sealed class PlayedTerminal : IDisposable
     {
         _screen = [.. Enumerable.Range(0, height).Select(_ => Blank(width))];
         var command = string.Join(' ', ((string[])[Path.Combine(AppContext.BaseDirectory, program + ".dll"), .. arguments]).Select(word => $"'{word}'"));
-        _process = Process.Start(new ProcessStartInfo("script", ["-qfec", $"stty cols {width} rows {height}; exec dotnet {command}", "/dev/null"])
+        var number = Path.GetTempFileName();
+        // Signals have to end it also if the tests themselves were started so that they ignore them, as a shell does in the background.
+        var start = $"stty cols {width} rows {height}; echo $$ > '{number}'; exec env --default-signal=HUP,INT,QUIT,TERM dotnet {command}";
+        _process = Process.Start(new ProcessStartInfo("script", ["-qfec", start, "/dev/null"])
         {
             RedirectStandardInput = true,
             RedirectStandardOutput = true,
@@ -31,6 +35,7 @@ internal sealed class PlayedTerminal : IDisposable
             Environment = { ["TERM"] = "xterm-256color" },
         })!;
         _reading = Task.Run(Read);
+        _number = number;
     }
 
     /// <summary>What is on the screen, line by line.</summary>
@@ -56,7 +61,10 @@ internal sealed class PlayedTerminal : IDisposable
                 "<left>" => "\e[D",
                 "<enter>" => "\r",
                 "<escape>" => "\e",
+                "<F2>" => "\eOQ",
+                "<F4>" => "\eOS",
                 "<F5>" => "\e[15~",
+                "<F9>" => "\e[20~",
                 _ => key,
             });
             _process.StandardInput.Flush();
@@ -75,6 +83,21 @@ internal sealed class PlayedTerminal : IDisposable
         }
     }
 
+    /// <summary>Sends the program a signal.</summary>
+    public async Task Signal(string name)
+    {
+        using var kill = Process.Start("kill", [$"-{name}", (await File.ReadAllTextAsync(_number)).Trim()]);
+        await kill.WaitForExitAsync();
+    }
+
+    /// <summary>Closes the window: the terminal is gone, and the program hears of it, if at all, by a signal.</summary>
+    public async Task Close()
+    {
+        var game = Process.GetProcessById(int.Parse(await File.ReadAllTextAsync(_number), System.Globalization.CultureInfo.InvariantCulture));
+        _process.Kill();
+        await game.WaitForExitAsync(new CancellationTokenSource(Patience).Token);
+    }
+
     /// <summary>Waits until the program has ended.</summary>
     /// <returns>Its exit code.</returns>
     public async Task<int> End()
@@ -88,6 +111,7 @@ internal sealed class PlayedTerminal : IDisposable
         if (!_process.HasExited)
             _process.Kill(entireProcessTree: true);
         _process.Dispose();
+        File.Delete(_number);
     }
 
     private static char[] Blank(int width) => [.. Enumerable.Repeat(' ', width)];

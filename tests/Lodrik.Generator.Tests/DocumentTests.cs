@@ -28,6 +28,21 @@ public sealed class DocumentTests
     }
 
     [Fact]
+    public void What_the_tutorial_shows_is_in_the_game_word_for_word()
+    {
+        var game = string.Concat(Directory.GetFiles(Path.Combine(Repository, "examples"), "*.cs", SearchOption.AllDirectories)
+            .Where(file => file.Contains("/Tidewarden", StringComparison.Ordinal) && !file.Contains("/obj/", StringComparison.Ordinal)).Select(file => Lines(File.ReadAllText(file))));
+        var text = File.ReadAllText(Path.Combine(Repository, "docs", "tutorial-game.md"));
+        var snippets = Regex.Matches(text, "```csharp\n(.*?)```", RegexOptions.Singleline).Select(match => Lines(match.Groups[1].Value.TrimEnd())).ToList();
+        Assert.True(snippets.Count > 5);
+        Assert.All(snippets, snippet => Assert.Contains(snippet, game, StringComparison.Ordinal));
+        // The calls in the table of what happens and what is called.
+        Assert.All(Regex.Matches(text, @"\| `(Session\.[^`]+)` \|").Select(match => match.Groups[1].Value), call => Assert.Contains(call, game, StringComparison.Ordinal));
+
+        static string Lines(string code) => string.Join('\n', code.Split('\n').Select(line => line.Trim())) + "\n";
+    }
+
+    [Fact]
     public void Every_decision_record_has_its_number_and_the_four_parts_in_their_order()
     {
         var records = Directory.GetFiles(Path.Combine(Repository, "docs", "decisions")).Order(StringComparer.Ordinal).ToList();

@@ -9,19 +9,14 @@ public sealed partial class NightCode
 {
     [InCode("beacon-1", "beacon-2", "beacon-3", "beacon-4", "beacon-5")]
     public HashSet<EntityId> Lit { get; } = [];
-
     [InCode("oil-1", "oil-2", "oil-3", "oil-4", "oil-5", "oil-6", "oil-7")]
     public HashSet<EntityId> Taken { get; } = [];
-
     [InCode(1, 99)]
     public int Day { get; set; } = 1;
-
     [InCode]
     public Tide Tide { get; set; }
-
     [InCode(0, 30)]
     public int Oil { get; set; }
-
     [InCode(0, 99)]
     public int LettersDelivered { get; set; }
 
@@ -42,7 +37,6 @@ public sealed partial class NightCode
     }
 
     /// <summary>Begins a night as a code says.</summary>
-    /// <exception cref="CodeException">It is mistyped, or not a code of this game.</exception>
     public static void Begin(Night night, string text)
     {
         var code = CodeLayout.FromText(text).State;

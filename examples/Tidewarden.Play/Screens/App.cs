@@ -63,20 +63,28 @@ public sealed class App : IDisposable
     {
         Home();
         Show(new NightPage(this));
+        // The runtime compiles what makes a label now, and not in the frame of the first save.
+        NightSaves.LabelOf(Night);
     }
 
     public void End() => _isEnding = true;
 
-    /// <summary>Saves from now on as the settings say. What is played is saved, and loaded again.</summary>
-    public void Reopen()
+    /// <summary>Saves in another form and under another guard from now on.</summary>
+    /// <returns>The earlier saves that are brought under the new guard, in the background.</returns>
+    public Task ChangeTerms(SaveForm form, Guard guard)
     {
-        var isPlaying = Saves.Session.IsReady;
-        if (isPlaying)
-            Saves.Session.QuickSave();
+        Saves.Store.Form = Settings.Form = form;
+        Settings.Guard = guard;
+        return Saves.Change(guard);
+    }
+
+    /// <summary>Another keeper plays, with saves of their own.</summary>
+    public void ChangeKeeper(string profile)
+    {
+        Settings.Profile = profile;
+        Saves.Session.Quit();
         Saves.Dispose();
         (Saves, Night) = Open(Terms());
-        if (isPlaying)
-            Saves.Session.Continue();
     }
 
     /// <summary>Runs until the player leaves, the window is closed, or a signal ends the program.</summary>
@@ -131,12 +139,12 @@ public sealed class App : IDisposable
         _settings.Dispose();
     }
 
-    private SaveTerms Terms() => new(Folder, Settings.Form, Settings.IsSealed, Settings.IsEncrypted, SlotName.FromTitle(Settings.Profile));
+    private SaveTerms Terms() => new(Folder, Settings.Form, Settings.Guard, SlotName.FromTitle(Settings.Profile));
 
     private (NightSaves Saves, Night Night) Open(SaveTerms terms)
     {
         Night? night = null;
-        var saves = new NightSaves(terms, () => NightLabel.Of(night!));
+        var saves = new NightSaves(terms, () => NightSaves.LabelOf(night!));
         saves.Store.Saved += (_, _) => LongestFrame = 0;
         night = new Night(saves);
         return (saves, night);
@@ -151,9 +159,7 @@ public sealed partial class Settings
 
     public SaveForm Form { get; set; }
 
-    public bool IsSealed { get; set; }
-
-    public bool IsEncrypted { get; set; }
+    public Guard Guard { get; set; }
 
     /// <summary>Whether the line about the last save is shown.</summary>
     public bool ShowsSaving { get; set; }

@@ -80,7 +80,33 @@ public sealed class TitlePage(App app) : MenuPage(app, "T I D E W A R D E N")
         ("Quit", App.End),
     ];
 
+    public override void Draw(Frame frame)
+    {
+        Shore(frame);
+        base.Draw(frame);
+    }
+
     protected override void Leave() => App.End();
+
+    /// <summary>The marsh at night, with a beacon on either side.</summary>
+    private void Shore(Frame frame)
+    {
+        var seconds = MathF.Floor(App.Seconds * 4) / 4;
+        for (var y = frame.Height / 3; y < frame.Height; y++)
+        {
+            for (var x = 0; x < frame.Width; x++)
+            {
+                var depth = (y - (frame.Height / 3f)) / frame.Height;
+                var ripple = MathF.Sin((x * 0.35f) + (y * 1.9f) + seconds) + MathF.Sin((x * 0.12f) - (y * 0.8f) + (seconds * 0.6f));
+                var ground = Palette.Mix(Palette.Night, Palette.Shallow, depth + (ripple / 12));
+                foreach (var beacon in (float[])[0.14f * frame.Width, 0.86f * frame.Width])
+                    ground = Palette.Mix(ground, Palette.Lamp, 0.3f - (MathF.Abs(x - beacon) / 40) - depth);
+                frame[x, y] = new Cell(ripple > 1.6f ? '~' : ' ', Palette.Mix(ground, Palette.Paper, 0.3f), ground);
+            }
+        }
+        frame.Write((int)(0.14f * frame.Width), (frame.Height / 3) - 1, "▲", Palette.Lamp);
+        frame.Write((int)(0.86f * frame.Width), (frame.Height / 3) - 1, "▲", Palette.Lamp);
+    }
 
     private void Begin(Action act)
     {
@@ -93,20 +119,21 @@ public sealed class TitlePage(App app) : MenuPage(app, "T I D E W A R D E N")
 public sealed class SettingsPage(App app) : MenuPage(app, "Settings")
 {
     private static readonly string[] Profiles = ["first keeper", "second keeper"];
+    private Task _change = Task.CompletedTask;
 
     protected override IReadOnlyList<(string, Action?)> Entries =>
     [
-        ($"Keeper: {App.Settings.Profile}", () => Change(settings => settings.Profile = Profiles[(Array.IndexOf(Profiles, settings.Profile) + 1) % 2])),
-        ($"Saves are {App.Settings.Form.ToString().ToLowerInvariant()}", () => Change(settings => settings.Form = (SaveForm)(((int)settings.Form + 1) % 3))),
-        (App.Settings.IsSealed ? "Saves are sealed" : "Saves are not sealed", () => Change(settings => settings.IsSealed = !settings.IsSealed)),
-        (App.Settings.IsEncrypted ? "Saves are encrypted" : "Saves are not encrypted", () => Change(settings => settings.IsEncrypted = !settings.IsEncrypted)),
+        ($"Keeper: {App.Settings.Profile}", () => App.ChangeKeeper(Profiles[(Array.IndexOf(Profiles, App.Settings.Profile) + 1) % 2])),
+        ($"Form of the saves: {App.Settings.Form.ToString().ToLowerInvariant()}", () => _change = App.ChangeTerms((SaveForm)(((int)App.Settings.Form + 1) % 3), App.Settings.Guard)),
+        ($"Saves are {App.Settings.Guard.InWords()}", () => _change = App.ChangeTerms(App.Settings.Form, (Guard)(((int)App.Settings.Guard + 1) % 3))),
         (App.Settings.ShowsSaving ? "The last save is shown while playing" : "The last save is not shown", () => App.Settings.ShowsSaving = !App.Settings.ShowsSaving),
     ];
 
-    private void Change(Action<Settings> change)
+    public override void Draw(Frame frame)
     {
-        change(App.Settings);
-        App.Reopen();
+        if (_change.Exception?.InnerException is { } problem)
+            Notice = problem.Message;
+        base.Draw(frame);
     }
 }
 
@@ -115,11 +142,13 @@ public sealed class NightPage(App app) : IPage
 {
     private string _notice = "";
     private float _noticed;
+    private Task? _change;
+    private SaveReceipt? _shown = app.Saves.Last;
 
     public void Draw(Frame frame)
     {
         var (night, season) = (app.Night, app.Night.Season);
-        frame.Write(1, 0, $"{night.Scene.Name}, day {season.Day}", Palette.Lamp);
+        frame.Write(1, 0, $"{night.Scene.Name}, day {season.Day}, {night.Hour}", Palette.Lamp);
         var tide = season.Tide switch { Tide.Low => "low tide", Tide.High => "high tide", Tide.Flood => "tide rising", _ => "tide falling" };
         var turned = Math.Clamp((int)(season.SinceTurn.TotalHours * 2), 0, 6);
         frame.Write(26, 0, $"{tide} {new string('█', turned)}{new string('░', 6 - turned)}");
@@ -127,11 +156,11 @@ public sealed class NightPage(App app) : IPage
         frame.Write(frame.Width - right.Length - 1, 0, right);
         View.Draw(frame, night, 0, 1, frame.Width, frame.Height - 5, app.Seconds);
         frame.Centre(frame.Height - 4, night.Message);
-        if (app.Settings.ShowsSaving && app.Saves.Last is { } last)
-            frame.Centre(frame.Height - 3, Told(last), Palette.Dim);
-        else if (app.Seconds < _noticed)
+        if (app.Seconds < _noticed)
             frame.Centre(frame.Height - 3, _notice, Palette.Lamp);
-        frame.Centre(frame.Height - 2, "arrows go  space act  l lantern  t tie one  F5 save  F9 load  s saves  Esc menu", Palette.Dim);
+        else if (app.Settings.ShowsSaving)
+            frame.Centre(frame.Height - 3, app.Saves.Last is { } last ? Told(last) : "Nothing has been saved yet.", Palette.Dim);
+        frame.Centre(frame.Height - 2, "arrows go  space act  l lantern  t tied  F5 save  F9 load  s saves  Esc menu", Palette.Dim);
     }
 
     public void Press(ConsoleKeyInfo key)
@@ -163,13 +192,13 @@ public sealed class NightPage(App app) : IPage
                     night.SetOut(tied: true);
                     break;
                 case ConsoleKey.F2:
-                    Change(settings => settings.Form = (SaveForm)(((int)settings.Form + 1) % 3));
+                    Change((SaveForm)(((int)app.Settings.Form + 1) % 3), app.Settings.Guard);
                     break;
                 case ConsoleKey.F3:
-                    Change(settings => settings.IsSealed = !settings.IsSealed);
+                    Change(app.Settings.Form, app.Settings.Guard == Guard.Sealed ? Guard.None : Guard.Sealed);
                     break;
                 case ConsoleKey.F4:
-                    Change(settings => settings.IsEncrypted = !settings.IsEncrypted);
+                    Change(app.Settings.Form, app.Settings.Guard == Guard.Encrypted ? Guard.None : Guard.Encrypted);
                     break;
                 case ConsoleKey.F5:
                     // The frame does not wait: what became of it is told by an event.
@@ -200,29 +229,30 @@ public sealed class NightPage(App app) : IPage
 
     public void Pass()
     {
-        var before = app.Saves.Last;
         app.Night.Pass();
         app.Night.Session.Tick();
-        if (app.Saves.Last is { } last && last != before)
+        if (app.Saves.Last is { } last && last != _shown)
+        {
             Note($"Saved: {last.Slot}.");
+            _shown = last;
+        }
+        if (_change is { IsCompleted: true })
+        {
+            Note(_change.Exception?.InnerException?.Message ?? $"Saves are {app.Settings.InWords()} from now on.");
+            _change = null;
+        }
     }
 
     /// <summary>What the last save was, and what it cost.</summary>
     private string Told(SaveReceipt save)
     {
-        var kind = app.Settings.IsEncrypted ? ", encrypted" : app.Settings.IsSealed ? ", sealed" : "";
         return string.Create(
             System.Globalization.CultureInfo.InvariantCulture,
-            $"{save.Form.ToString().ToLowerInvariant()}{kind} · {save.ByteCount:N0} bytes · {save.Times.OnThread.TotalMilliseconds:0.0} ms of the frame, "
-                + $"{(save.Times.Encoding + save.Times.Writing).TotalMilliseconds:0} behind · longest frame {app.LongestFrame:0.0}");
+            $"{app.Settings.InWords()} · {save.ByteCount / 1000.0:0.0} KB · frame {save.Times.OnThread.TotalMilliseconds:0.0} ms, "
+                + $"background {(save.Times.Encoding + save.Times.Writing).TotalMilliseconds:0.0} · longest frame {app.LongestFrame:0} ms");
     }
 
-    private void Change(Action<Settings> change)
-    {
-        change(app.Settings);
-        app.Reopen();
-        Note($"Saves are {app.Settings.Form.ToString().ToLowerInvariant()}{(app.Settings.IsEncrypted ? ", encrypted" : app.Settings.IsSealed ? ", sealed" : "")} from now on.");
-    }
+    private void Change(SaveForm form, Guard guard) => _change = app.ChangeTerms(form, guard);
 
     private void Note(string text) => (_notice, _noticed) = (text, app.Seconds + 3);
 }
@@ -234,9 +264,13 @@ public sealed class SavesPage : IPage
     private readonly SaveScreen _screen;
     private string? _typed;
     private string _notice = "";
-    private ScreenAction _pressed;
 
-    public SavesPage(App app) => (_app, _screen) = (app, app.Saves.Session.Screen());
+    public SavesPage(App app)
+    {
+        (_app, _screen) = (app, app.Saves.Session.Screen());
+        if (_screen.Rows is [var newest, ..])
+            _screen.Select(newest);
+    }
 
     public void Draw(Frame frame)
     {
@@ -248,7 +282,7 @@ public sealed class SavesPage : IPage
         {
             var row = _screen.Rows[i];
             var isChosen = row == _screen.Selected;
-            frame.Write(left + 2, 3 + i - first, $"{(isChosen ? "›" : " ")} {Shorten(row.Caption, 28)}", isChosen ? Palette.Lamp : row.Trouble.Length > 0 ? Palette.Warden : Palette.Paper);
+            frame.Write(left + 2, 3 + i - first, $"{(isChosen ? "›" : " ")} {Frame.Shorten(row.Caption, 28)}", isChosen ? Palette.Lamp : row.Trouble.Length > 0 ? Palette.Warden : Palette.Paper);
             frame.Write(left + 34, 3 + i - first, row.Saved?.ToLocalTime().ToString("HH:mm:ss", System.Globalization.CultureInfo.InvariantCulture) ?? "", Palette.Dim);
         }
         if (_screen.Rows.Count == 0)
@@ -256,19 +290,19 @@ public sealed class SavesPage : IPage
         if (_screen.Selected is { IsEmpty: false } selected)
         {
             var y = 3;
-            foreach (var line in NightLabel.ViewOf(_app.Saves, selected.Slot))
+            foreach (var line in _app.Saves.ViewOf(selected.Slot))
                 frame.Write(left + 50, y++, line, Palette.Paper, Palette.Deep);
-            frame.Write(left + 50, ++y, Shorten(selected.Title, 26), Palette.Lamp);
+            frame.Write(left + 50, ++y, Frame.Shorten(selected.Title, 26), Palette.Lamp);
             foreach (var (name, value) in selected.Summary)
-                frame.Write(left + 50, ++y, Shorten($"{name} {value}", 26), Palette.Dim);
-            frame.Write(left + 50, y + 1, Shorten(selected.Trouble, 26), Palette.Warden);
+                frame.Write(left + 50, ++y, Frame.Shorten($"{name} {value}", 26), Palette.Dim);
+            frame.Write(left + 50, y + 1, Frame.Shorten(selected.Trouble, 26), Palette.Warden);
         }
         if (_screen.Question is { } question)
-            frame.Write(left + 2, frame.Height - 5, Shorten($"{question.Text} y / n", width - 4), Palette.Warden);
+            frame.Write(left + 2, frame.Height - 5, Frame.Shorten($"{question.Text} y / n", width - 4), Palette.Warden);
         else if (_typed is not null)
             frame.Write(left + 2, frame.Height - 5, $"Name: {_typed}▁", Palette.Lamp);
         else
-            frame.Write(left + 2, frame.Height - 5, Shorten(_notice, width - 4), Palette.Warden);
+            frame.Write(left + 2, frame.Height - 5, Frame.Shorten(_notice, width - 4), Palette.Warden);
         frame.Centre(frame.Height - 2, "↑ ↓ choose  Enter load  n new save  o save over  d delete  u undo  Esc back", Palette.Dim);
     }
 
@@ -338,18 +372,22 @@ public sealed class SavesPage : IPage
             _typed += key.KeyChar;
     }
 
-    private void Do(ScreenAction action, string text = "")
-    {
-        _pressed = action;
-        Told(_screen.Press(action, text));
-    }
+    private void Do(ScreenAction action, string text = "") => Told(_screen.Press(action, text));
 
     private void Told(ScreenOutcome outcome)
     {
         _notice = outcome.Message;
-        if (outcome.IsDone && _pressed == ScreenAction.Load)
+        if (outcome is { IsDone: true, Action: ScreenAction.Load })
             _app.Play();
     }
+}
 
-    private static string Shorten(string text, int most) => text.Length <= most ? text : text[..(most - 1)] + "…";
+/// <summary>Words for what is in the settings.</summary>
+public static class Words
+{
+    public static string InWords(this Settings settings) =>
+        $"{settings.Form.ToString().ToLowerInvariant()}{(settings.Guard == Guard.None ? "" : $", {settings.Guard.InWords()}")}";
+
+    public static string InWords(this Guard guard) =>
+        guard switch { Guard.Sealed => "sealed", Guard.Encrypted => "encrypted", _ => "not sealed" };
 }

@@ -32,7 +32,15 @@ public sealed class Frame
         }
     }
 
-    public void Centre(int y, string text, int colour = Palette.Paper) => Write((Width - text.Length) / 2, y, text, colour);
+    /// <summary>Writes a line of text in the middle, shortened if it does not fit.</summary>
+    public void Centre(int y, string text, int colour = Palette.Paper)
+    {
+        text = Shorten(text, Width - 2);
+        Write((Width - text.Length) / 2, y, text, colour);
+    }
+
+    /// <summary>The text with no more than so many characters.</summary>
+    public static string Shorten(string text, int most) => text.Length <= most ? text : text[..(most - 1)] + "…";
 
     /// <summary>A box with a line around it.</summary>
     public void Box(int x, int y, int width, int height, string title = "")

@@ -38,7 +38,7 @@ public sealed class Night
     public Night(NightSaves saves)
     {
         _saves = saves;
-        saves.Session.Loaded += (_, _) => Message = "You go on where you were.";
+        saves.Session.Loaded += (_, arrival) => Message = arrival.Warnings is [var warning, ..] ? warning : "You go on where you were.";
     }
 
     /// <summary>What has just happened, for the player to read.</summary>
@@ -55,6 +55,12 @@ public sealed class Night
     public Terrain Terrain => Terrain.Of(Scene.Name);
 
     public FogBank Fog => _saves.Fog;
+
+    /// <summary>How long the season has lasted.</summary>
+    public TimeSpan Elapsed => TimeSpan.FromHours((((Season.Day - 1) * 4) + (int)Season.Tide) * 3) + Season.SinceTurn;
+
+    /// <summary>The time of the night, which begins at six in the evening.</summary>
+    public string Hour => (TimeSpan.FromHours(18) + Elapsed).ToString("hh\\:mm", System.Globalization.CultureInfo.InvariantCulture);
 
     /// <summary>How far the fog is; infinity where there is none.</summary>
     public float FogDistance => Fog.Scene == Scene.Name ? Vector2.Distance(Fog.At, Warden.Position) : float.PositiveInfinity;
@@ -82,6 +88,7 @@ public sealed class Night
         TurnTide();
         BurnOil();
         DriftFog();
+        StartleHerons();
         TakeWhatIsHere();
         if (!Terrain.IsWater && Terrain.IsFlooded(Scene, Season.Tide, Warden.Position))
         {
@@ -184,7 +191,7 @@ public sealed class Night
             Tide.Low => "Low tide: the flats are bare, and fog is coming in.",
             Tide.Flood => "The tide is rising.",
             Tide.High => "High tide: the flats can be rowed over, the causeways are under water.",
-            _ => $"The tide is falling. Day {++Season.Day}.",
+            _ => $"Dawn of day {++Season.Day}: {Session.State.Errands["lights"].Steps} beacons lit, {Season.Tally.LettersDelivered} letters delivered.",
         };
         _saves.Weather.WindKnots = (_saves.Weather.WindKnots + 12) % 42;
         _saves.Weather.Fog = Season.Tide is Tide.Low or Tide.Flood;
@@ -229,6 +236,16 @@ public sealed class Night
         {
             Warden.Stamina -= 12 * Step;
             Message = "The fog is all around you.";
+        }
+    }
+
+    private void StartleHerons()
+    {
+        foreach (var heron in Scene.Herons.Where(one => Vector2.Distance(one.At, Warden.Position) is > 0.1f and < 2))
+        {
+            heron.Wary = true;
+            heron.At = Vector2.Clamp(
+                heron.At + (Vector2.Normalize(heron.At - Warden.Position) * (Step * 4)), Vector2.Zero, new(Scene.Width - 1, Scene.Height - 1));
         }
     }
 

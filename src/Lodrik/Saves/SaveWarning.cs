@@ -14,6 +14,9 @@ public enum SaveWarningCode
     /// or an entry of a <see cref="State.SaveLog{T}"/>. It was saved as it is; with the check off, it would not have been.
     /// </summary>
     UnmarkedChange = 3,
+
+    /// <summary>The picture could not be made (<see cref="SaveLabel.DrawThumbnail"/>), and the save is without one.</summary>
+    NoThumbnail = 4,
 }
 
 /// <summary>Something that was saved otherwise than it stood.</summary>

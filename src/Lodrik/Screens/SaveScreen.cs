@@ -56,12 +56,12 @@ public sealed partial class SaveScreen
     /// <summary>
     /// Reads the list anew, after something other than this screen has saved or deleted. The selected row stays selected.
     /// </summary>
-    public ScreenOutcome Refresh() => Do(false, default, Refreshed).Result();
+    public ScreenOutcome Refresh() => Do(null, false, default, Refreshed).Result();
 
     /// <param name="cancellationToken">Gives it up; the list stays as it is.</param>
     /// <inheritdoc cref="Refresh()"/>
     public Task<ScreenOutcome> RefreshAsync(CancellationToken cancellationToken = default) =>
-        Do(true, cancellationToken, Refreshed).AsTask();
+        Do(null, true, cancellationToken, Refreshed).AsTask();
 
     /// <summary>Presses a button. What has to be asked first is not done until <see cref="Answer(bool)"/> says yes.</summary>
     /// <param name="action">The button.</param>
@@ -70,7 +70,7 @@ public sealed partial class SaveScreen
     public ScreenOutcome Press(ScreenAction action, string text = "")
     {
         ArgumentNullException.ThrowIfNull(text);
-        return Do(false, default, (inBackground, cancellation) => Act(action, text, inBackground, cancellation)).Result();
+        return Do(action, false, default, (inBackground, cancellation) => Act(action, text, inBackground, cancellation)).Result();
     }
 
     /// <param name="action">The button.</param>
@@ -80,7 +80,7 @@ public sealed partial class SaveScreen
     public Task<ScreenOutcome> PressAsync(ScreenAction action, string text = "", CancellationToken cancellationToken = default)
     {
         ArgumentNullException.ThrowIfNull(text);
-        return Do(true, cancellationToken, (inBackground, cancellation) => Act(action, text, inBackground, cancellation)).AsTask();
+        return Do(action, true, cancellationToken, (inBackground, cancellation) => Act(action, text, inBackground, cancellation)).AsTask();
     }
 
     /// <summary>Answers the question that is open.</summary>
@@ -117,17 +117,19 @@ public sealed partial class SaveScreen
 
     /// <summary>Does one thing, unless another one is being done.</summary>
     private async ValueTask<ScreenOutcome> Do(
-        bool inBackground, CancellationToken cancellation, Func<bool, CancellationToken, ValueTask<ScreenOutcome>> act)
+        ScreenAction? action, bool inBackground, CancellationToken cancellation,
+        Func<bool, CancellationToken, ValueTask<ScreenOutcome>> act)
     {
         if (Interlocked.Exchange(ref _isBusy, 1) != 0)
-            return ScreenOutcome.Refused(ScreenRefusal.Busy);
+            return ScreenOutcome.Refused(ScreenRefusal.Busy) with { Action = action };
         try
         {
-            return await act(inBackground, cancellation).ConfigureAwait(true);
+            var outcome = await act(inBackground, cancellation).ConfigureAwait(true);
+            return outcome with { Action = action };
         }
         catch (SaveException problem)
         {
-            return ScreenOutcome.Failed(problem);
+            return ScreenOutcome.Failed(problem) with { Action = action };
         }
         finally
         {
@@ -136,7 +138,7 @@ public sealed partial class SaveScreen
     }
 
     private ValueTask<ScreenOutcome> Answer(bool yes, bool inBackground, CancellationToken cancellation) => Do(
-        inBackground, cancellation, async (inBackground, cancellation) =>
+        _question?.Action, inBackground, cancellation, async (inBackground, cancellation) =>
         {
             if (Interlocked.Exchange(ref _question, null) is not { } question)
                 return ScreenOutcome.Refused(ScreenRefusal.NoQuestion);

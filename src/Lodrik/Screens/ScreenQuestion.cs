@@ -78,6 +78,9 @@ public sealed record ScreenOutcome(ScreenOutcomeKind Kind, string Message)
     /// <summary>Whether it is done.</summary>
     public bool IsDone => Kind == ScreenOutcomeKind.Done;
 
+    /// <summary>The button that was pressed, or whose question was answered; null after a refresh, or if no question was open.</summary>
+    public ScreenAction? Action { get; init; }
+
     /// <summary>The question that is open now; null where none is.</summary>
     public ScreenQuestion? Question { get; init; }
 

@@ -16,9 +16,9 @@ public sealed partial class GameSession<TSave, TScene>
 
     /// <summary>Marks this moment as a checkpoint, in place of an earlier one of the same name.</summary>
     /// <param name="name">The checkpoint's name: not empty.</param>
-    /// <param name="inSave">Whether it goes into the saves that follow, or is in memory only.</param>
+    /// <param name="inSave">Whether it goes into the saves that follow, so that it is still there after they are loaded, or is in memory only.</param>
     /// <exception cref="SaveException">Nothing is being played, or it cannot be saved as it is.</exception>
-    public SessionCheckpoint Mark(string name = "last", bool inSave = false)
+    public SessionCheckpoint Mark(string name = "last", bool inSave = true)
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
         if (LoneSurrogates.AreIn(name))

@@ -60,7 +60,7 @@ public sealed partial class GameSession<TSave, TScene>
         // Reading State makes the error where there was nothing to load.
         var state = result.State;
         var renamed = state.Session.Renamed;
-        var warnings = new List<string>();
+        List<string> warnings = [.. result.Warnings];
         _names.Rename(state.Scenes, renamed);
         var today = WhereIn(state, renamed, warnings);
         var played = state.Session.Get<ClockState>(SessionArchive.ClockSection)?.Played ?? TimeSpan.Zero;

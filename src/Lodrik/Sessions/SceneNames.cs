@@ -67,7 +67,7 @@ internal sealed class SceneNames
         if (IsKnown(place.Scene))
             return place;
         var fallback = _fallback ?? _start;
-        warnings.Add($"The save is in the scene \"{place.Scene}\", which the game has no more; the player is in \"{fallback.Scene}\" now.");
+        warnings.Add($"The save is in the scene \"{place.Scene}\", which the game no longer has; the player is in \"{fallback.Scene}\" now.");
         return fallback;
     }
 

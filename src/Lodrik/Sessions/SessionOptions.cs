@@ -75,7 +75,7 @@ public sealed class SessionOptions<TSave>
     /// </summary>
     public IReadOnlyDictionary<string, string> FormerScenes { get; init; } = new Dictionary<string, string>();
 
-    /// <summary>Where a player goes whose scene the game has no more; null for the start.</summary>
+    /// <summary>Where a player goes whose scene the game no longer has; null for the start.</summary>
     public ScenePlace? Fallback { get; init; }
 
     /// <summary>
@@ -100,7 +100,10 @@ public sealed class SessionOptions<TSave>
 /// <summary>What came of a change of scenes.</summary>
 /// <param name="Change">The change that was asked for.</param>
 /// <param name="Restored">What was done to put the scene back; null for one that was never visited.</param>
-/// <param name="Warnings">What is not as the save has it, such as a scene that the game has no more.</param>
+/// <param name="Warnings">
+/// What the player may want to know, a sentence each: what is odd about the save (<see cref="LoadResult{T}.Warnings"/>), and what is not as
+/// the save has it, such as a scene that the game no longer has.
+/// </param>
 public sealed record SessionArrival(SceneChange Change, RestoreReport? Restored, IReadOnlyList<string> Warnings);
 
 /// <summary>A state of the session that the player can be put back to.</summary>

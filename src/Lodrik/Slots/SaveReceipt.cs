@@ -130,6 +130,29 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     /// <summary>Newer generations that could not be loaded and were passed over, newest first, each with what is wrong with it.</summary>
     public IReadOnlyList<SaveException> PassedOver { get; internal init; } = [];
 
+    /// <summary>
+    /// What a player may want to know of the save that was loaded, a sentence each (English): that newer ones could not be loaded, that it
+    /// was changed outside the game, that it is an old one put in the place of a newer one, or that a newer version of the game made it.
+    /// </summary>
+    public IReadOnlyList<string> Warnings
+    {
+        get
+        {
+            var warnings = new List<string>();
+            if (Found && PassedOver is [var newest, ..])
+                warnings.Add($"The newest save could not be loaded, so an older one was: {newest.Problem}");
+            if (SealProblem is not null)
+                warnings.Add(SealProblem.Problem);
+            else if (WasEditedByHand)
+                warnings.Add("The save was changed by hand.");
+            if (Replay is not null)
+                warnings.Add("The save is an old one that was put in the place of a newer one.");
+            if (IsFromNewerVersion)
+                warnings.Add("The save was made by a newer version of the game.");
+            return warnings;
+        }
+    }
+
     /// <summary>The same result with the state that was filled from the save.</summary>
     internal LoadResult<T> With(T state)
     {

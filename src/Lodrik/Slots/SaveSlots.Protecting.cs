@@ -35,7 +35,7 @@ public sealed partial class SaveSlots
     {
         from?.Check();
         to?.CheckForWriting();
-        return ChangeNow(files => Protect(files, from, to));
+        return ChangeNow(files => Protect(files, [from], to));
     }
 
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
@@ -47,7 +47,7 @@ public sealed partial class SaveSlots
     {
         from?.Check();
         to?.CheckForWriting();
-        return ChangeInBackground(files => Protect(files, from, to), cancellationToken);
+        return ChangeInBackground(files => Protect(files, [from], to), cancellationToken);
     }
 
     /// <summary>
@@ -102,7 +102,7 @@ public sealed partial class SaveSlots
                 throw new SlotException(
                     SaveErrorCode.NoSuchSlot, "The generation is not the save that was chosen.", files.Locate(chosen.Slot, generation),
                     "List the saves again, and choose among those.");
-            return await Protect(files, chosen.Slot, generation, null, to).ConfigureAwait(false);
+            return await Protect(files, chosen.Slot, generation, [null], to).ConfigureAwait(false);
         }
         catch (SaveException problem) when (problem is not StorageException)
         {
@@ -110,14 +110,14 @@ public sealed partial class SaveSlots
         }
     }
 
-    private async ValueTask<IReadOnlyList<SlotProtection>> Protect(SlotFiles files, SaveProtection? from, SaveProtection? to)
+    internal async ValueTask<IReadOnlyList<SlotProtection>> Protect(SlotFiles files, SaveProtection?[] from, SaveProtection? to)
     {
         await Hold(files).ConfigureAwait(false);
         // What came back later would be under the key of before.
         await EndDeletions(files).ConfigureAwait(false);
         // A counter that is there goes with its store, whether or not who moves it counts: left behind, it would take every save for an
         // old one.
-        var counter = from is null ? null : await SaveCounter.Read(files.Calls, from).ConfigureAwait(false);
+        var counter = from[0] is { } first ? await SaveCounter.Read(files.Calls, first).ConfigureAwait(false) : null;
         var results = new List<SlotProtection>();
         foreach (var (slot, generations) in await files.All().ConfigureAwait(false))
         {
@@ -131,18 +131,15 @@ public sealed partial class SaveSlots
     }
 
     private static async ValueTask<SlotProtection> Protect(
-        SlotFiles files, SlotName slot, Generation generation, SaveProtection? from, SaveProtection? to)
+        SlotFiles files, SlotName slot, Generation generation, SaveProtection?[] from, SaveProtection? to)
     {
         try
         {
             var file = await files.Open(slot, generation).ConfigureAwait(false);
             if (IsUnder(file, to))
                 return new SlotProtection(slot, generation.Number, Changed: false, null);
-            if (from is not null)
-                file.CheckSeal(from);
-            else if (file.HasSeal)
-                throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed, and its key was not given.",
-                    files.Locate(slot, generation), "Give the key that it has now.");
+            if (FindMisfit(file, from) is { } misfit)
+                return new SlotProtection(slot, generation.Number, Changed: false, misfit);
             var bytes = file.Protect(to);
             var name = SlotFiles.NameOf(slot, generation.Number, ExtensionFor(generation.File, file, to));
             await files.Calls.Write(name, bytes, replace: true).ConfigureAwait(false);
@@ -155,6 +152,30 @@ public sealed partial class SaveSlots
         {
             return new SlotProtection(slot, generation.Number, Changed: false, problem);
         }
+    }
+
+    /// <summary>What keeps a save from fitting the first of these protections; null if it fits one of them.</summary>
+    internal static TamperedSaveException? FindMisfit(SavedFile file, SaveProtection?[] protections)
+    {
+        TamperedSaveException? misfit = null;
+        foreach (var protection in protections)
+        {
+            try
+            {
+                if (protection is not null)
+                    file.CheckSeal(protection);
+                else if (file.HasSeal)
+                    throw new TamperedSaveException(
+                        SaveErrorCode.UnknownKey, "The save is sealed, and its key was not given.", file.Location,
+                        "Give the key that it has now.");
+                return null;
+            }
+            catch (TamperedSaveException problem)
+            {
+                misfit ??= problem;
+            }
+        }
+        return misfit;
     }
 
     /// <summary>Whether a save is as it is to be already: then there is nothing to do.</summary>

@@ -35,6 +35,9 @@ public sealed partial class SaveSlots : IDisposable
     /// <summary>How slots and generations are laid out in the storage, for whoever waits on their own thread.</summary>
     internal SlotFiles Files { get; }
 
+    /// <summary>How the saves are read.</summary>
+    internal SlotReading Reading => _reading;
+
     /// <summary>Opens the slots of a storage. Nothing is written.</summary>
     /// <param name="storage">Where the saves are.</param>
     /// <param name="protection">The keys that show hidden titles and summaries; without them they stay hidden.</param>

@@ -189,6 +189,7 @@ public sealed partial class SaveStore<T>
         Func<SavedFile, T> decode)
     {
         var passedOver = new List<SaveException>();
+        var accepted = _accepted;
         foreach (var (slot, generation) in candidates)
         {
             try
@@ -196,7 +197,7 @@ public sealed partial class SaveStore<T>
                 var file = await files.Open(slot, generation, progress).ConfigureAwait(false);
                 if (_options.EditedSaves is SaveTreatment.PassOver or SaveTreatment.Refuse && file.Opened.IsEdited)
                     throw Edited(files.Locate(slot, generation));
-                var (state, problem, unknown) = Decode(file, decode);
+                var (state, problem, unknown) = Decode(file, decode, accepted);
                 var result = new LoadResult<T>(slot, generation.Number, state, file)
                 {
                     PassedOver = passedOver,
@@ -221,18 +222,30 @@ public sealed partial class SaveStore<T>
     /// <summary>
     /// Decodes a save once its seal was looked at; where such saves are only marked, one whose seal does not fit as well.
     /// </summary>
+    /// <exception cref="DoubtException">The seal does not fit, and the store's protection was changed since the save was looked for.</exception>
     private (T State, TamperedSaveException? Problem, IReadOnlyList<UnknownMember> Unknown) Decode(
-        SavedFile file, Func<SavedFile, T> decode)
+        SavedFile file, Func<SavedFile, T> decode, SaveProtection?[] accepted)
     {
         try
         {
-            if (_options.Protection is { } protection)
-                file.CheckSeal(protection);
+            CheckSeal(file, accepted);
             return Decoded(InThisVersion(file), null);
+        }
+        catch (TamperedSaveException) when (accepted != _accepted)
+        {
+            throw new DoubtException();
         }
         catch (TamperedSaveException problem) when (_options.TamperedSaves is SaveTreatment.Load or SaveTreatment.Mark)
         {
             return Decoded(InThisVersion(file.WithoutSeal()), problem);
+        }
+        catch (DamagedSaveException problem) when (
+            _options.TamperedSaves is SaveTreatment.Load or SaveTreatment.Mark && accepted[0] is not null && file.Opened.EditedSections.Any())
+        {
+            // In a readable save it is most likely an edit by hand, which without a seal would be loaded as well.
+            return Decoded(
+                InThisVersion(file.WithoutSeal()),
+                new TamperedSaveException(SaveErrorCode.Tampered, problem.Problem, problem.Location, problem.Remedy, problem));
         }
 
         (T, TamperedSaveException?, IReadOnlyList<UnknownMember>) Decoded(SavedFile current, TamperedSaveException? problem)

@@ -25,7 +25,9 @@ public sealed partial class SaveStore<T>
         : Continue(files, null, progress);
 
     private ValueTask<LoadResult<T>> QuickLoad(SlotFiles files, IProgress<SaveProgress>? progress) =>
-        LoadRing(files, SlotName.Quick, Playthrough, progress);
+        _current is { IsUntouched: true }
+            ? Load(files, SlotName.Quick, null, progress)
+            : LoadRing(files, SlotName.Quick, Playthrough, progress);
 
     private ValueTask<LoadResult<T>> LoadRing(SlotFiles files, SlotName slot, Guid playthrough, IProgress<SaveProgress>? progress) =>
         LoadAny(files, slot, progress, async () => [.. (await files.RingOf(slot, playthrough).ConfigureAwait(false))

@@ -16,7 +16,7 @@ public sealed partial class SaveStore<T>
 
         public SlotName Slot => slot;
 
-        public SaveLabel Label => label;
+        public SaveLabel Label { get; set; } = label;
 
         public Overwrite Overwrite => overwrite;
 

@@ -17,7 +17,6 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     private readonly SynchronizationContext? _events;
     private readonly Lock _askGate = new();
     private readonly Lock _queueGate = new();
-    private readonly SaveTerms _terms;
     private readonly SectionCache _cache;
 
     /// <summary>The saves whose writing has not begun, by slot: the one that a newer one may take the place of.</summary>
@@ -140,7 +139,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// (<see cref="SaveStoreOptions.WarmsUp"/>); this waits for it.
     /// </summary>
     /// <returns>Done when the code is there; at once where it was compiled ahead of time.</returns>
-    public Task WarmUpAsync() => StoreWarmUp.Of<T>(_options.Form, SaveStore<WarmUpSave>.RunThrough);
+    public Task WarmUpAsync() => StoreWarmUp.Of<T>(Form, SaveStore<WarmUpSave>.RunThrough);
 
     /// <summary>Saves and loads on a disk that is in memory only, so that the code for it is there; for a save of our own.</summary>
     internal static void RunThrough(SaveForm form)
@@ -246,7 +245,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var place = await FindPlace(files, request).ConfigureAwait(false);
         var started = Stopwatch.GetTimestamp();
         var waited = request.Paid.Ended is > 0 and var ended ? Stopwatch.GetElapsedTime(ended, started) : TimeSpan.Zero;
-        var warnings = request.Snapshot.FindWarnings();
+        List<SaveWarning> warnings = [.. request.Snapshot.FindWarnings()];
+        request.Label = Drawn(request.Label, request.Slot, warnings);
         var counter = await Counter(files).ConfigureAwait(false);
         if (counter is not null)
             await counter.Begin(files.Calls).ConfigureAwait(false);
@@ -254,12 +254,13 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         long byteCount;
         long encoded;
         string file;
+        var terms = _terms;
         try
         {
-            var bytes = Encode(request, header);
+            var bytes = Encode(request, header, terms);
             byteCount = bytes.Length;
             encoded = Stopwatch.GetTimestamp();
-            file = await Store(files, request, place.Generation, bytes).ConfigureAwait(false);
+            file = await Store(files, request, place.Generation, bytes, terms).ConfigureAwait(false);
         }
         finally
         {
@@ -275,7 +276,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             Remember(request.Slot, request.Playthrough, request.Asked, header);
         var dropped = await DropOldGenerations(files, request.Slot, place.Earlier, request.Playthrough).ConfigureAwait(false);
         var receipt = new SaveReceipt(
-            request.Slot, place.Generation, files.Calls.Locate(file), byteCount, _options.Form, header.SaveId,
+            request.Slot, place.Generation, files.Calls.Locate(file), byteCount, terms.Form, header.SaveId,
             request.Paid.Snapshot + Stopwatch.GetElapsedTime(started, encoded), Stopwatch.GetElapsedTime(encoded, written))
         {
             Times = new SaveTimes(
@@ -312,18 +313,18 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     }
 
     /// <summary>Makes the bytes of a save out of its snapshot. They are valid until the next save, and as long as the snapshot.</summary>
-    private ReadOnlySequence<byte> Encode(Request request, SaveHeader header)
+    private ReadOnlySequence<byte> Encode(Request request, SaveHeader header, SaveTerms terms)
     {
         var progress = request.Progress;
         _saveWriter ??= new SaveWriter();
         return _saveWriter.Write(
-            request.Snapshot, header, _terms, _cache,
+            request.Snapshot, header, terms, _cache,
             progress is null ? null : (done, total) => Report(progress, new SaveProgress(SaveStage.Compressing, done, total)));
     }
 
     /// <summary>Writes a save and what belongs to it for good.</summary>
     /// <returns>The name of the save's file.</returns>
-    private async ValueTask<string> Store(SlotFiles files, Request request, int generation, ReadOnlySequence<byte> bytes)
+    private async ValueTask<string> Store(SlotFiles files, Request request, int generation, ReadOnlySequence<byte> bytes, SaveTerms terms)
     {
         Report(request.Progress, new SaveProgress(SaveStage.Writing, 0, bytes.Length));
         // What belongs to a save comes before it: a save is never without.
@@ -331,7 +332,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             await files.WriteName(request.Slot, SaveLabel.NameOf(typed)).ConfigureAwait(false);
         foreach (var (name, content) in Attachments.Of(request.Label))
             await files.Calls.Write(SlotFiles.AttachmentOf(request.Slot, generation, name), content, replace: true).ConfigureAwait(false);
-        var file = SlotFiles.NameOf(request.Slot, generation, _options.Extension ?? _terms.File.Extension);
+        var file = SlotFiles.NameOf(request.Slot, generation, _options.Extension ?? terms.File.Extension);
         await files.Calls.Write(file, bytes, replace: false).ConfigureAwait(false);
         return file;
     }

@@ -69,7 +69,21 @@ public sealed partial class SaveStore<T>
     private async ValueTask<IReadOnlyList<StateChange>> UnsavedChanges(
         SlotFiles files, Snapshot live, IReadOnlyCollection<string>? ignored)
     {
-        var written = _written;
+        try
+        {
+            return await FindUnsaved(files, live, ignored).ConfigureAwait(false);
+        }
+        catch (DoubtException)
+        {
+            // The protection of the saves was changed meanwhile.
+            return await _slots.Alone(files, () => FindUnsaved(files, live, ignored)).ConfigureAwait(false);
+        }
+    }
+
+    private async ValueTask<IReadOnlyList<StateChange>> FindUnsaved(
+        SlotFiles files, Snapshot live, IReadOnlyCollection<string>? ignored)
+    {
+        var (written, accepted) = (_written, _accepted);
         var (file, isWritten) = await SlotFiles.Read(async () =>
         {
             var (saves, current) = (await Candidates(files, null).ConfigureAwait(false), _current);
@@ -91,7 +105,7 @@ public sealed partial class SaveStore<T>
         var found = isWritten ? written!.FindDifferent(live) : SectionDifference.Find(file, live, T.Root);
         List<string> different = [.. found.Where(name => !IsIgnored(name))];
         // The save is judged as when it is loaded, however little of it is looked at.
-        var saved = Decode(file, one => WholeState.Decode<T>(one, SectionDifference.WithoutShared(different))).State;
+        var saved = Decode(file, one => WholeState.Decode<T>(one, SectionDifference.WithoutShared(different)), accepted).State;
         return different.Count == 0 ? [] : Different(saved, live, different, file.Form);
 
         bool IsIgnored(string section) => ignored is not null && ignored.Any(one => IsWithin(one, $"/{PointerBuilder.Escape(section)}"));

@@ -61,7 +61,10 @@ public sealed partial class SaveStore<T>
     public Task<SaveReceipt> AutoSaveAsync(T state, SaveLabel? label = null, CancellationToken cancellationToken = default) =>
         SaveAsync(SlotName.Auto, state, label, cancellationToken: cancellationToken);
 
-    /// <summary>Loads the newest quick save of the playthrough that is being played.</summary>
+    /// <summary>
+    /// Loads the newest quick save of the playthrough that is being played; if the store was just opened and nothing is played yet, the
+    /// newest of all.
+    /// </summary>
     /// <param name="progress">Told how far the load has got.</param>
     /// <returns>The state, or the answer that there is none.</returns>
     /// <exception cref="SaveException">There are some, and none of them can be loaded.</exception>
@@ -181,13 +184,13 @@ public sealed partial class SaveStore<T>
     /// <returns>
     /// What became of every generation. One that does not fit its old seal stays as it is. It may be run again, and goes on where it was.
     /// </returns>
-    public IReadOnlyList<SlotProtection> ProtectAll(SaveProtection? from) => _slots.Protect(from, _options.Protection);
+    public IReadOnlyList<SlotProtection> ProtectAll(SaveProtection? from) => _slots.Protect(from, Protection);
 
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
     /// <param name="cancellationToken">Gives it up; it can be run again, and goes on where it was.</param>
     /// <inheritdoc cref="ProtectAll(SaveProtection?)"/>
     public Task<IReadOnlyList<SlotProtection>> ProtectAllAsync(SaveProtection? from, CancellationToken cancellationToken = default) =>
-        _slots.ProtectAsync(from, _options.Protection, cancellationToken);
+        _slots.ProtectAsync(from, Protection, cancellationToken);
 
     /// <inheritdoc cref="SaveSlots.ProtectChosen"/>
     /// <summary>
@@ -206,7 +209,7 @@ public sealed partial class SaveStore<T>
         _slots.ProtectChosenAsync(chosen, OwnProtection, cancellationToken);
 
     private SaveProtection OwnProtection =>
-        _options.Protection ?? throw new InvalidOperationException("The store has no protection that it could give to saves.");
+        Protection ?? throw new InvalidOperationException("The store has no protection that it could give to saves.");
 
     /// <summary>Deletes one generation of a slot; false where there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
@@ -243,7 +246,7 @@ public sealed partial class SaveStore<T>
 
     /// <summary>The file of options that belong to no slot.</summary>
     /// <typeparam name="TSettings">Any state type.</typeparam>
-    public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_slots, _options.Form);
+    public SettingsFile<TSettings> Settings<TSettings>() where TSettings : IStateType<TSettings> => new(_slots, Form);
 
     /// <summary>
     /// The file of options that belong to no slot, sealed or encrypted: for what a player should not edit, such as which endings were seen.
@@ -256,7 +259,7 @@ public sealed partial class SaveStore<T>
     {
         ArgumentNullException.ThrowIfNull(protection);
         protection.CheckForWriting();
-        return new SettingsFile<TSettings>(_slots, _options.Form, protection);
+        return new SettingsFile<TSettings>(_slots, Form, protection);
     }
 
     /// <summary>The names of the profiles that have saves or settings.</summary>

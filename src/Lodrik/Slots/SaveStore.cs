@@ -44,7 +44,8 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             new SlotReading(options.Protection, options.Extension, options.Allowance));
         _events = options.EventContext ?? SynchronizationContext.Current;
         _terms = new SaveTerms(options.Form, options.Indented, options.Compression, options.Protection);
-        _current = new Current(NewId(), null);
+        _accepted = [options.Protection, .. options.OtherProtections];
+        _current = new Current(NewId(), null) { IsUntouched = true };
         _cache = new SectionCache { ChecksWhatIsKept = options.FindsUnmarkedChanges ?? GameBuild.IsForDebugging(typeof(T)) };
     }
 
@@ -97,6 +98,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
                 + "InvalidSaves.", nameof(options));
         options.Migrations?.Check(T.Root);
         options.Protection?.Check();
+        ArgumentNullException.ThrowIfNull(options.OtherProtections);
+        foreach (var other in options.OtherProtections)
+            other.Check();
         var store = new SaveStore<T>(options);
         if (options.WarmsUp)
             _ = store.WarmUpAsync();
@@ -170,7 +174,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     private async ValueTask<long> LastWriteNumber(SlotFiles files) => (await Counter(files).ConfigureAwait(false))?.Last ?? 0;
 
     /// <summary>The store's counter as it is now; null where the store does not count.</summary>
-    private async ValueTask<SaveCounter?> Counter(SlotFiles files) => _options.Protection is { HasCounter: true } protection
+    private async ValueTask<SaveCounter?> Counter(SlotFiles files) => _terms.Protection is { HasCounter: true } protection
         ? await SaveCounter.Read(files.Calls, protection).ConfigureAwait(false)
         : null;
 
@@ -378,13 +382,39 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         if (label?.Name is { Length: > SaveLabel.MaxNameLength } typed)
             throw new ArgumentException(
                 $"The name of a slot may have {SaveLabel.MaxNameLength} characters, and this has {typed.Length}.", nameof(label));
-        if (label is null || label.Thumbnail.IsEmpty)
-            return;
-        if (!label.Thumbnail.Span.StartsWith(PngSignature))
-            throw new ArgumentException("A thumbnail has to be a PNG picture.", nameof(label));
-        if (label.Thumbnail.Length > _options.MaxThumbnailByteCount)
-            throw new ArgumentException(
-                $"A thumbnail may have {_options.MaxThumbnailByteCount} bytes, and this has {label.Thumbnail.Length}.", nameof(label));
+        if (label is { Thumbnail.IsEmpty: false } && ProblemOf(label.Thumbnail.Span) is { } problem)
+            throw new ArgumentException(problem, nameof(label));
+        if (label is { Thumbnail.IsEmpty: false, DrawThumbnail: not null })
+            throw new ArgumentException("Give a thumbnail or what draws it, not both.", nameof(label));
+    }
+
+    /// <summary>Why something cannot be a thumbnail; null if it can.</summary>
+    private string? ProblemOf(ReadOnlySpan<byte> thumbnail) =>
+        !thumbnail.StartsWith(PngSignature) ? "A thumbnail has to be a PNG picture."
+        : thumbnail.Length > _options.MaxThumbnailByteCount
+            ? $"A thumbnail may have {_options.MaxThumbnailByteCount} bytes, and this has {thumbnail.Length}."
+        : null;
+
+    /// <summary>The label with its picture. A picture that cannot be made is not worth losing a save for.</summary>
+    private SaveLabel Drawn(SaveLabel label, SlotName slot, List<SaveWarning> warnings)
+    {
+        if (label.DrawThumbnail is not { } draw)
+            return label;
+        ReadOnlyMemory<byte> picture = default;
+        string? problem;
+        try
+        {
+            _slots.CallBack(() => picture = draw());
+            problem = picture.IsEmpty ? null : ProblemOf(picture.Span);
+        }
+        catch (Exception exception)
+        {
+            problem = exception.Message;
+        }
+        if (problem is not null)
+            warnings.Add(new SaveWarning(
+                SaveWarningCode.NoThumbnail, new SaveLocation { Slot = slot.ToString() }, $"The picture could not be made: {problem}"));
+        return label with { Thumbnail = problem is null ? picture : default, DrawThumbnail = null };
     }
 
     /// <summary>The first bytes of every PNG file (ISO/IEC 15948 section 5.2).</summary>
@@ -414,5 +444,9 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <param name="Slot">The slot to go on saving to; null for none.</param>
     /// <param name="Continued">The time of the save that was loaded or written last; the beginning of time where there is none.</param>
     /// <param name="SaveId">That save; all zeros where there is none, or where it does not say.</param>
-    private sealed record Current(Guid Playthrough, SlotName? Slot, DateTimeOffset Continued = default, Guid SaveId = default);
+    private sealed record Current(Guid Playthrough, SlotName? Slot, DateTimeOffset Continued = default, Guid SaveId = default)
+    {
+        /// <summary>Whether nothing was begun, loaded or saved since the store was opened.</summary>
+        public bool IsUntouched { get; init; }
+    }
 }

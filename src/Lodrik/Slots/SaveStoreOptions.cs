@@ -120,6 +120,12 @@ public sealed record SaveStoreOptions
     /// <summary>How saves are sealed or signed, and what is asked of those that are loaded; null for neither.</summary>
     public SaveProtection? Protection { get; init; }
 
+    /// <summary>
+    /// Other protections that a save may have instead of <see cref="Protection"/>: those of an earlier version of the game, or all between
+    /// which players can choose. New saves never get them.
+    /// </summary>
+    public IReadOnlyList<SaveProtection> OtherProtections { get; init; } = [];
+
     /// <summary>The most bytes that a thumbnail may have.</summary>
     public int MaxThumbnailByteCount { get; init; } = 1 << 20;
 
@@ -168,6 +174,13 @@ public sealed record SaveLabel
 
     /// <summary>A picture of the moment as PNG (ISO/IEC 15948), kept beside the save; empty for none.</summary>
     public ReadOnlyMemory<byte> Thumbnail { get; init; }
+
+    /// <summary>
+    /// Makes the <see cref="Thumbnail"/> when the save is written: on another thread if it is written in the background, so it may only use
+    /// what it was given, such as pixels that were copied. If it fails, the save has no picture, and its receipt a warning
+    /// (<see cref="SaveWarningCode.NoThumbnail"/>). Null for a picture that is there already, or none.
+    /// </summary>
+    public Func<ReadOnlyMemory<byte>>? DrawThumbnail { get; init; }
 
     /// <summary>
     /// What else is kept beside the save, by name: a picture in full size ("screenshot.png"), a recording. A name is made of a to z, 0 to 9

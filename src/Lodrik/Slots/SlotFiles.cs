@@ -8,10 +8,20 @@ using Lodrik.Storage;
 namespace Lodrik.Slots;
 
 /// <summary>How the saves of a storage are read.</summary>
-/// <param name="Protection">The keys that show hidden titles; null for none.</param>
-/// <param name="OwnExtension">The extension of the game's own; null for none.</param>
-/// <param name="Allowance">What a save may become in memory; null for what is usual.</param>
-internal sealed record SlotReading(SaveProtection? Protection, string? OwnExtension = null, ReadAllowance? Allowance = null);
+/// <param name="protection">The keys that show hidden titles; null for none.</param>
+/// <param name="ownExtension">The game's own file extension; null for none.</param>
+/// <param name="allowance">What a save may become in memory; null for what is usual.</param>
+internal sealed class SlotReading(SaveProtection? protection, string? ownExtension = null, ReadAllowance? allowance = null)
+{
+    private volatile SaveProtection? _protection = protection;
+
+    /// <summary>The keys that show hidden titles; null for none.</summary>
+    public SaveProtection? Protection { get => _protection; set => _protection = value; }
+
+    public string? OwnExtension => ownExtension;
+
+    public ReadAllowance? Allowance => allowance;
+}
 
 /// <summary>
 /// How slots and generations lie in a storage: <c>slots/evening/00000007.json</c>. Anything else in there is left alone.

@@ -319,6 +319,33 @@ public sealed class SealTests
         Assert.IsType<TamperedSaveException>(Assert.Single(passed.PassedOver));
     }
 
+    [Theory]
+    [InlineData(SaveForm.Json, "\"hp\": 7", "\"hp\": 8")]
+    [InlineData(SaveForm.Xml, ">7<", ">8<")]
+    public void An_edit_by_hand_in_a_sealed_save_is_marked_like_any_other_or_an_older_save_is_loaded(SaveForm form, string from, string to)
+    {
+        var storage = new MemoryStorage();
+        using (var store = Open(storage, With("secret"), form))
+        {
+            store.Save("evening", Sample(hp: 1));
+            store.Save("evening", Sample());
+        }
+        var newest = SampleFerries.Files(storage)[1];
+        var text = Encoding.UTF8.GetString(storage.Read(newest)!);
+        Assert.Contains(from, text, StringComparison.Ordinal);
+        storage.Write(newest, Encoding.UTF8.GetBytes(text.Replace(from, to, StringComparison.Ordinal)), replace: true);
+        using (var marking = Open(storage, With("secret"), form, tampered: SaveTreatment.Mark))
+        {
+            var marked = marking.Load("evening");
+            Assert.Equal((2, 8, SaveErrorCode.Tampered), (marked.Generation, marked.State.Pilot.Hp, marked.SealProblem!.Code));
+            Assert.Contains("edit by hand", Assert.Single(marked.Warnings), StringComparison.Ordinal);
+        }
+        using var strict = Open(storage, With("secret"), form);
+        var older = strict.Load("evening");
+        Assert.Equal((1, 1), (older.Generation, older.State.Pilot.Hp));
+        Assert.StartsWith("The newest save could not be loaded, so an older one was:", Assert.Single(older.Warnings), StringComparison.Ordinal);
+    }
+
     [Fact]
     public void An_older_key_is_still_taken_and_new_saves_get_the_current_one()
     {

@@ -32,7 +32,9 @@ public sealed class SaveScreenTests : IDisposable
         var asked = screen.Press(ScreenAction.SaveAs, "雪山");
         Assert.Equal((ScreenOutcomeKind.Asks, ScreenQuestionKind.Replace, "雪山", "Replace \"雪山\"?"), (asked.Kind, asked.Question!.Kind, asked.Question.Row!.Name, asked.Message));
         Assert.Same(asked.Question, screen.Question);
-        Assert.Equal(ScreenOutcomeKind.Cancelled, screen.Answer(false).Kind);
+        Assert.Equal(ScreenOutcomeKind.Cancelled, screen.Answer(false) is { Action: ScreenAction.SaveAs } no ? no.Kind : default);
+        Assert.Equal((ScreenAction.SaveAs, null), (asked.Action, screen.Answer(true).Action));
+        Assert.Equal((ScreenAction.Load, null), (screen.Press(ScreenAction.Load).Action, screen.Refresh().Action));
         Assert.Equal(1, _store.Load(screen.Selected.Slot).State.Log.Day);
         screen.Press(ScreenAction.SaveAs, "雪山");
         Assert.Equal(2, screen.Answer(true).Receipt!.Generation);

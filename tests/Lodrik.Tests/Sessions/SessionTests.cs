@@ -310,7 +310,7 @@ public sealed class SessionTests : IDisposable
         Assert.Single(renamed.Yard.Sparrows);
 
         var removed = new Run(Store(), options: one => one.Options(scenes: ["yard"]));
-        Assert.Contains("\"mill\", which the game has no more", Assert.Single((await Loaded(removed.Session)).Warnings), StringComparison.Ordinal);
+        Assert.Contains("\"mill\", which the game no longer has", Assert.Single((await Loaded(removed.Session)).Warnings), StringComparison.Ordinal);
         Assert.Equal(new ScenePlace("yard", "gate"), removed.Session.Place);
         // The scene itself is not forgotten.
         removed.Session.Save("later", overwrite: Overwrite.Allowed);
@@ -606,9 +606,9 @@ public sealed class SessionTests : IDisposable
     {
         var run = new Run(Store());
         run.Session.StartNew();
-        run.Session.Mark("a");
-        run.Session.Mark("b", inSave: true);
-        run.Session.Mark("a");
+        run.Session.Mark("a", inSave: false);
+        run.Session.Mark("b");
+        run.Session.Mark("a", inSave: false);
         Assert.Equal(["b", "a"], run.Session.Checkpoints.Select(one => one.Name));
         run.Session.Save("evening", overwrite: Overwrite.Allowed);
         run.Session.Load("evening");

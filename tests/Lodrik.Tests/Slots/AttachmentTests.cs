@@ -34,6 +34,41 @@ public sealed class AttachmentTests
     }
 
     [Fact]
+    public async Task A_picture_is_drawn_in_the_background_and_one_that_fails_costs_no_save()
+    {
+        using var store = Open(_memory);
+        var (here, drawnOn) = (Environment.CurrentManagedThreadId, 0);
+        var receipt = await store.SaveAsync("evening", At(1), new SaveLabel
+        {
+            DrawThumbnail = () =>
+            {
+                drawnOn = Environment.CurrentManagedThreadId;
+                return Picture(1);
+            },
+        }, cancellationToken: TestContext.Current.CancellationToken);
+        Assert.Empty(receipt.Warnings);
+        Assert.NotEqual(here, drawnOn);
+        Assert.Equal(Picture(1), store.ReadThumbnail("evening"));
+        foreach (var (draw, problem) in new (Func<ReadOnlyMemory<byte>>, string)[]
+        {
+            (() => throw new InvalidOperationException("The canvas is gone."), "The canvas is gone."),
+            (() => "GIF89a"u8.ToArray(), "PNG"),
+            (() => new byte[(1 << 20) + 1], "PNG"),
+            (() => Picture(1).Concat(new byte[1 << 20]).ToArray(), "1048576 bytes"),
+            (() => { store.Save("evening", At(9)); return Picture(9); }, "picture could not be made"),
+        })
+        {
+            var warning = Assert.Single(store.Save("evening", At(2), new SaveLabel { DrawThumbnail = draw }).Warnings);
+            Assert.Equal(SaveWarningCode.NoThumbnail, warning.Code);
+            Assert.Contains(problem, warning.Message, StringComparison.Ordinal);
+            Assert.Null(store.ReadThumbnail("evening"));
+            Assert.Equal(2, store.Load("evening").State.Log.Day);
+        }
+        Assert.Empty(store.Save("evening", At(3), new SaveLabel { DrawThumbnail = () => default }).Warnings);
+        Assert.Throws<ArgumentException>(() => store.Save("evening", At(3), new SaveLabel { Thumbnail = Picture(1), DrawThumbnail = () => Picture(1) }));
+    }
+
+    [Fact]
     public async Task Whoever_has_no_games_types_reads_them_too()
     {
         using (var store = Open(_memory))

@@ -35,6 +35,26 @@ public sealed class SlotUpkeepTests
     }
 
     [Fact]
+    public void A_store_that_was_just_opened_quick_loads_the_newest_of_all_and_a_new_game_only_its_own()
+    {
+        using (var first = Open())
+        {
+            Assert.False(first.QuickLoad().Found);
+            Save(first, "quick", 1, 2);
+            first.StartPlaythrough();
+            Save(first, "quick", 3);
+        }
+        using var second = Open();
+        Assert.Equal(3, second.QuickLoad().State.Log.Day);
+        using var third = Open();
+        third.StartPlaythrough();
+        Assert.False(third.QuickLoad().Found);
+        using var fourth = Open();
+        Save(fourth, "evening", 4);
+        Assert.False(fourth.QuickLoad().Found);
+    }
+
+    [Fact]
     public void Loading_another_playthroughs_automatic_save_forgets_the_slot_to_go_on_saving_to()
     {
         using var store = Open();
