@@ -37,7 +37,7 @@ foreach (var (name, protection) in levels)
         }
         storage.Write(newest, forged, replace: true);
         var answer = Answer(store);
-        allAnswered &= protection is null || !answer.StartsWith("loads", StringComparison.Ordinal) || answer.Contains("put back", StringComparison.Ordinal);
+        allAnswered &= protection is null || !answer.StartsWith("loads", StringComparison.Ordinal) || answer.Contains("replay", StringComparison.Ordinal);
         Console.WriteLine($"  {attack,-52}{answer}");
     }
 }
@@ -53,7 +53,7 @@ static string Answer(SaveStore<TidewardenSave> store)
         var loaded = store.LoadGeneration("evening", 2);
         string[] edited = [.. loaded.EditedSections, .. loaded.MissingSections];
         return $"loads with {loaded.State.Warden.Oil} l of oil{(loaded.WasEditedByHand ? $", and says that {(edited.Length > 0 ? string.Join(", ", edited) : "the header")} was edited by hand" : "")}"
-            + (loaded.Replay is { } replay ? $", and says that it was put back: {replay.Reason}" : "");
+            + (loaded.Replay is { } replay ? $", and says that it is a replay: {replay.Reason}" : "");
     }
     catch (TamperedSaveException tampered)
     {

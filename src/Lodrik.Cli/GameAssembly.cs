@@ -17,13 +17,13 @@ internal sealed record GameAssembly(MigrationChain Migrations, SaveShape Shape)
 
     /// <summary>Loads an assembly and finds the chain in it.</summary>
     /// <param name="path">The assembly's file.</param>
-    /// <param name="root">The full name of the save root; null where there is one only.</param>
-    /// <param name="chain">Where the chain is, as Game.Saves.Migrations; null where there is one only.</param>
+    /// <param name="root">The full name of the save root; null if there is one only.</param>
+    /// <param name="chain">Where the chain is, as Game.Saves.Migrations; null if there is one only.</param>
     /// <exception cref="LedgerException">It cannot be loaded, or has no chain, or several.</exception>
     public static GameAssembly Load(string path, string? root, string? chain)
     {
         if (!RuntimeFeature.IsDynamicCodeSupported)
-            throw new LedgerException("This build of lodrik is native code, which cannot load a game's assembly.",
+            throw new LedgerException("This is the native build of lodrik, which cannot load a game's assembly.",
                 remedy: "Use the ordinary build: dotnet run --project src/Lodrik.Cli.");
         var file = Path.GetFullPath(path);
         var shape = SaveShape.OfAssembly(file, root);
@@ -39,12 +39,13 @@ internal sealed record GameAssembly(MigrationChain Migrations, SaveShape Shape)
             or FileNotFoundException)
         {
             throw new LedgerException($"The assembly cannot be loaded: {exception.Message}",
-                new SaveLocation { File = file }, "Name the game's built .dll, with those it needs beside it.", exception);
+                new SaveLocation { File = file }, "Pass the game's built .dll. The assemblies that it needs have to be next to it.",
+                exception);
         }
         catch (TargetInvocationException exception)
         {
-            throw new LedgerException($"The game's migrations cannot be made: {exception.InnerException?.Message}",
-                new SaveLocation { File = file }, "Mend the chain.", exception);
+            throw new LedgerException($"The game's migrations cannot be created: {exception.InnerException?.Message}",
+                new SaveLocation { File = file }, "Fix the chain.", exception);
         }
     }
 

@@ -7,7 +7,7 @@ using Lodrik.Protection;
 namespace Lodrik.Cli;
 
 /// <summary>
-/// Keys as the command line names them: <c>[id=][passphrase:]file</c>, or <c>env:NAME</c> in place of the file. A key never comes from the
+/// Keys as the command line names them: <c>[id=][passphrase:]file</c>, or <c>env:NAME</c> instead of the file. A key never comes from the
 /// command line itself, which others can read.
 /// </summary>
 internal static partial class KeyFile
@@ -19,7 +19,7 @@ internal static partial class KeyFile
     private const string Passphrase = "passphrase:";
 
     /// <summary>The key that an option names.</summary>
-    /// <exception cref="ArgumentException">There is none, or it is no key.</exception>
+    /// <exception cref="ArgumentException">There is none, or it is not a key.</exception>
     public static SaveKey Read(string place)
     {
         var id = "";
@@ -39,8 +39,8 @@ internal static partial class KeyFile
         }
     }
 
-    /// <param name="content">What stands in the file.</param>
-    /// <param name="id">The id that was given; empty where none was.</param>
+    /// <param name="content">What is in the file.</param>
+    /// <param name="id">The id that was given; empty if none was.</param>
     /// <param name="isPassphrase">Whether it is a passphrase.</param>
     /// <param name="otherwise">The id of a key that has none of its own, where none was given.</param>
     private static SaveKey KeyOf(byte[] content, string id, bool isPassphrase, string otherwise)
@@ -57,14 +57,14 @@ internal static partial class KeyFile
             var key = SaveKey.FromJwk(text);
             return id.Length == 0 || id == key.Id
                 ? key
-                : throw new ArgumentException($"The key has an id of its own, {key.Id}, and is not {id}.");
+                : throw new ArgumentException($"The key has the id {key.Id}, not {id}.");
         }
         if (text.StartsWith("-----BEGIN", StringComparison.Ordinal))
             return text.Contains("PRIVATE KEY", StringComparison.Ordinal) ? SaveKey.Signing(name, text) : SaveKey.Verifying(name, text);
         // What was wrong is not repeated: it may have a part of the key in it.
         return Base64.IsValid(text, out var length) && length == SaveKey.SecretBytes
             ? SaveKey.FromBase64(name, text)
-            : throw new ArgumentException("It is no key: neither a JSON Web Key nor PEM, nor 32 bytes, nor those in Base64. (A passphrase "
+            : throw new ArgumentException("This is not a key. Expected a JSON Web Key, PEM, 32 bytes, or 32 bytes in Base64. (A passphrase "
                 + "is given as passphrase:<file>.)");
     }
 
@@ -74,7 +74,7 @@ internal static partial class KeyFile
             return Encoding.UTF8.GetBytes(Environment.GetEnvironmentVariable(place[Variable.Length..])
                 ?? throw new ArgumentException($"There is no environment variable {place[Variable.Length..]}."));
         if (place.Length == 0)
-            throw new ArgumentException("Say which file has the key.");
+            throw new ArgumentException("Pass the file that has the key.");
         try
         {
             return File.ReadAllBytes(place);

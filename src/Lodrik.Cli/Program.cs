@@ -6,7 +6,7 @@ using Lodrik.Cli.Demo;
 using Spectre.Console;
 
 // Exit codes: 0 all is well, 1 something is wrong with a save (or differs), 2 wrong use.
-var root = new RootCommand("Looks into save files, without the game.")
+var root = new RootCommand("Looks into save files without the game.")
 {
     DemoCommand.Create(new TidewardenDemo()),
     SlotsCommand.Create(),
@@ -35,12 +35,14 @@ var root = new RootCommand("Looks into save files, without the game.")
     CodeCommand.Create(),
     CompletionCommand.Create(),
 };
-// A slot or a file may well begin with '@', which must not be taken for a file of arguments.
-var parsed = root.Parse(args, new ParserConfiguration { ResponseFileTokenReplacer = null });
+var parsed = ToolHelp.Parse(root, args);
 try
 {
     var exit = parsed.Invoke(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
-    return parsed.Errors.Count > 0 ? ExitCode.WrongUse : exit;
+    if (parsed.Errors.Count == 0)
+        return exit;
+    Screen.Error.MarkupLineInterpolated($"{ToolHelp.HintFor(parsed)}");
+    return ExitCode.WrongUse;
 }
 catch (SaveException exception)
 {

@@ -31,7 +31,7 @@ internal static class SaveCompletions
             : SaveSlots.OpenFolder(folder).List().Select(slot => Path.Combine(folder, slot.Slot.ToString())).Distinct();
     });
 
-    /// <summary>The sections of the save that was named before, and what stands in the place that was begun with.</summary>
+    /// <summary>The sections of the save that was named before, and what is in the place that was begun with.</summary>
     public static Func<CompletionContext, IEnumerable<CompletionItem>> PlacesIn(Argument<string> save) => context => Carefully(() =>
     {
         var path = SaveArgument.Of(context.ParseResult.GetRequiredValue(save)).Path;

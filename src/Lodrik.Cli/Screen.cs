@@ -9,7 +9,7 @@ using Spectre.Console;
 
 namespace Lodrik.Cli;
 
-/// <summary>What the tool ends with.</summary>
+/// <summary>Exit codes of the tool.</summary>
 internal static class ExitCode
 {
     public const int Fine = 0;
@@ -79,7 +79,7 @@ internal static class Screen
     public static SaveSlots Slots(string folder, ToolKey? key = null) => SaveSlots.Open(Folder(folder), key?.ForHeaders);
 
     /// <summary>
-    /// Does something that takes long with a large save. Where somebody is looking, a bar beside the errors says how far it is, and goes
+    /// Does something that takes long with a large save. If somebody is looking, a bar beside the errors says how far it is, and goes
     /// away.
     /// </summary>
     /// <param name="doing">What is being done, as in "Comparing".</param>

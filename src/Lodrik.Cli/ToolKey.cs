@@ -27,7 +27,7 @@ internal sealed record ToolKey(SaveKey Key, string Context)
 internal sealed class KeyOptions
 {
     private readonly Option<string?> _key = new("--key") { Description = "The key: " + KeyFile.Forms };
-    private readonly Option<string?> _context = new("--context") { Description = "What the saves are bound to, such as an account." };
+    private readonly Option<string?> _context = new("--context") { Description = "What the saves are bound to, for example an account." };
 
     /// <param name="command">The command.</param>
     /// <param name="headersOnly">Whether it looks into headers only, which no context matters for.</param>
@@ -38,12 +38,12 @@ internal sealed class KeyOptions
             command.Options.Add(_context);
     }
 
-    /// <summary>The key that was given; null where none was.</summary>
+    /// <summary>The key that was given; null if none was.</summary>
     /// <exception cref="ArgumentException">It is none.</exception>
     public ToolKey? Of(ParseResult parsed) => (parsed.GetValue(_key), parsed.GetValue(_context)) switch
     {
         ({ } place, var context) => new ToolKey(KeyFile.Read(place), context ?? ""),
-        (null, { }) => throw new ArgumentException("A context is checked by a seal: give the key with --key."),
+        (null, { }) => throw new ArgumentException("A context is part of the seal. Pass the key with --key as well."),
         _ => null,
     };
 }

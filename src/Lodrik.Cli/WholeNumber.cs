@@ -11,7 +11,7 @@ internal static class WholeNumber
     public static Argument<int> Argument(string name, string description, int least) =>
         new(name) { Description = description, CustomParser = result => Read(result, $"<{name}>", least) };
 
-    /// <summary>An argument that is null where it is not given.</summary>
+    /// <summary>An argument that is null if it is not given.</summary>
     public static Argument<int?> OptionalArgument(string name, string description, int least) =>
         new(name)
         {
@@ -20,7 +20,7 @@ internal static class WholeNumber
             CustomParser = result => result.Tokens.Count == 0 ? null : Read(result, $"<{name}>", least),
         };
 
-    /// <summary>An option that is null where it is not given.</summary>
+    /// <summary>An option that is null if it is not given.</summary>
     public static Option<int?> Option(string name, string description, int least) =>
         new(name) { Description = description, CustomParser = result => Read(result, name, least) };
 
@@ -33,7 +33,7 @@ internal static class WholeNumber
         var text = result.Tokens[^1].Value;
         if (int.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number) && number >= least)
             return number;
-        result.AddError($"{name} takes a whole number from {least} on, and not {Screen.Visible(text)}.");
+        result.AddError($"{name} has to be a whole number of at least {least}, not {Screen.Visible(text)}.");
         return 0;
     }
 }

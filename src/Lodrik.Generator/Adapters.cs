@@ -4,7 +4,7 @@ namespace Lodrik.Generator;
 
 /// <summary>One [SaveAdapter] of an assembly.</summary>
 /// <param name="Adapter">The adapter.</param>
-/// <param name="Foreign">The type that it adapts; null where it is none.</param>
+/// <param name="Foreign">The type that it adapts; null if it is none.</param>
 /// <param name="Saved">The type that is saved instead.</param>
 /// <param name="Attribute">Where it is declared.</param>
 internal sealed record AdapterDeclaration(INamedTypeSymbol Adapter, ITypeSymbol? Foreign, ITypeSymbol? Saved, SyntaxReference? Attribute)

@@ -85,7 +85,7 @@ internal static class Diagnostics
     public static readonly DiagnosticDescriptor BadCodeMember = Error(
         "LDR202", "A member cannot be in a transfer code",
         "'{0}' cannot be in a transfer code as it is declared. A flag or an enumeration takes [InCode]; a whole number [InCode(least, "
-            + "most)]; text [InCode(\"one\", \"other\")]; a set of texts or entities likewise; a list the most Items besides.");
+            + "most)]; text [InCode(\"one\", \"other\")]; a set of texts or entities takes the same; a list also takes the most Items.");
 
     public static DiagnosticDescriptor ById(string id) => id switch
     {

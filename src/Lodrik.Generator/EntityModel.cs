@@ -21,7 +21,7 @@ internal enum DeclaredSort
     Scene,
 }
 
-/// <summary>A class of entities or of components, or a scene with a state of its own.</summary>
+/// <summary>A class of entities or of components, or a scene with its own state.</summary>
 internal sealed record EntityModel(
     DeclaredSort Sort,
     string HintName,
@@ -73,7 +73,7 @@ internal sealed record PartModel(
 /// <param name="RowCodec">The codec of the row's values.</param>
 /// <param name="IsPlain">Whether its values cannot be changed, so that they need not be copied.</param>
 /// <param name="IsFixed">Whether it is set only when an object is created.</param>
-/// <param name="Initial">The constant that it begins with, as source; null where it is none.</param>
+/// <param name="Initial">The constant that it begins with, as source; null if it is none.</param>
 /// <param name="PutBy">The method that puts it; null for the member itself.</param>
 internal sealed record SavedMember(MemberModel Member, string RowCodec, bool IsPlain, bool IsFixed, string? Initial, string? PutBy);
 

@@ -369,7 +369,7 @@ internal sealed class EntitySource(EntityModel model, IReadOnlyList<EntityModel>
                 break;
             default:
                 Open($"public readonly struct {link.Struct} : {Scenes}IEntityParent<{Self}>");
-                Line("// What is no entity itself groups others, or is the scene.");
+                Line("// What is not an entity groups others, or is the scene.");
                 Line($"public static object Take({Self} entity) => {member} as {Scenes}IDeclaredEntity;");
                 Open($"public static void Put({Self} entity, object parent, object scene)");
                 Line($"var there = {member};");

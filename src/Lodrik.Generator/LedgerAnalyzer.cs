@@ -62,7 +62,7 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
         }
     }
 
-    /// <summary>The place of the member that a change is about; null where there is none any more.</summary>
+    /// <summary>The place of the member that a change is about; null if there is none any more.</summary>
     private static Location? MemberOf(INamedTypeSymbol type, ShapeChange change) => type.GetMembers()
         .Where(member => member is IPropertySymbol or IFieldSymbol { IsImplicitlyDeclared: false })
         .FirstOrDefault(member => KeyOf(member) == change.Name)?.Locations.FirstOrDefault(location => location.IsInSource);
@@ -102,7 +102,7 @@ public sealed class LedgerAnalyzer : DiagnosticAnalyzer
                 }
                 var remedy = known.IsReleased
                     ? $"that version is released, so raise the version of '{root.Root}' and add a step"
-                    : $"raise the version of '{root.Root}' and add a step, or record it anew if version {root.Version} was never released";
+                    : $"raise the version of '{root.Root}' and add a step, or record it again if version {root.Version} was never released";
                 yield return new Loss(Lost, isHere ? change.Owner : root.Root, change, root.Version, remedy);
             }
         }

@@ -5,7 +5,7 @@ using Microsoft.CodeAnalysis.Text;
 namespace Lodrik.Generator;
 
 // What the generator knows of a state type, as plain values: two equal models give the same code, so an edit that changes
-// nothing here costs nothing behind it.
+// nothing here costs nothing after it.
 
 /// <summary>A state type, or what is wrong with it.</summary>
 internal sealed record StateModel(
@@ -79,7 +79,7 @@ internal sealed record RootModel(string Game, int Version);
 /// </summary>
 internal sealed record DigestModel(string HintName, string Namespace, EquatableList<string> Declarations, string Digest);
 
-/// <summary>A type that may stand where a base type is declared.</summary>
+/// <summary>A type that may be used where a base type is declared.</summary>
 internal sealed record VariantModel(string Name, string TypeName, string Codec, bool IsSelf, bool IsStruct);
 
 /// <summary>What a state type does of its own around saving and loading.</summary>

@@ -47,16 +47,16 @@ internal sealed partial class ModelReader
     /// <summary>Whether a class is said not to be saved.</summary>
     public static bool IsLeftOut(INamedTypeSymbol type) => Attribute(type, "Lodrik.NotSavedAttribute") is not null;
 
-    /// <summary>Whether the class names no kind and is no catalogue's, so that only derived classes are kinds.</summary>
+    /// <summary>Whether the class names no kind and is not a catalogue's, so that only derived classes are kinds.</summary>
     public bool IsBaseOfEntities => Attribute(type, EntityTypeAttribute) is { } attribute
         && attribute.ConstructorArguments.FirstOrDefault().Value is not string && Named(attribute, "KindFrom") is null;
 
-    /// <summary>A class that may stand among entities and is of no kind.</summary>
+    /// <summary>A class that may be among entities and is of no kind.</summary>
     public EntityModel Unmarked(INamedTypeSymbol above)
     {
         _sort = DeclaredSort.Derived;
         Problem(Diagnostics.BadEntity, type, type.Name,
-            $"it is derived from '{above.Name}', so that it may stand among entities, and has no kind. Mark "
+            $"it is derived from '{above.Name}', so it can be among entities, but it has no kind. Mark "
             + "it with [EntityType(\"…\")], or with [NotSaved].");
         return new EntityModel(
             DeclaredSort.Derived, HintName(), Namespace, new EquatableList<string>([]), "", type.Name, TypeCodecs.Name(type), "",
@@ -180,7 +180,7 @@ internal sealed partial class ModelReader
         }
     }
 
-    /// <summary>The member that is called Id; null where another is marked, and where there can be none.</summary>
+    /// <summary>The member that is called Id; null if another is marked, and where there can be none.</summary>
     private ISymbol? FindIdByName()
     {
         if (_sort is not (DeclaredSort.Entity or DeclaredSort.Base))
@@ -221,7 +221,7 @@ internal sealed partial class ModelReader
         if (Attribute(symbol, Scenes + "ComponentsAttribute") is not null)
         {
             if (item is null || !Implements(memberType, "System.Collections.Generic.ICollection<T>"))
-                Problem(Diagnostics.BadEntity, symbol, symbol.Name, "it is no list of components.");
+                Problem(Diagnostics.BadEntity, symbol, symbol.Name, "it is not a list of components.");
             else
                 _collections.Add(new CollectionModel(true, StructName(symbol.Name, "List"), Escaped(symbol.Name), TypeCodecs.Name(item),
                     PlaceShape.Collection));
@@ -231,7 +231,7 @@ internal sealed partial class ModelReader
         {
             if (item is null || !IsEntityType(item) || ShapeOf(memberType) is not (PlaceShape.List or PlaceShape.Collection))
                 Problem(Diagnostics.BadEntity, symbol, symbol.Name,
-                    "it is no list of entities that others can be added to, which are this one's children.");
+                    "it is not a list of child entities to which others can be added.");
             else
                 _collections.Add(new CollectionModel(
                     false, StructName(symbol.Name, "Place"), Escaped(symbol.Name), TypeCodecs.Name(item), ShapeOf(memberType)));

@@ -160,7 +160,7 @@ internal sealed partial class ModelReader
         return all.Count == 0 ? "" : $" {{ {string.Join(", ", all)} }}";
     }
 
-    /// <summary>The constant that a member of a new object has, as source; null where it is none.</summary>
+    /// <summary>The constant that a member of a new object has, as source; null if it is none.</summary>
     private string? InitialOf(ISymbol symbol, ITypeSymbol memberType)
     {
         if (IsElsewhere(symbol) || IsAssignedByConstructor(symbol)

@@ -49,7 +49,7 @@ internal sealed partial class ModelReader
         _links.Add(new LinkModel(sort, key, StructName(symbol.Name, "Link"), Reached(symbol, owner), target, shape, canBeNull, hasInitial));
     }
 
-    /// <summary>How a member is reached that is no state.</summary>
+    /// <summary>How a member is reached that is not a state.</summary>
     private MemberModel Reached(ISymbol symbol, INamedTypeSymbol owner)
     {
         var isBase = !SymbolEqualityComparer.Default.Equals(owner, type);

@@ -84,7 +84,7 @@ internal sealed partial class ModelReader
                 return "entity." + Escaped(name) + "()";
             default:
                 Problem(Diagnostics.BadEntity, type, type.Name,
-                    $"[PartRule] names '{name}', which is no truth value of it and no method without parameters that gives one.");
+                    $"[PartRule] names '{name}', which is neither a bool member nor a method without parameters that returns one.");
                 return null;
         }
     }

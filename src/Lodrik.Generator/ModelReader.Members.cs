@@ -19,7 +19,7 @@ internal sealed partial class ModelReader
                     continue;
                 if (members.Exists(other => other.Name == member.Name))
                 {
-                    // An override is the same member. One that hides another has a value of its own, which nobody would save.
+                    // An override is the same member. One that hides another has its own value, which nobody would save.
                     if (!symbol.IsOverride)
                         Problem(Diagnostics.BadMember, symbol, symbol.Name,
                             "it hides a member of a base type that is saved under this name. Rename it, or mark one of them with "
@@ -88,7 +88,7 @@ internal sealed partial class ModelReader
         var memberType = (symbol as IPropertySymbol)?.Type ?? (symbol as IFieldSymbol)?.Type;
         if (memberType?.ToDisplayString() != "Lodrik.State.SaveMap" || (symbol as IPropertySymbol)?.GetMethod is null
             && symbol is IPropertySymbol)
-            Problem(Diagnostics.BadMember, symbol, symbol.Name, "it is to keep unknown members, and is no SaveMap that can be read.");
+            Problem(Diagnostics.BadMember, symbol, symbol.Name, "it should keep unknown members but is not a readable SaveMap.");
         else if (_unknownMember is not null)
             Problem(Diagnostics.BadMember, symbol, symbol.Name, $"'{_unknownMember}' keeps the unknown members already.");
         else if (Attribute(type, "Lodrik.SaveFileAttribute") is not null)
@@ -224,7 +224,7 @@ internal sealed partial class ModelReader
         if (property.GetMethod is null || property.IsAbstract || !(isPublic || asked))
         {
             if (asked)
-                Problem(Diagnostics.BadMember, property, property.Name, "it has no getter of its own.");
+                Problem(Diagnostics.BadMember, property, property.Name, "it has no getter.");
             return false;
         }
         if (property.SetMethod is { } setter)

@@ -34,7 +34,9 @@ internal sealed partial class ModelReader
         var names = attribute?.ConstructorArguments.FirstOrDefault() is { Kind: TypedConstantKind.Array, IsNull: false } all
             ? all.Values.Select(one => one.Value as string ?? "").ToList() : [];
         foreach (var name in names.Where(name => name.Length == 0 || name.Contains('>')).Take(1))
-            Problem(Diagnostics.BadScene, type, type.Name, $"\"{name}\" is no name for a scene. A name is not empty, and has no '>'.");
+            Problem(
+                Diagnostics.BadScene, type, type.Name,
+                $"\"{name}\" is not a valid name for a scene. A name must not be empty or contain '>'.");
         foreach (var name in names.GroupBy(name => name).Where(group => group.Count() > 1).Take(1))
             Problem(Diagnostics.BadScene, type, type.Name, $"it has two scenes of the name \"{name.Key}\". Leave one out.");
         return names;

@@ -19,7 +19,7 @@ internal sealed partial class ModelReader
             else if (!isSelf && !IsAbove(variant))
                 Problem(Diagnostics.BadVariant, type, name, type.Name, $"'{variant.Name}' is not derived from it.");
             else if (!TypeCodecs.IsStateType(variant))
-                Problem(Diagnostics.BadVariant, type, name, type.Name, $"'{variant.Name}' is no state type. Mark it with [StateType].");
+                Problem(Diagnostics.BadVariant, type, name, type.Name, $"'{variant.Name}' is not a state type. Mark it with [StateType].");
             else if (variant.IsAbstract || variant.IsUnboundGenericType)
                 Problem(Diagnostics.BadVariant, type, name, type.Name, $"there are no objects of '{variant.Name}' itself.");
             else if (variants.Any(other => other.Name == name))

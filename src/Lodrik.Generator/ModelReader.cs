@@ -5,8 +5,8 @@ namespace Lodrik.Generator;
 /// <summary>Reads a marked type and says what has to be generated for it, or what is wrong with it.</summary>
 /// <param name="type">The type.</param>
 /// <param name="codecs">What can be saved.</param>
-/// <param name="cancellation">Gives up.</param>
-/// <param name="source">The source that declares the type; null where nothing is generated.</param>
+/// <param name="cancellation">Cancels.</param>
+/// <param name="source">The source that declares the type; null if nothing is generated.</param>
 /// <param name="position">Where it declares it.</param>
 internal sealed partial class ModelReader(
     INamedTypeSymbol type, TypeCodecs codecs, CancellationToken cancellation, SemanticModel? source = null, int position = 0)
@@ -65,7 +65,7 @@ internal sealed partial class ModelReader(
         };
     }
 
-    /// <summary>The digest of the shape of a root's saves; null where no code can be generated into the root.</summary>
+    /// <summary>The digest of the shape of a root's saves; null if no code can be generated into the root.</summary>
     public DigestModel? ReadDigest()
     {
         if (!CanBeExtended(type))
@@ -169,7 +169,7 @@ internal sealed partial class ModelReader(
         if (!TypeCodecs.IsShared(type))
             return false;
         if (!type.IsReferenceType)
-            Problem(Diagnostics.BadShared, type, type.Name, "it is a struct, which is copied wherever it stands. Make it a class.");
+            Problem(Diagnostics.BadShared, type, type.Name, "it is a struct, which is copied on every use. Make it a class.");
         else if (type.TypeKind == TypeKind.Interface)
             Problem(Diagnostics.BadShared, type, type.Name, "it is an interface. Use an abstract class.");
         else if (Above(type).FirstOrDefault(TypeCodecs.IsStateType) is { } above)

@@ -6,16 +6,16 @@ namespace Lodrik.Generator;
 
 /// <summary>Finds which constant texts an expression can be, through fields and the parameters of the game's own methods.</summary>
 /// <param name="compilation">The game.</param>
-/// <param name="cancellation">Gives up.</param>
+/// <param name="cancellation">Cancels.</param>
 internal sealed class PassedNames(Compilation compilation, CancellationToken cancellation)
 {
     /// <summary>How many methods a name may be passed through.</summary>
     private const int MostMethods = 4;
 
-    /// <summary>The texts; null where they cannot be known.</summary>
+    /// <summary>The texts; null if they cannot be known.</summary>
     public IReadOnlyCollection<string>? Of(ExpressionSyntax expression) => Of(expression, MostMethods);
 
-    /// <summary>What a call gives to a parameter; null where it leaves it out.</summary>
+    /// <summary>What a call gives to a parameter; null if it leaves it out.</summary>
     public static ExpressionSyntax? ArgumentFor(InvocationExpressionSyntax call, IParameterSymbol parameter)
     {
         var arguments = call.ArgumentList.Arguments;

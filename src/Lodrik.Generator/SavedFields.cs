@@ -80,7 +80,7 @@ internal static class SavedFields
         type.ToDisplayString(SymbolDisplayFormat.CSharpErrorMessageFormat).Select(c => char.IsLetterOrDigit(c) ? c : '_'));
 
     /// <summary>
-    /// What is saved of a struct: its public fields, and the properties that the compiler made a field for. Null where it has state that
+    /// What is saved of a struct: its public fields, and the properties that the compiler made a field for. Null if it has state that
     /// cannot be reached.
     /// </summary>
     public static IReadOnlyList<(ISymbol Symbol, ITypeSymbol Type)>? Members(ITypeSymbol type)

@@ -9,7 +9,7 @@ namespace Lodrik.Generator;
 /// </summary>
 /// <param name="Group">The group of the shape that it belongs to.</param>
 /// <param name="Owner">The kind, or the name.</param>
-/// <param name="Name">The part's name; empty for what is no part.</param>
+/// <param name="Name">The part's name; empty for what is not a part.</param>
 /// <param name="Shape">The type in words, or the name of today.</param>
 /// <param name="Described">Types that were met on the way.</param>
 /// <param name="Problem">What is to be said of the place; null for nothing.</param>
@@ -81,7 +81,7 @@ internal static class SceneKinds
         return [new BoundShape("kinds", AnyKind, "", "", new EquatableList<string>([]), problem)];
     }
 
-    /// <summary>The part of a shape's document that all of these make together; null where there is nothing.</summary>
+    /// <summary>The part of a shape's document that all of these make together; null if there is nothing.</summary>
     public static string? Write(IReadOnlyList<BoundShape> bound)
     {
         if (bound.Count == 0)
@@ -162,7 +162,7 @@ internal static class SceneKinds
         return [AnyKind];
     }
 
-    /// <summary>The parameter of the game's method that becomes the name of a kind; null where there is none.</summary>
+    /// <summary>The parameter of the game's method that becomes the name of a kind; null if there is none.</summary>
     private static IParameterSymbol? NameOfKindIn(
         Compilation compilation, IMethodSymbol called, CancellationToken cancellation, int depth = 4)
     {

@@ -75,7 +75,7 @@ internal sealed class SceneSource
             foreach (var name in entity.FormerKinds.Prepend(entity.Kind).Where(_ => entity.KindFrom is null))
             {
                 if (name.Length == 0 || name == "*")
-                    Problem(Diagnostics.BadEntity.Id, entity.Location, entity.Name, $"\"{name}\" is no name for a kind.");
+                    Problem(Diagnostics.BadEntity.Id, entity.Location, entity.Name, $"\"{name}\" is not a valid name for a kind.");
                 else if (name == "scene" && HasState)
                     Problem(Diagnostics.BadEntity.Id, entity.Location, entity.Name,
                         "the kind \"scene\" is what the scene's own state is saved as.");
@@ -118,7 +118,7 @@ internal sealed class SceneSource
 
     private SceneMethod? SpawnOf(EntityModel entity) => Nearest(_scene.Spawns, entity);
 
-    /// <summary>How an entity is removed by a method; null where it is taken out of a collection.</summary>
+    /// <summary>How an entity is removed by a method; null if it is taken out of a collection.</summary>
     private string? RemoveOf(EntityModel entity) => Nearest(_scene.Removes, entity) is { } method ? method.Call
         : entity.Remove is not null ? $"{Scenes}DeclaredScene.RemoveItself(entity)" : null;
 

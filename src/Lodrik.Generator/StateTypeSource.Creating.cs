@@ -4,7 +4,7 @@ namespace Lodrik.Generator;
 internal sealed partial class StateTypeSource
 {
     /// <summary>
-    /// Whether reading creates the object once it has what the constructor takes. A struct is there from the beginning, and is made anew
+    /// Whether reading creates the object once it has what the constructor takes. A struct is there from the beginning, and is made again
     /// when all of it has been read.
     /// </summary>
     private bool CreatesFromValues => model is { IsReferenceType: true, Creation.TakesValues: true };

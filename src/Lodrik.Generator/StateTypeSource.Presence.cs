@@ -38,7 +38,7 @@ internal sealed partial class StateTypeSource
         if (!model.HasPresence)
             return;
         var one = model.Members[member];
-        // Null where the type says that there is none counts as absent.
+        // Null if the type says that there is none counts as absent.
         if (one.IsNeverNull)
             Line($"if ({target}.{Name(one)} is not null)");
         Line($"{(one.IsNeverNull ? "    " : "")}{target}.{Presence}{member / 64} |= {1UL << (member % 64)}UL;");

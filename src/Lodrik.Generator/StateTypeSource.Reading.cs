@@ -142,7 +142,7 @@ internal sealed partial class StateTypeSource
                 Line($"var member = {target}.{Name(member)};");
                 break;
         }
-        // Null where the type says that there is none counts as absent: the initial value stays.
+        // Null if the type says that there is none counts as absent: the initial value stays.
         if (member.IsNeverNull)
             Line("var initial = member;");
         Line(read(member));

@@ -25,7 +25,7 @@ internal sealed partial class StateTypeSource(StateModel model)
     private bool IsRoot => model.Root is not null;
 
     /// <summary>
-    /// Whether the type can be saved by itself: it knows the codecs of all that it has. Where it has values of a type parameter, whoever
+    /// Whether the type can be saved by itself: it knows the codecs of all that it has. If it has values of a type parameter, whoever
     /// has it as a member knows them.
     /// </summary>
     private bool IsAlone => model.SavedParameters.Count == 0 && (IsRoot || !model.IsOnlyBase);
@@ -124,7 +124,7 @@ internal sealed partial class StateTypeSource(StateModel model)
     public static IEnumerable<string> ShapeLines(string shape) =>
         ["[assembly: global::Lodrik.State.StateShape(\"\"\"", "    " + shape, "    \"\"\")]"];
 
-    /// <summary>The codec of a shared object's content; where it stands, there is only its number.</summary>
+    /// <summary>The codec of a shared object's content; where it is, there is only its number.</summary>
     private const string ContentCodecName = "SharedStateCodec";
 
     private void WriteCodec()

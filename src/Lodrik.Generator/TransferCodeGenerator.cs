@@ -46,7 +46,7 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
                 At(
                 Diagnostics.BadTransferCode, type,
                 [
-                type.Name, "it has to be a partial class of its own, not generic and not abstract, with a constructor without "
+                type.Name, "it has to be a partial class that is not nested, generic or abstract, with a constructor without "
                     + "parameters."]));
         }
         var members = type.GetMembers().Where(member => member.GetAttributes().Any(IsInCode)).ToList();
@@ -54,7 +54,7 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
             problems.Add(At(Diagnostics.BadTransferCode, type, [type.Name, "none of its members is marked [InCode]."]));
         if (members.Select(member => member.Locations[0].SourceTree).Distinct().Count() > 1)
             problems.Add(At(Diagnostics.BadTransferCode, type,
-                [type.Name, "its members stand in several files, and the order of the fields would be left to chance."]));
+                [type.Name, "its members are in several files, so the order of the fields would be left to chance."]));
         var since = 0;
         foreach (var member in members.OrderBy(member => member.Locations[0].SourceSpan.Start))
         {
@@ -84,7 +84,7 @@ public sealed class TransferCodeGenerator : IIncrementalGenerator
 
     private static string Text(string text) => SymbolDisplay.FormatLiteral(text, quote: true);
 
-    /// <summary>The call that declares a member's field; null where there is none for its type.</summary>
+    /// <summary>The call that declares a member's field; null if there is none for its type.</summary>
     private static string? Field(ISymbol member, AttributeData attribute)
     {
         var (type, isWritable) = member switch

@@ -111,7 +111,7 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IRe
         }
     }
 
-    /// <summary>The adapter of a type that the game does not own; null where the type is saved as itself.</summary>
+    /// <summary>The adapter of a type that the game does not own; null if the type is saved as itself.</summary>
     public AdapterDeclaration? AdapterOf(ITypeSymbol type) => adapters.FirstOrDefault(adapter => adapter.Adapts(type));
 
     /// <summary>Whether the type is a struct that the game does not own, and whose fields are saved.</summary>
@@ -150,10 +150,10 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IRe
             return $"{Name(type)}.{CodecName}";
         if (GenericTypes.IsEndless(type, this))
         {
-            // Where the argument is known, the member that makes it grow has been reported.
+            // If the argument is known, the member that makes it grow has been reported.
             if (GenericTypes.IsOpen(type))
             {
-                reason = $"'{Plain(type)}' leads to itself with a larger type argument each time, so that its types never end";
+                reason = $"'{Plain(type)}' contains itself with an ever larger type argument, so its types never end";
                 remedy = "Give it the type parameter itself as its argument, or leave the member out with [NotSaved].";
             }
             return null;
@@ -207,7 +207,7 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IRe
                 return null;
             if (Key(first) is not { } key)
             {
-                reason = $"'{Plain(first)}' has no text form that could stand as a key";
+                reason = $"'{Plain(first)}' has no text form that could be a key";
                 remedy = "Use a string, a number, an enum, a Guid or a date as the key, give the assembly a [SaveAdapter] that saves the "
                     + "type as one of these, or save a list of pairs.";
                 return null;
@@ -267,7 +267,7 @@ internal sealed class TypeCodecs(IReadOnlyList<AdapterDeclaration> adapters, IRe
             { TypeKind: TypeKind.Interface or TypeKind.TypeParameter } =>
                 "Declare the member with the concrete type, or leave it out with [NotSaved].",
             _ when type.GetAttributes().Any(attribute => attribute.AttributeClass?.Name == "SaveFileAttribute") =>
-                "A save root stands at the top and nowhere else; put what is shared into a [StateType].",
+                "A save root can be only at the top. Put what is shared into a [StateType].",
             { SpecialType: SpecialType.System_Object } => "Declare the member with its real type, or as SaveValue for free-form data.",
             { Locations: var locations } when locations.Any(location => location.IsInSource) =>
                 $"Mark '{Plain(type)}' with [StateType], or leave the member out with [NotSaved].",

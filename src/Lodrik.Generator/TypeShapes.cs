@@ -21,7 +21,7 @@ internal sealed record ShapeMember(
 /// </summary>
 internal sealed class TypeShapes(TypeCodecs codecs)
 {
-    /// <summary>Groups of sections, which are no values and have words all the same.</summary>
+    /// <summary>Groups of sections, which are not values and have words all the same.</summary>
     private static readonly Dictionary<string, string> Groups = new()
     {
         ["Lodrik.SceneArchive"] = "scenes",

@@ -191,7 +191,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
                 return new Failure($"lost {found.Path}", found.Path, $"Something is lost: {found.Problem}.", null);
             var state = WholeState.Decode<T>(migrated);
             StateFile.FromBytes<T>(StateFile.ToBytes(state, form));
-            // What nobody decoded is a tree, of which only the binary form keeps every sort of number apart.
+            // What nobody decoded is a tree, of which only the binary form keeps every kind of number apart.
             var bytes = StateFile.ToBytes(state, SaveForm.Binary);
             if ((CheckGroups(migrated, today) ?? CheckSections(migrated, SavedFile.FromBytes(bytes), today)) is { } changed)
                 return new Failure($"changed {changed.Path}", changed.Path,
@@ -228,7 +228,7 @@ public sealed class CompatibilityCheck<T> where T : class, IStateRoot<T>
         new KeptValues(today, SharedOf(file, name, file.Form), SharedOf(saved, savedName, file.Form), IsChanged)
             .In(type, InForm(file.ReadSection(name), file.Form), InForm(saved.ReadSection(savedName), file.Form), $"/{name}");
 
-    /// <summary>A value as it is read from a form, which may not tell two sorts of numbers apart.</summary>
+    /// <summary>A value as it is read from a form, which may not distinguish two kinds of numbers.</summary>
     private static SaveValue InForm(SaveValue value, SaveForm form)
     {
         const string Name = "value";

@@ -5,10 +5,10 @@ namespace Lodrik.Testing;
 /// <param name="innerException">What the load threw, if it did.</param>
 public sealed class CompatibilityException(string message, Exception? innerException = null) : Exception(message, innerException)
 {
-    /// <summary>The version of the save; 0 where it is not about one.</summary>
+    /// <summary>The version of the save; 0 if it is not about one.</summary>
     public int Version { get; internal init; }
 
-    /// <summary>Where in the save, as a JSON Pointer (RFC 6901) from the section on; empty where that is not known.</summary>
+    /// <summary>Where in the save, as a JSON Pointer (RFC 6901) from the section on; empty if that is not known.</summary>
     public string Path { get; internal init; } = "";
 }
 

@@ -15,7 +15,7 @@ internal sealed class KeptValues(SaveShape today, SaveMap? before, SaveMap? afte
 {
     private readonly HashSet<(string, string)> _compared = [];
 
-    /// <summary>The first value that is another, by its path and in words; null where there is none.</summary>
+    /// <summary>The first value that is another, by its path and in words; null if there is none.</summary>
     public (string Path, string Problem)? In(string type, SaveValue old, SaveValue now, string path) =>
         In(ShapeExpression.Parse(type), old, now, path);
 

@@ -9,7 +9,7 @@ namespace Lodrik.Testing;
 /// <param name="today">The shape of today.</param>
 internal sealed class LostMembers(SaveShape today)
 {
-    /// <summary>The first thing that is lost, by its path and in words; null where nothing is.</summary>
+    /// <summary>The first thing that is lost, by its path and in words; null if nothing is.</summary>
     public (string Path, string Problem)? In(SavedFile save)
     {
         var members = today.Find(today.Root)!.Members;

@@ -14,7 +14,7 @@ public static class SaveCompatibility
     /// <summary>Begins a check.</summary>
     /// <typeparam name="T">The game's save root.</typeparam>
     /// <param name="ledger">The ledger's folder; a relative one is looked for from the file of the calling code.</param>
-    /// <param name="migrations">The game's migrations; null where there are none yet.</param>
+    /// <param name="migrations">The game's migrations; null if there are none yet.</param>
     /// <param name="here">The file of the calling code, filled in by the compiler.</param>
     public static CompatibilityCheck<T> Of<T>(string ledger, MigrationChain? migrations = null, [CallerFilePath] string here = "")
         where T : class, IStateRoot<T>

@@ -14,7 +14,7 @@ public static class SceneCheck
     private const int MostLines = 20;
 
     /// <summary>
-    /// Captures a scene, restores it in place; removes all that can be removed, restores it again; and puts it back as it was authored, and
+    /// Captures a scene, restores it in place; removes all that can be removed, restores it again; and restores it as it was authored, and
     /// restores it once more. Each time a capture has to give what the first one gave. The scene is left as it was given.
     /// </summary>
     /// <param name="bindings">The bindings.</param>
@@ -29,7 +29,7 @@ public static class SceneCheck
     }
 
     /// <summary>
-    /// The same for a scene that was played on: what was captured is also restored into a scene that was built anew, which is what loading
+    /// The same for a scene that was played on: what was captured is also restored into a newly built scene, which is what loading
     /// does. That finds setters of placed entities that do nothing.
     /// </summary>
     /// <param name="bindings">The bindings.</param>
@@ -48,14 +48,14 @@ public static class SceneCheck
         var played = live.Capture();
         var fresh = bindings.Begin(build());
         fresh.Restore(played);
-        Compare("restored into a scene that was built anew", played, fresh.Capture());
+        Compare("restored into a newly built scene", played, fresh.Capture());
         Check(bindings, live, "restored in place");
     }
 
     /// <summary>
     /// Checks a declared scene, as the player would leave it: captured after it was played on, restored in place, into a scene that is
     /// built
-    /// anew, and into one from which everything was removed.
+    /// again, and into one from which everything was removed.
     /// </summary>
     /// <param name="build">Builds the scene as its designer left it.</param>
     /// <param name="play">Changes it, as a player would.</param>

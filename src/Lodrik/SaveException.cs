@@ -10,7 +10,7 @@ public class SaveException : Exception
     /// <param name="code">The stable code of what happened.</param>
     /// <param name="problem">What happened, one sentence.</param>
     /// <param name="location">Where it happened, as far as that is known.</param>
-    /// <param name="remedy">What to do about it, one sentence, or null where there is nothing to say.</param>
+    /// <param name="remedy">What to do about it, one sentence, or null if there is nothing to say.</param>
     /// <param name="innerException">What caused it, if anything did.</param>
     public SaveException(
         SaveErrorCode code, string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
@@ -31,8 +31,15 @@ public class SaveException : Exception
     /// <summary>Where it happened, as far as that is known.</summary>
     public SaveLocation Location { get; }
 
-    /// <summary>What to do about it, or null where there is nothing to say.</summary>
+    /// <summary>What to do about it, or null if there is nothing to say.</summary>
     public string? Remedy { get; }
+
+    /// <summary>Where the documents explain the error's code, with all its messages: a place in <c>docs/errors.md</c>.</summary>
+    public override string? HelpLink
+    {
+        get => base.HelpLink ?? $"docs/errors.md#{Code.ToString().ToLowerInvariant()}";
+        set => base.HelpLink = value;
+    }
 
     private static string Compose(string problem, SaveLocation location, string? remedy)
     {
@@ -45,16 +52,16 @@ public class SaveException : Exception
 /// <summary>What went wrong, as a number that never changes its meaning.</summary>
 public enum SaveErrorCode
 {
-    /// <summary>The bytes are empty, or of another kind of file altogether.</summary>
+    /// <summary>The bytes are empty, or belong to another kind of file.</summary>
     NotASave = 101,
 
-    /// <summary>The bytes were a save, and were cut or changed by accident.</summary>
+    /// <summary>The save was cut off or changed by accident.</summary>
     Damaged = 102,
 
     /// <summary>The save belongs to another game.</summary>
     WrongGame = 103,
 
-    /// <summary>The file is written in a newer layout than this library knows.</summary>
+    /// <summary>The file was written in a newer format than this version of Lodrik supports.</summary>
     NewerFormat = 104,
 
     /// <summary>The save was made by a newer version of the game.</summary>
@@ -72,10 +79,10 @@ public enum SaveErrorCode
     /// <summary>The bytes ask for more depth or length than the limits allow.</summary>
     LimitExceeded = 109,
 
-    /// <summary>The state fits its types, and the game's own rules refuse it.</summary>
+    /// <summary>The state matches its types, but the game's own rules refuse it.</summary>
     Invalid = 110,
 
-    /// <summary>The save was changed by hand, and the store does not take such saves.</summary>
+    /// <summary>The save was changed by hand, and the store does not accept such saves.</summary>
     EditedByHand = 111,
 
     /// <summary>The save has the game's version but members that the game does not know.</summary>
@@ -84,28 +91,28 @@ public enum SaveErrorCode
     /// <summary>The live state is nested too deeply to be saved, most often because it refers back to itself.</summary>
     TooDeep = 201,
 
-    /// <summary>An object's own type is not the one that its member declares, so that a part of it would be lost.</summary>
+    /// <summary>An object's type is not the one that its member declares, so part of it would be lost.</summary>
     UndeclaredType = 202,
 
-    /// <summary>Two entities of a scene have one id, or an entity cannot be described.</summary>
+    /// <summary>Two entities of a scene have the same id, or an entity cannot be saved or restored.</summary>
     SceneConflict = 203,
 
     /// <summary>A scene was described in a way that cannot work.</summary>
     BadBinding = 204,
 
-    /// <summary>A catalogue has two entries of one name, or lacks one that is asked for.</summary>
+    /// <summary>A catalogue has two entries with the same name, or lacks the one that is needed.</summary>
     BadCatalogue = 206,
 
-    /// <summary>What was asked for is not ready yet: a load or a restoration is under way.</summary>
+    /// <summary>A load or a restoration is still under way.</summary>
     NotReady = 205,
 
-    /// <summary>What the game gave the store failed: a hook of its state, or its own storage.</summary>
+    /// <summary>The game's code failed: a hook of its state, or its own storage.</summary>
     ForeignFailure = 207,
 
-    /// <summary>The live state changed while it was being saved: code of the game that ran for it, or another thread, changed it.</summary>
+    /// <summary>The live state changed while it was being saved: a getter, a hook or another thread changed it.</summary>
     ChangedMeanwhile = 208,
 
-    /// <summary>A name cannot be the name of a slot.</summary>
+    /// <summary>The name is not a valid slot name.</summary>
     BadSlotName = 301,
 
     /// <summary>There is no such slot.</summary>
@@ -114,7 +121,7 @@ public enum SaveErrorCode
     /// <summary>The slot holds another playthrough, and overwriting it was not asked for.</summary>
     SlotTaken = 303,
 
-    /// <summary>The storage refused: no permission, no space, or a folder that is no folder.</summary>
+    /// <summary>The storage refused: no permission, no space, or a path that is not a folder.</summary>
     Storage = 401,
 
     /// <summary>There is no such checkpoint.</summary>
@@ -129,31 +136,31 @@ public enum SaveErrorCode
     /// <summary>A migration step could not be carried out.</summary>
     MigrationFailed = 601,
 
-    /// <summary>The chain of migration steps has a gap or another fault.</summary>
+    /// <summary>The chain of migration steps has a gap or is otherwise invalid.</summary>
     BadMigrations = 602,
 
-    /// <summary>A ledger of recorded shapes, or the assembly that it belongs to, is not what it has to be.</summary>
+    /// <summary>The ledger of recorded shapes cannot be read, or does not match the assembly.</summary>
     BadLedger = 603,
 
-    /// <summary>The seal or the signature of a save does not fit it.</summary>
+    /// <summary>The seal or the signature does not match the save.</summary>
     Tampered = 701,
 
-    /// <summary>The save has no seal or signature, and the store asks for one.</summary>
+    /// <summary>The save has no seal or signature, and the store requires one.</summary>
     Unprotected = 702,
 
-    /// <summary>The save is sealed by a key that is not on the ring, or not of the level that is asked for.</summary>
+    /// <summary>The save is sealed with a key that is not on the key ring, or that does not have the required level.</summary>
     UnknownKey = 703,
 
-    /// <summary>A section is encrypted, and the key is not at hand.</summary>
+    /// <summary>A section is encrypted, and its key was not given.</summary>
     Encrypted = 704,
 
-    /// <summary>An old save was put in the place of a newer one, and the store refuses such saves.</summary>
+    /// <summary>The save is a replay, an old one in the place of a newer one, and the store refuses replays.</summary>
     Replayed = 705,
 
-    /// <summary>A layout of transfer codes cannot be.</summary>
+    /// <summary>A layout of transfer codes is invalid.</summary>
     BadCodeLayout = 801,
 
-    /// <summary>A character stands in a transfer code that is in none.</summary>
+    /// <summary>The code has a character that is not used in transfer codes.</summary>
     CodeForeignCharacter = 802,
 
     /// <summary>A transfer code has too few characters.</summary>
@@ -162,22 +169,22 @@ public enum SaveErrorCode
     /// <summary>A transfer code has too many characters.</summary>
     CodeTooLong = 804,
 
-    /// <summary>A transfer code does not fit its check characters: it was typed wrongly.</summary>
+    /// <summary>The check characters of the code do not match: it was mistyped.</summary>
     CodeMistyped = 805,
 
-    /// <summary>A transfer code is of another game.</summary>
+    /// <summary>The code belongs to another game.</summary>
     CodeOfAnotherGame = 806,
 
-    /// <summary>A transfer code is of a newer version.</summary>
+    /// <summary>The code was made by a newer version of the game.</summary>
     CodeOfNewerVersion = 807,
 
-    /// <summary>A transfer code is of a version that is not accepted any more.</summary>
+    /// <summary>The code has a version that is no longer accepted.</summary>
     CodeOfOlderVersion = 808,
 
-    /// <summary>A value has no room in a layout, or a transfer code stands for none.</summary>
+    /// <summary>A value does not fit the layout, or the code encodes no valid value.</summary>
     CodeOutOfRange = 809,
 
-    /// <summary>A transfer code was not made by who has the key.</summary>
+    /// <summary>The code was not made with the key.</summary>
     CodeForged = 810,
 }
 

@@ -91,7 +91,7 @@ public sealed class CodeToolTests : IDisposable
         Assert.Equal(state, ProgramRun.Lodrik("code", "decode", keyed, "--layout", Layout, "--key", key).Out);
         Assert.Equal(1, ProgramRun.Lodrik("code", "decode", keyed, "--layout", Layout, "--key", other).Exit);
         Assert.Equal(1, ProgramRun.Lodrik("code", "decode", keyed, "--layout", Layout).Exit);
-        Assert.Contains("Only who has the key can make one.", ProgramRun.Lodrik("code", "explain", "--layout", Layout, "--key", key).Out, StringComparison.Ordinal);
+        Assert.Contains("Making one needs the key.", ProgramRun.Lodrik("code", "explain", "--layout", Layout, "--key", key).Out, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -39,7 +39,7 @@ public sealed class ExampleTests : IDisposable
         Assert.Equal((0, ""), (run.Exit, run.Error));
         Assert.Contains("more oil, and every checksum made to fit            loads with 99 l of oil\n", run.Out, StringComparison.Ordinal);
         Assert.Equal(2, run.Out.Split("more oil, and every checksum made to fit            tampered with").Length - 1);
-        Assert.Equal(3, run.Out.Split("says that it was put back").Length - 1);
+        Assert.Equal(3, run.Out.Split("says that it is a replay").Length - 1);
     }
 
     [Fact]
@@ -160,7 +160,7 @@ public sealed class ExampleTests : IDisposable
         Assert.Equal(creatures[0], creatures[1]);
         Assert.Contains("3 of 10000 reeds in the save: reed-12, reed-13, reed-4711", lines);
         Assert.Equal(2, lines.Count(line => line == "#1 at (1, 2) tied to #2, #2 at (0, 0) with 7 l"));
-        Assert.Contains("4 placed: 1 new, 1 moved, 1 gone, 0 not to be told apart", lines);
+        Assert.Contains("4 placed: 1 new, 1 moved, 1 gone, 0 indistinguishable", lines);
     }
 
     [Theory]

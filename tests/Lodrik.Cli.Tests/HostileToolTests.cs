@@ -69,7 +69,7 @@ public sealed class HostileToolTests(DemoSaves demo) : IDisposable
         var before = File.ReadAllBytes(save);
         var refused = ProgramRun.Lodrik("report", _folder, "-o", save);
         Assert.Equal(1, refused.Exit);
-        Assert.Contains("it is no report", refused.Error, StringComparison.Ordinal);
+        Assert.Contains("it is not a report", refused.Error, StringComparison.Ordinal);
         Assert.Equal(before, File.ReadAllBytes(save));
         var page = Path.Combine(_folder, "page.html");
         for (var times = 0; times < 2; times++)
@@ -85,7 +85,7 @@ public sealed class HostileToolTests(DemoSaves demo) : IDisposable
     {
         demo.CopyTo(_folder, "json");
         Assert.Equal(0, ProgramRun.Lodrik("seal", _folder, "--key", Path.Combine(demo.Folder, "keys", "demo.jwk")).Exit);
-        Assert.Contains("the seal was not checked", ProgramRun.Lodrik("check", Path.Combine(_folder, "evening")).Out, StringComparison.Ordinal);
+        Assert.Contains("pass the key to check the seal", ProgramRun.Lodrik("check", Path.Combine(_folder, "evening")).Out, StringComparison.Ordinal);
         var save = demo.Evening("json");
         var edited = Path.Combine(_folder, "edited.json");
         File.WriteAllText(edited, File.ReadAllText(save).Replace("Evening on the marsh", "Morning on the marsh", StringComparison.Ordinal));

@@ -44,7 +44,7 @@ public sealed class InspectionToolTests(DemoSaves demo) : IDisposable
         string[] key = other == "encrypted" ? ["--key", Key] : [];
         var diff = ProgramRun.Lodrik(["diff", At(one, "evening"), demo.Evening(other), .. key]);
         Assert.Equal((0, ""), (diff.Exit, diff.Error));
-        Assert.Contains("nothing is different", diff.Out, StringComparison.Ordinal);
+        Assert.Contains("no differences", diff.Out, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -61,9 +61,9 @@ public sealed class InspectionToolTests(DemoSaves demo) : IDisposable
         Wrong(1, "Did you mean \"evening\"?", "diff", At("json", "evning"), At("xml", "evening"));
         Wrong(1, "It has 1.", "diff", At("json", "evening@9"), At("json", "evening"));
         Wrong(1, "no generation before 1", "diff", At("json", "evening"));
-        Wrong(2, "Give a second save", "diff", demo.Evening("json"));
+        Wrong(2, "Pass a second save", "diff", demo.Evening("json"));
         Wrong(1, "no such file, slot or store", "weigh", Path.Combine(_folder, "nothing"));
-        Wrong(1, "no store of saves", "show", _folder);
+        Wrong(1, "not a store of saves", "show", _folder);
     }
 
     [Theory]
@@ -91,7 +91,7 @@ public sealed class InspectionToolTests(DemoSaves demo) : IDisposable
         var set = ProgramRun.Lodrik("set", save, "warden/oil", "9", "--key", Key);
         Assert.Equal((0, ""), (set.Exit, set.Error));
         Assert.Matches("warden/oil .* 6 .* 9 ", set.Out);
-        Assert.Contains("Written and sealed by the key demo: evening, generation 2", set.Out, StringComparison.Ordinal);
+        Assert.Contains("Written and sealed with the key demo: evening, generation 2", set.Out, StringComparison.Ordinal);
         Assert.Contains("2 files, nothing wrong", ProgramRun.Lodrik("check", store, "--key", Key).Out, StringComparison.Ordinal);
         Assert.Equal("warden/oil  9", ProgramRun.Lodrik("show", save, "warden/oil", "--key", Key).Out.Trim());
         Assert.Equal("warden/oil  6", ProgramRun.Lodrik("show", save + "@1", "warden/oil", "--key", Key).Out.Trim());

@@ -36,7 +36,26 @@ public sealed partial class PackageTests : IDisposable
             </configuration>
             """);
 
-        var document = File.ReadAllText(Path.Combine(ProgramRun.Repository, "docs", "getting-started.md"));
+        var (place, output, checks) = Follow("getting-started.md", work);
+        Assert.Equal(2, checks);
+        Assert.Contains("Evening on the marsh", output, StringComparison.Ordinal);
+        Assert.Contains("lantern (1)", output, StringComparison.Ordinal);
+        foreach (var tutorial in (string[])["tutorial-update.md", "tutorial-protection.md"])
+            Assert.Equal(3, Follow(tutorial, work).Checks);
+
+        // The file to copy needs nothing but the package either.
+        foreach (var file in Directory.GetFiles(place, "*.cs"))
+            File.Delete(file);
+        foreach (var file in (string[])["GameSaves.cs", "Program.cs"])
+            File.Copy(Path.Combine(ProgramRun.Repository, "examples", "Starter", file), Path.Combine(place, file));
+        Assert.Contains("On the pier: gate at 0, 0, #1 at 2, 5", Run(place, "dotnet", "run"), StringComparison.Ordinal);
+    }
+
+    /// <summary>Does what a page says, word for word: writes its files, runs its commands, and compares what they print.</summary>
+    /// <returns>The folder of its project, what was printed last, and how often something was compared.</returns>
+    private static (string Place, string Output, int Checks) Follow(string page, string work)
+    {
+        var document = File.ReadAllText(Path.Combine(ProgramRun.Repository, "docs", page));
         var (place, output, checks) = (work, "", 0);
         foreach (Match step in Steps().Matches(document))
         {
@@ -48,7 +67,7 @@ public sealed partial class PackageTests : IDisposable
             else if (language == "sh")
             {
                 output = Run(place, "bash", "-euc", content);
-                place = content.Contains("\ncd ", StringComparison.Ordinal) ? Path.Combine(place, "marsh") : place;
+                place = Entered().Match(content) is { Success: true } entered ? Path.Combine(place, entered.Groups[1].Value) : place;
             }
             else if (output.Length > 0)
             {
@@ -57,16 +76,7 @@ public sealed partial class PackageTests : IDisposable
                 checks++;
             }
         }
-        Assert.Equal(2, checks);
-        Assert.Contains("Evening on the marsh", output, StringComparison.Ordinal);
-        Assert.Contains("lantern (1)", output, StringComparison.Ordinal);
-
-        // The file to copy needs nothing but the package either.
-        foreach (var file in Directory.GetFiles(place, "*.cs"))
-            File.Delete(file);
-        foreach (var file in (string[])["GameSaves.cs", "Program.cs"])
-            File.Copy(Path.Combine(ProgramRun.Repository, "examples", "Starter", file), Path.Combine(place, file));
-        Assert.Contains("On the pier: gate at 0, 0, #1 at 2, 5", Run(place, "dotnet", "run"), StringComparison.Ordinal);
+        return (place, output, checks);
     }
 
     private void Packages_have_what_belongs_to_them()
@@ -132,6 +142,9 @@ public sealed partial class PackageTests : IDisposable
     /// <summary>A file to write, commands to run, or what they print; the clone's own commands and single words between text are none of these.</summary>
     [GeneratedRegex("(?:<!-- file: (?<file>[A-Za-z.]+) -->\n)?```(?<language>[a-z]*)\n(?<content>.*?)```", RegexOptions.Singleline)]
     private static partial Regex Steps();
+
+    [GeneratedRegex("^cd ([a-z]+)$", RegexOptions.Multiline)]
+    private static partial Regex Entered();
 
     [GeneratedRegex("^[.][0-9]")]
     private static partial Regex Numbered();

@@ -96,7 +96,7 @@ public sealed class PlayTests : IDisposable
         File.WriteAllText(file, File.ReadAllText(file).Replace("\"oil\": 3", "\"oil\": 9", StringComparison.Ordinal));
         var run = ProgramRun.Of("Tidewarden.Play", _folder, "--script", Written("load first"), Path.Combine(_folder, "saves"), "sealed");
         Assert.Contains("9 l of oil", run.Out, StringComparison.Ordinal);
-        Assert.Contains("it looks like an edit by hand", run.Out, StringComparison.Ordinal);
+        Assert.Contains("it was edited by hand", run.Out, StringComparison.Ordinal);
     }
 
     [Fact]

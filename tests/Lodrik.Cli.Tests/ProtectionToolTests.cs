@@ -22,9 +22,9 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
     {
         var store = CopyOf("json");
         var before = Bytes(store);
-        Assert.Contains("sealed by the key demo: 3 generations", Fine("seal", store, "--key", Secret), StringComparison.Ordinal);
+        Assert.Contains("sealed with the key demo: 3 generations", Fine("seal", store, "--key", Secret), StringComparison.Ordinal);
         Assert.Contains("5 files, nothing wrong", Fine("check", store, "--key", Secret), StringComparison.Ordinal);
-        Assert.Contains("encrypted by the key demo: 1 generation", Fine("lock", store, "--key", Secret, "--from", Secret, "--hide-titles"), StringComparison.Ordinal);
+        Assert.Contains("encrypted with the key demo: 1 generation", Fine("lock", store, "--key", Secret, "--from", Secret, "--hide-titles"), StringComparison.Ordinal);
         Assert.All(Directory.GetFiles(store, "*", SearchOption.AllDirectories).Where(IsSave), file => Assert.Equal(".lodrik", Path.GetExtension(file)));
         Assert.Contains("hidden: shown with --key", Fine("slots", store), StringComparison.Ordinal);
         Assert.DoesNotContain("Evening on the marsh", Fine("slots", store), StringComparison.Ordinal);
@@ -45,7 +45,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
         var evening = Path.Combine(store, "evening");
         Assert.Contains("5 files, nothing wrong", Fine(["check", store, .. bound]), StringComparison.Ordinal);
         Assert.Contains("Isolde Reedmere", Fine(["show", evening, "warden/name", .. bound]), StringComparison.Ordinal);
-        Assert.Contains("nothing is different", Fine(["diff", evening, demo.Evening("xml"), .. bound]), StringComparison.Ordinal);
+        Assert.Contains("no differences", Fine(["diff", evening, demo.Evening("xml"), .. bound]), StringComparison.Ordinal);
         Fine(["set", evening, "warden/oil", "9", .. bound]);
         Fine(["weigh", evening, .. bound]);
         Fine(["convert", Directory.GetFiles(Path.Combine(store, "slots", "quick")).Single(IsSave), "--to", "xml", "-o", Path.Combine(_folder, "quick"), .. bound]);
@@ -55,15 +55,15 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
         var other = ProgramRun.Lodrik("check", store, "--key", Secret, "--context", "account 8");
         Assert.Equal(1, other.Exit);
         Assert.Contains("bound to another context", other.Out, StringComparison.Ordinal);
-        Wrong(2, "give the key with --key", "check", store, "--context", "account 7");
+        Wrong(2, "Pass the key with --key", "check", store, "--context", "account 7");
     }
 
     [Fact]
     public void A_save_is_signed_edited_and_found_out()
     {
         var signed = Path.Combine(_folder, "signed.json");
-        Assert.Contains("signed by the key studio", Fine("seal", demo.Evening("json"), "--key", Signing, "-o", signed), StringComparison.Ordinal);
-        Assert.Contains("intact, and the seal fits", Fine("check", signed, "--key", Signing + ".pub"), StringComparison.Ordinal);
+        Assert.Contains("signed with the key studio", Fine("seal", demo.Evening("json"), "--key", Signing, "-o", signed), StringComparison.Ordinal);
+        Assert.Contains("intact, and the seal matches", Fine("check", signed, "--key", Signing + ".pub"), StringComparison.Ordinal);
         File.WriteAllText(signed, File.ReadAllText(signed).Replace("Evening on the marsh", "Morning on the marsh", StringComparison.Ordinal));
         var check = ProgramRun.Lodrik("check", signed, "--key", Signing + ".pub");
         Assert.Equal(1, check.Exit);
@@ -100,17 +100,17 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
             // As the game writes it.
             var file = Written("game.json", save.Protect(SaveProtection.With(key)));
             foreach (var option in options)
-                Assert.Contains("intact, and the seal fits", Fine("check", file, "--key", option), StringComparison.Ordinal);
+                Assert.Contains("intact, and the seal matches", Fine("check", file, "--key", option), StringComparison.Ordinal);
         }
         // And the other way round.
         var locked = Path.Combine(_folder, "locked");
         Fine("lock", demo.Evening("json"), "--key", $"2031={base64}", "-o", locked);
         SavedFile.Open(locked).CheckSeal(SaveProtection.Encrypted(SaveKey.FromBytes("2031", secret)));
 
-        Wrong(2, "The key has an id of its own, demo, and is not 2031.", "key", "show", $"2031={Secret}");
-        Wrong(2, "It is no key", "key", "show", phrase);
-        Wrong(2, "It is no key", "key", "show", Written("short", new byte[31]));
-        Wrong(2, "Say which file has the key.", "key", "show", "pass=passphrase:");
+        Wrong(2, "The key has the id demo, not 2031.", "key", "show", $"2031={Secret}");
+        Wrong(2, "This is not a key", "key", "show", phrase);
+        Wrong(2, "This is not a key", "key", "show", Written("short", new byte[31]));
+        Wrong(2, "Pass the file that has the key.", "key", "show", "pass=passphrase:");
         Wrong(2, "The passphrase is empty.", "key", "show", $"pass=passphrase:{Written("empty", "\n"u8.ToArray())}");
         Assert.DoesNotContain("salt", ProgramRun.Lodrik("key", "show", phrase).Error, StringComparison.Ordinal);
     }
@@ -119,13 +119,13 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
     public void What_cannot_be_done_is_said_and_nothing_is_written()
     {
         var (save, output) = (demo.Evening("json"), Path.Combine(_folder, "out.json"));
-        Wrong(2, "cannot make any", "seal", save, "--key", Signing + ".pub", "-o", output);
+        Wrong(2, "but not make them", "seal", save, "--key", Signing + ".pub", "-o", output);
         Wrong(2, "cannot encrypt", "lock", save, "--key", Signing, "-o", output);
-        Wrong(1, "sealed already", "seal", demo.Evening("sealed"), "--key", Signing, "-o", output);
+        Wrong(1, "already sealed", "seal", demo.Evening("sealed"), "--key", Signing, "-o", output);
         Wrong(1, "neither a seal nor encryption", "unlock", save, "--key", Secret, "-o", output);
-        Wrong(2, "--output is for a single save", "seal", Path.Combine(demo.Folder, "json"), "--key", Secret, "-o", output);
-        Wrong(1, "no store of saves", "seal", _folder, "--key", Secret);
-        Wrong(1, "a file of this name", "seal", save, "--key", Secret, "-o", demo.Evening("xml"));
+        Wrong(2, "--output is only for a single save", "seal", Path.Combine(demo.Folder, "json"), "--key", Secret, "-o", output);
+        Wrong(1, "not a store of saves", "seal", _folder, "--key", Secret);
+        Wrong(1, "A file with this name already exists", "seal", save, "--key", Secret, "-o", demo.Evening("xml"));
         Assert.False(File.Exists(output));
     }
 
@@ -136,7 +136,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
         {
             var output = Path.Combine(_folder, store);
             Fine("convert", demo.Evening(store), "--to", "xml", "-o", output, "--key", Secret);
-            Assert.Contains("intact, and the seal fits", Fine("check", output, "--key", Secret), StringComparison.Ordinal);
+            Assert.Contains("intact, and the seal matches", Fine("check", output, "--key", Secret), StringComparison.Ordinal);
         }
         Assert.Contains("The copy has no seal", Fine("convert", demo.Evening("sealed"), "--to", "xml", "-o", Path.Combine(_folder, "open.xml")), StringComparison.Ordinal);
     }
@@ -156,7 +156,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
         Assert.Contains("2 files, nothing wrong", Fine("check", store, "--key", Secret), StringComparison.Ordinal);
         Assert.Contains("hidden", Fine("slots", store), StringComparison.Ordinal);
         Fine("migrate", save, "--with", game, "--key", Secret, "-o", Path.Combine(_folder, "night.lodrik"));
-        Assert.Contains("the seal fits", Fine("check", Path.Combine(_folder, "night.lodrik"), "--key", Secret), StringComparison.Ordinal);
+        Assert.Contains("the seal matches", Fine("check", Path.Combine(_folder, "night.lodrik"), "--key", Secret), StringComparison.Ordinal);
     }
 
     [Theory]
@@ -178,7 +178,7 @@ public sealed class ProtectionToolTests(DemoSaves demo) : IDisposable
         Assert.Contains("9 of 10 sections", salvage.Out, StringComparison.Ordinal);
         Fine(["check", output, .. key]);
         Assert.Contains("Isolde Reedmere", Fine(["show", output, "warden/name", .. key]), StringComparison.Ordinal);
-        Assert.Contains("a file of this name", ProgramRun.Lodrik(["salvage", damaged, "-o", output, .. key]).Error, StringComparison.Ordinal);
+        Assert.Contains("A file with this name already exists", ProgramRun.Lodrik(["salvage", damaged, "-o", output, .. key]).Error, StringComparison.Ordinal);
     }
 
     private string CopyOf(string store)

@@ -54,7 +54,7 @@ public sealed class ReportToolTests(DemoSaves demo) : IDisposable
         Assert.Contains("its content is shown with --key", closed, StringComparison.Ordinal);
         Assert.DoesNotContain("Isolde", closed, StringComparison.Ordinal);
         var open = Report(0, store, "--key", Path.Combine(demo.Folder, "keys", "demo.jwk"));
-        Assert.Contains("Under the seal of the key demo, which fits.", open, StringComparison.Ordinal);
+        Assert.Contains("Under the seal of the key demo, which matches.", open, StringComparison.Ordinal);
         Assert.Contains("beacon-3", open, StringComparison.Ordinal);
     }
 

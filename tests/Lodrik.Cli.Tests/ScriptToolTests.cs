@@ -82,7 +82,7 @@ public sealed class ScriptToolTests(DemoSaves demo) : IDisposable
         var key = Path.Combine(demo.Folder, "keys", "demo.jwk");
         demo.CopyTo(_folder);
         var sealedNow = Json(0, "seal", Path.Combine(_folder, "xml"), "--key", key, "--json").EnumerateArray().ToList();
-        Assert.Equal(5, sealedNow.Count(one => one.GetProperty("changed").GetBoolean() && one.GetProperty("protection").GetString() == "sealed by the key demo"));
+        Assert.Equal(5, sealedNow.Count(one => one.GetProperty("changed").GetBoolean() && one.GetProperty("protection").GetString() == "sealed with the key demo"));
         Assert.Equal(5, Json(0, "seal", Path.Combine(_folder, "xml"), "--key", key, "--from", key, "--json").EnumerateArray().Count(one => !one.GetProperty("changed").GetBoolean()));
         var open = Assert.Single(Json(0, "unlock", Path.Combine(_folder, "xml", "evening"), "--key", key, "-o", Path.Combine(_folder, "open.xml"), "--json").EnumerateArray());
         Assert.Equal("without protection", open.GetProperty("protection").GetString());

@@ -56,7 +56,7 @@ public sealed partial class TerminalTests(DemoSaves demo)
         Assert.Equal(columns, string.Join(' ', lines[1].Split('│', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)));
         Assert.Contains(lines, line => line.Contains("Evening on the marsh", StringComparison.Ordinal));
         Assert.All(lines, line => Assert.True(line.Length <= width, line));
-        Assert.Equal(width < 100, lines.Any(line => line.StartsWith("No room here for kind, summary, version", StringComparison.Ordinal)));
+        Assert.Equal(width < 100, lines.Any(line => line.StartsWith("Not shown for lack of room: kind, summary, version", StringComparison.Ordinal)));
     }
 
     [Fact]
@@ -69,14 +69,14 @@ public sealed partial class TerminalTests(DemoSaves demo)
     }
 
     [Theory]
-    [InlineData("--depth takes a whole number from 0 on, and not many.", "show", "$/evening", "--depth", "many")]
-    [InlineData("--depth takes a whole number from 0 on, and not -1.", "weigh", "$/evening", "--depth", "-1")]
-    [InlineData("--details takes a whole number from 1 on, and not 0.", "report", "$", "-o", "page.html", "--details", "0")]
-    [InlineData("<generation> takes a whole number from 1 on, and not x.", "reinstate", "$", "auto", "x")]
-    [InlineData("--count takes a whole number from 1 on, and not 99999999999.", "watch", "$", "--count", "99999999999")]
+    [InlineData("--depth has to be a whole number of at least 0, not many.", "show", "$/evening", "--depth", "many")]
+    [InlineData("--depth has to be a whole number of at least 0, not -1.", "weigh", "$/evening", "--depth", "-1")]
+    [InlineData("--details has to be a whole number of at least 1, not 0.", "report", "$", "-o", "page.html", "--details", "0")]
+    [InlineData("<generation> has to be a whole number of at least 1, not x.", "reinstate", "$", "auto", "x")]
+    [InlineData("--count has to be a whole number of at least 1, not 99999999999.", "watch", "$", "--count", "99999999999")]
     [InlineData("Did you mean", "shwo", "$/evening")]
     [InlineData("A single file has no history", "history", "$/slots/evening/00000001.json")]
-    [InlineData("say where it goes with --output", "convert", "$/evening", "--to", "xml")]
+    [InlineData("Pass the output file with --output", "convert", "$/evening", "--to", "xml")]
     public void Wrong_use_is_answered_with_what_is_right_and_ends_with_two(string expected, params string[] arguments)
     {
         var run = ProgramRun.Lodrik([.. arguments.Select(argument => argument.Replace("$", Store, StringComparison.Ordinal))]);
@@ -96,9 +96,9 @@ public sealed partial class TerminalTests(DemoSaves demo)
         Fine("unlock", $"{folder}/sealed.json", "--key", key, "-o", $"{folder}/open.json");
         Assert.Equal(File.ReadAllBytes(demo.Evening("json")), File.ReadAllBytes($"{folder}/open.json"));
         Fine("salvage", evening, "-o", $"{folder}/salvaged.json");
-        Assert.Contains("the seal fits", Fine("check", $"{folder}/sealed.json", "--key", key), StringComparison.Ordinal);
+        Assert.Contains("the seal matches", Fine("check", $"{folder}/sealed.json", "--key", key), StringComparison.Ordinal);
         Assert.Contains("sealed (checked with --key)", Fine("show", $"{folder}/sealed.json", "--depth", "0"), StringComparison.Ordinal);
-        Assert.Contains("the seal of the key demo fits", Fine("show", $"{folder}/sealed.json", "--depth", "0", "--key", key), StringComparison.Ordinal);
+        Assert.Contains("the seal of the key demo matches", Fine("show", $"{folder}/sealed.json", "--depth", "0", "--key", key), StringComparison.Ordinal);
         Fine("diff", evening, $"{folder}/evening.xml");
         Directory.Delete(folder, recursive: true);
 

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Lodrik.Inspection;
 using Xunit;
 
@@ -89,7 +90,7 @@ public sealed class ToolTests(DemoSaves demo) : IDisposable
     }
 
     [Theory]
-    [InlineData("wardens", "The sections are: warden, season, errands, scenes/harbour, scenes/marsh, scenes/saltworks, session/clock, session/names, session/place, session/weather.")]
+    [InlineData("wardens", "Sections: warden, season, errands, scenes/harbour, scenes/marsh, scenes/saltworks, session/clock, session/names, session/place, session/weather.")]
     [InlineData("warden/hat", "There is no \"hat\" in warden. It has: name, position")]
     [InlineData("warden/satchel/7", "There is no \"7\" in warden/satchel. It has the items 0 to 0.")]
     [InlineData("warden/name/x", "It is a single value: Isolde Reedmere.")]
@@ -118,7 +119,7 @@ public sealed class ToolTests(DemoSaves demo) : IDisposable
         var (folder, key) = (Path.Combine(demo.Folder, store), Path.Combine(demo.Folder, "keys", keyFile));
         Assert.Contains("5 files, nothing wrong", ProgramRun.Lodrik("check", folder).Out, StringComparison.Ordinal);
         var run = ProgramRun.Lodrik("check", folder, "--key", key);
-        Assert.Equal((0, 5), (run.Exit, run.Out.Split("intact, and the seal fits").Length - 1));
+        Assert.Equal((0, 5), (run.Exit, run.Out.Split("intact, and the seal matches").Length - 1));
         Assert.Contains("6", ProgramRun.Lodrik("show", demo.Evening(store), "warden/oil", "--key", key).Out, StringComparison.Ordinal);
 
         var spoilt = Path.Combine(_folder, "spoilt");
@@ -170,7 +171,7 @@ public sealed class ToolTests(DemoSaves demo) : IDisposable
         run = ProgramRun.Lodrik("check", _folder);
         Assert.Equal(1, run.Exit);
         Assert.Contains("3 files, 3 not as written", run.Out, StringComparison.Ordinal);
-        Assert.Contains("The file ends too soon", run.Out, StringComparison.Ordinal);
+        Assert.Contains("The file is cut off", run.Out, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -275,6 +276,37 @@ public sealed class ToolTests(DemoSaves demo) : IDisposable
         Assert.Equal(0, run.Exit);
         foreach (var command in new[] { "demo", "slots", "show", "check" })
             Assert.Contains($"  {command} ", run.Out, StringComparison.Ordinal);
+        Assert.Contains("\nCompare\n", run.Out, StringComparison.Ordinal);
+        Assert.Contains("  show <save> [<path>] ", run.Out, StringComparison.Ordinal);
+        Assert.Contains("  remove <folder> <slot> [<generation>] ", run.Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Each_command_explains_itself_with_examples_that_are_commands()
+    {
+        var commands = Regex.Matches(ProgramRun.Lodrik("--help").Out, @"^  (?<name>[a-z]+) (?<subs>[a-z]+(\|[a-z]+)+)?", RegexOptions.Multiline);
+        Assert.Equal(26, commands.Count);
+        string[] names = [.. commands.SelectMany(match => match.Groups["subs"].Value is { Length: > 0 } subs
+            ? subs.Split('|').Select(sub => $"{match.Groups["name"].Value} {sub}") : [match.Groups["name"].Value])];
+        Parallel.ForEach(names, name =>
+        {
+            var run = ProgramRun.Lodrik([.. name.Split(' '), "--help"]);
+            Assert.Equal((0, ""), (run.Exit, run.Error));
+            Assert.Contains($"\nUsage: lodrik {name} ", run.Out, StringComparison.Ordinal);
+            Assert.Contains("\nExamples\n", run.Out, StringComparison.Ordinal);
+            Assert.Matches($@"\nExamples\n  (source <\()?lodrik {name}", run.Out);
+        });
+    }
+
+    [Fact]
+    public void A_mistyped_command_suggests_the_nearest_and_says_where_help_is()
+    {
+        var run = ProgramRun.Lodrik("shw", "saves");
+        Assert.Equal(2, run.Exit);
+        Assert.Contains("show", run.Out + run.Error, StringComparison.Ordinal);
+        Assert.Contains("Type \"lodrik --help\" for help.", run.Error, StringComparison.Ordinal);
+        Assert.DoesNotContain("Usage:", run.Out, StringComparison.Ordinal);
+        Assert.Contains("Type \"lodrik show --help\" for help.", ProgramRun.Lodrik("show").Error, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -27,12 +27,14 @@ public sealed class DocumentTests
         Assert.Empty(run.Complaints);
     }
 
-    [Fact]
-    public void What_the_tutorial_shows_is_in_the_game_word_for_word()
+    [Theory]
+    [InlineData("tutorial-game.md", "/Tidewarden")]
+    [InlineData("tutorial-save-screen.md", "/SaveScreen/")]
+    public void What_a_tutorial_shows_is_in_its_example_word_for_word(string page, string example)
     {
         var game = string.Concat(Directory.GetFiles(Path.Combine(Repository, "examples"), "*.cs", SearchOption.AllDirectories)
-            .Where(file => file.Contains("/Tidewarden", StringComparison.Ordinal) && !file.Contains("/obj/", StringComparison.Ordinal)).Select(file => Lines(File.ReadAllText(file))));
-        var text = File.ReadAllText(Path.Combine(Repository, "docs", "tutorial-game.md"));
+            .Where(file => file.Contains(example, StringComparison.Ordinal) && !file.Contains("/obj/", StringComparison.Ordinal)).Select(file => Lines(File.ReadAllText(file))));
+        var text = File.ReadAllText(Path.Combine(Repository, "docs", page));
         var snippets = Regex.Matches(text, "```csharp\n(.*?)```", RegexOptions.Singleline).Select(match => Lines(match.Groups[1].Value.TrimEnd())).ToList();
         Assert.True(snippets.Count > 5);
         Assert.All(snippets, snippet => Assert.Contains(snippet, game, StringComparison.Ordinal));

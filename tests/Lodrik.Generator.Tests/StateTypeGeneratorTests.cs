@@ -134,7 +134,7 @@ public sealed class StateTypeGeneratorTests
     [InlineData("List<Weapon>", "[StateType]")]
     [InlineData("Dictionary<Vector2, int>", "as the key")]
     [InlineData("Dictionary<string, Weapon>", "[StateType]")]
-    [InlineData("Inner", "top and nowhere else")]
+    [InlineData("Inner", "only at the top")]
     public void A_member_that_cannot_be_saved_is_refused_with_a_way_out(string type, string remedy)
     {
         var problem = Assert.Single(new GeneratorRun($$"""
@@ -183,7 +183,7 @@ public sealed class StateTypeGeneratorTests
     [Theory]
     [InlineData("\"\", typeof(Hook)", "no name")]
     [InlineData("\"stone\", typeof(Stone)", "not derived")]
-    [InlineData("\"plain\", typeof(Plain)", "no state type")]
+    [InlineData("\"plain\", typeof(Plain)", "not a state type")]
     [InlineData("\"ghost\", typeof(Ghost)", "no objects")]
     [InlineData("\"hook\", typeof(Hook)), SaveVariant(\"hook\", typeof(Line)", "two of this name")]
     [InlineData("\"hook\", typeof(Hook)), SaveVariant(\"line\", typeof(Hook)", "has a name already")]

@@ -59,7 +59,7 @@ public sealed class TransferCodeGeneratorTests
     [InlineData("[TransferCode(\"night\")] public partial class Night { public bool Fog { get; set; } }", "[InCode]")]
     [InlineData("[TransferCode(\"night\")] public partial class Night(int day) { [InCode] public bool Fog { get; set; } public int Day => day; }", "constructor")]
     [InlineData("[TransferCode(\"night\")] public abstract partial class Night { [InCode] public bool Fog { get; set; } }", "abstract")]
-    [InlineData("public partial class Outer { [TransferCode(\"night\")] public partial class Night { [InCode] public bool Fog { get; set; } } }", "of its own")]
+    [InlineData("public partial class Outer { [TransferCode(\"night\")] public partial class Night { [InCode] public bool Fog { get; set; } } }", "not nested")]
     public void A_class_that_cannot_have_codes_is_refused(string source, string problem)
     {
         var (id, _, message) = Assert.Single(GeneratorRun.OfCodes(source).Problems);

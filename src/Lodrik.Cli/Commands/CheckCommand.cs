@@ -12,11 +12,11 @@ internal static class CheckCommand
     public static Command Create()
     {
         var path =
-            SaveArgument.Create("save", "A folder with saves in it, all of which are checked; or one save: a file, <folder>/<slot>, "
+            SaveArgument.Create("save", "A folder, in which all saves are checked; or one save: a file, <folder>/<slot>, "
                 + "<folder>/<slot>@6.");
         var json = Screen.JsonOption();
         var command =
-            new Command("check", "Checks whether saves are as they were written, section by section; with a key, whether their seals fit.")
+            new Command("check", "Checks saves for damage and edits, section by section. With a key, also checks their seals.")
             {
                 path,
                 json,
@@ -57,7 +57,7 @@ internal static class CheckCommand
                 && Path.GetFileName(file) != "lock")
             .Order(StringComparer.Ordinal)
             .ToList();
-        // Where there are stores, only what stands in their slots is a save.
+        // If there are stores, only what is in their slots is a save.
         var inSlots = files.FindAll(SaveSlots.IsGeneration);
         files = inSlots.Count > 0 ? inSlots : files;
         return files.Count > 0
@@ -117,10 +117,10 @@ internal static class CheckCommand
         }
         var word = finding switch
         {
-            { Finding: "intact", SealFits: true } => "intact, and the seal fits",
-            { Finding: "intact", IsEncrypted: true } => "intact, encrypted; the seal was not checked, which takes the key",
-            { Finding: "intact", IsSealed: true } => "intact; the seal was not checked, which takes the key",
-            { Finding: "unchecked" } => "written by hand, nothing to check against",
+            { Finding: "intact", SealFits: true } => "intact, and the seal matches",
+            { Finding: "intact", IsEncrypted: true } => "intact and encrypted; pass the key to check the seal",
+            { Finding: "intact", IsSealed: true } => "intact; pass the key to check the seal",
+            { Finding: "unchecked" } => "written by hand, so there is nothing to check",
             _ => Word(finding.Finding),
         };
         Screen.Out.MarkupLineInterpolated($"[{Color(finding.Finding)}]{word}[/]  {finding.File}");
@@ -157,7 +157,7 @@ internal static class CheckCommand
         _ => Screen.Bad,
     };
 
-    /// <summary>Reads every section that can be read, so that what is no well-formed value is found as well.</summary>
+    /// <summary>Reads every section that can be read, so that what is not a well-formed value is found as well.</summary>
     private static int Decode(SavedFile file, IProgress<double>? progress)
     {
         long done = 0;

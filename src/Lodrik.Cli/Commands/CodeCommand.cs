@@ -8,12 +8,13 @@ using Spectre.Console;
 
 namespace Lodrik.Cli.Commands;
 
-/// <summary><c>lodrik code</c>: transfer codes by a layout that stands in a file.</summary>
+/// <summary><c>lodrik code</c>: transfer codes by a layout that is in a file.</summary>
 internal static class CodeCommand
 {
     private const int MostBarCells = 40;
 
-    public static Command Create() => new("code", "Packs a little state into a code that can be written down, and reads it again.")
+    public static Command Create() => new(
+        "code", "Encodes and decodes transfer codes: a little state in a code that a player can write down.")
     {
         CreateEncode(),
         CreateDecode(),
@@ -46,17 +47,17 @@ internal static class CodeCommand
     {
         var state = new Argument<string>("state")
         {
-            Description = "The values by the names of the fields: a JSON file, or - for standard input.",
+            Description = "A JSON file with a value for each field, or - for standard input.",
         };
         var (layout, key) = (Layout(), Key());
-        var variant = WholeNumber.Option("--variant", "Which of the state's codes, from 0; one by chance if not given.", least: 0);
+        var variant = WholeNumber.Option("--variant", "Which of the state's codes to write, from 0. By default a random one.", least: 0);
         var form = new Option<string>("--as")
         {
             Description = "text, number or bytes (in hexadecimal).",
             DefaultValueFactory = _ => "text",
         };
         form.AcceptOnlyFromAmong("text", "number", "bytes");
-        var command = new Command("encode", "Writes the code of a state.") { state, layout, key, variant, form };
+        var command = new Command("encode", "Encodes a state as a code.") { state, layout, key, variant, form };
         command.SetAction(parsed =>
         {
             var codes = Read(parsed.GetRequiredValue(layout), parsed.GetValue(key));
@@ -69,7 +70,7 @@ internal static class CodeCommand
             var chosen = parsed.GetValue(variant);
             if (chosen is not null && (chosen < 0 || chosen >= codes.Options.VariantCount))
                 throw new ArgumentException(
-                    $"A state has {codes.Options.VariantCount} codes in this layout; there is none of the number {chosen}.");
+                    $"A state has {codes.Options.VariantCount} codes in this layout; number {chosen} is not one of them.");
             Screen.Out.Profile.Out.Writer.WriteLine(parsed.GetValue(form) switch
             {
                 "number" => codes.ToNumber(values, chosen).ToString(CultureInfo.InvariantCulture),
@@ -83,7 +84,7 @@ internal static class CodeCommand
 
     private static Command CreateDecode()
     {
-        var code = new Argument<string>("code") { Description = "The code as it was written down, or with --as number the number." };
+        var code = new Argument<string>("code") { Description = "The code as the player wrote it down, or with --as number the number." };
         var (layout, key) = (Layout(), Key());
         var form = new Option<string>("--as")
         {
@@ -91,7 +92,7 @@ internal static class CodeCommand
             DefaultValueFactory = _ => "text",
         };
         form.AcceptOnlyFromAmong("text", "number", "bytes");
-        var command = new Command("decode", "Reads a code; the values are written as JSON.") { code, layout, key, form };
+        var command = new Command("decode", "Decodes a code and writes its values as JSON.") { code, layout, key, form };
         command.SetAction(parsed =>
         {
             var codes = Read(parsed.GetRequiredValue(layout), parsed.GetValue(key));
@@ -101,7 +102,7 @@ internal static class CodeCommand
                 var decoded = parsed.GetValue(form) switch
                 {
                     "number" => codes.FromNumber(BigInteger.TryParse(text, NumberStyles.Integer, CultureInfo.InvariantCulture,
-                        out var number) ? number : throw new ArgumentException($"\"{text}\" is no number.")),
+                        out var number) ? number : throw new ArgumentException($"\"{text}\" is not a number.")),
                     "bytes" => codes.FromBytes(FromHex(text)),
                     _ => codes.FromText(text),
                 };
@@ -121,9 +122,9 @@ internal static class CodeCommand
 
     private static Command CreateExplain()
     {
-        var code = new Argument<string?>("code") { Description = "A code, to see what it is made of.", Arity = ArgumentArity.ZeroOrOne };
+        var code = new Argument<string?>("code") { Description = "A code to take apart.", Arity = ArgumentArity.ZeroOrOne };
         var (layout, key, json) = (Layout(), Key(), Screen.JsonOption());
-        var command = new Command("explain", "Shows what each field costs, and with a code what it is made of, step by step.")
+        var command = new Command("explain", "Shows what each field costs. With a code, shows step by step how it is made.")
         {
             code,
             layout,
@@ -161,7 +162,7 @@ internal static class CodeCommand
     private static Command CreatePin()
     {
         var (layout, ledger) = (Layout(), Ledger());
-        var command = new Command("pin", "Records a released layout in the ledger, so that a later change to it is noticed.")
+        var command = new Command("pin", "Records a released layout in the ledger, so that later changes to it are found.")
         {
             ledger,
             layout,
@@ -196,7 +197,7 @@ internal static class CodeCommand
             var versions = pinned.ListVersions(codes.Name);
             if (versions.Count == 0)
                 Screen.Out.MarkupLineInterpolated(
-                    $"[{Screen.Notice}]No version of {codes.Name} is pinned.[/] Pin the one that is released.");
+                    $"[{Screen.Notice}]No version of {codes.Name} is pinned.[/] Pin the released one.");
             else if (problems.Count == 0)
                 Screen.Out.MarkupLineInterpolated(
                     $"[{Screen.Good}]Codes of version {string.Join(", ", versions)} still decode correctly.[/]");
@@ -254,9 +255,9 @@ internal static class CodeCommand
         Screen.Out.MarkupLineInterpolated(mark == 0
             ? (FormattableString)$"Without a mark, another game with codes of this length accepts these codes as its own."
             : $"One game in {odds} with codes of this length has the same mark, and accepts these codes as its own.");
-        var who = options.Key is null ? "Whoever knows the layout can make one." : "Only who has the key can make one.";
+        var who = options.Key is null ? "Anyone who knows the layout can make one." : "Making one needs the key.";
         Screen.Out.MarkupLineInterpolated(
-            CultureInfo.InvariantCulture, $"Typed by chance, one in {1 / layout.OddsOfGuessing:N0} is taken for a code. {who}");
+            CultureInfo.InvariantCulture, $"Of random texts, one in {1 / layout.OddsOfGuessing:N0} is taken for a code. {who}");
     }
 
     private static string Correction(CodePosition position) =>
@@ -264,11 +265,11 @@ internal static class CodeCommand
 
     private static string Corrects(CodeOptions options) => (options.CheckCharacterCount, options.Corrects) switch
     {
-        (0, _) => "Nothing finds a mistake.",
-        (_, 0) => $"Up to {options.CheckCharacterCount} wrong ones are found for certain.",
+        (0, _) => "Mistakes are not detected.",
+        (_, 0) => $"Up to {options.CheckCharacterCount} wrong characters are always found.",
         _ =>
             $"{options.Corrects} wrong {(options.Corrects == 1 ? "one is" : "ones are")} corrected, "
-                + $"{options.CheckCharacterCount - options.Corrects} found for certain.",
+                + $"{options.CheckCharacterCount - options.Corrects} always found.",
     };
 
     private static void ShowSteps(CodeSteps code)
@@ -314,11 +315,12 @@ internal static class CodeCommand
         try
         {
             var json = path == "-" ? Console.In.ReadToEnd() : File.ReadAllText(path);
-            return SaveJson.Read(json) as SaveMap ?? throw new ArgumentException("The state is a JSON object with a value for each field.");
+            return SaveJson.Read(json) as SaveMap
+                ?? throw new ArgumentException("The state has to be a JSON object with a value for each field.");
         }
         catch (SaveException exception)
         {
-            throw new ArgumentException($"The state is no JSON: {exception.Message}", exception);
+            throw new ArgumentException($"The state is not JSON: {exception.Message}", exception);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {

@@ -6,7 +6,7 @@ namespace Lodrik.Cli.Commands;
 internal static class CompletionCommand
 {
     // A save's names are a stranger's text: they are compared and quoted here, and never expanded by the shell.
-    // Bash ends words at @, = and : as well; what stands before the last of these is on the line already.
+    // Bash ends words at @, = and : as well; what precedes the last of these is on the line already.
     private const string Bash = """
         _lodrik() {
             local line="${COMP_LINE:0:$COMP_POINT}" one last
@@ -44,8 +44,7 @@ internal static class CompletionCommand
         var shell = new Argument<string>("shell") { Description = "bash, zsh or fish." };
         shell.AcceptOnlyFromAmong("bash", "zsh", "fish");
         var command =
-            new Command("completion", "Prints what a shell needs to complete commands, options, slots and places. In bash: source <(lodrik "
-                + "completion bash)") { shell };
+            new Command("completion", "Prints a script that lets the Tab key complete commands, options, slots and places.") { shell };
         command.SetAction(parsed =>
         {
             Screen.Out.Profile.Out.Writer.Write(parsed.GetRequiredValue(shell) switch { "bash" => Bash, "zsh" => Zsh, _ => Fish });

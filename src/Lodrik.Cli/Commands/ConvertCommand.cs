@@ -16,11 +16,11 @@ internal static class ConvertCommand
         form.AcceptOnlyFromAmong("json", "xml", "binary");
         var output = new Option<string?>("--output", "-o")
         {
-            Description = "The file to write; if not given, the same name with the form's extension, for a file that is in no slot.",
+            Description = "The output file. By default the same name with the form's extension, if the input is not in a slot.",
         };
         var compact = new Option<bool>("--compact") { Description = "Writes a readable form without line breaks." };
-        var overwrite = new Option<bool>("--overwrite") { Description = "Replaces the file if it is there." };
-        var command = new Command("convert", "Writes a save in another form, without the game and with nothing lost.")
+        var overwrite = new Option<bool>("--overwrite") { Description = "Replaces the output file if it exists." };
+        var command = new Command("convert", "Writes a save in another form. Nothing is lost, and the game is not needed.")
         {
             file,
             form,
@@ -41,15 +41,15 @@ internal static class ConvertCommand
         Screen.TryParseForm(word, out var form);
         path = SaveArgument.FileOf(path);
         if (output is null && SaveSlots.IsInSlot(path))
-            throw new ArgumentException("The save is in a slot, where another file would be taken for one more of its saves: say where it "
-                + "goes with --output.");
+            throw new ArgumentException("The save is in a slot, where another file would count as one of its saves. Pass the output "
+                + "file with --output.");
         var source = SavedFile.Open(path);
         var protection = key is null ? null : key.For(source);
         if (protection is not null)
             source.CheckSeal(protection);
         output ??= Path.ChangeExtension(path, form.FileExtension());
         if (!overwrite && File.Exists(output))
-            throw new StorageException("There is a file of this name already.",
+            throw new StorageException("A file with this name already exists.",
                 new SaveLocation { File = output }, "Choose another with --output, or replace it with --overwrite.");
         var bytes = Screen.WithProgress("Converting", source.ByteCount, progress => source.ToForm(form, !compact, protection, progress));
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!)

@@ -17,7 +17,7 @@ internal sealed class DemoCommand(IGameDemo game)
     public static Command Create(IGameDemo game)
     {
         var folder = new Option<string?>("--out") { Description = "The folder for the demo's saves; a new temporary one if not given." };
-        var command = new Command("demo", "Plays a short game, saves it in JSON, XML and binary, plays on, loads it, and compares.")
+        var command = new Command("demo", "Plays a short game, saves it in all three forms, plays on, loads it, and compares.")
         {
             folder,
         };

@@ -14,15 +14,20 @@ internal static class DiffCommand
         var before = SaveArgument.Create("before");
         var after = new Argument<string?>("after")
         {
-            Description = "The other save, likewise; if not given, the one before it in the same slot is compared with the first.",
+            Description = "The other save. By default, a slot's save is compared with the one before it.",
             Arity = ArgumentArity.ZeroOrOne,
         };
         after.CompletionSources.Add(SaveCompletions.Saves);
         var json = new Option<bool>("--json") { Description = "Writes the differences as a JSON Patch (RFC 6902) over the sections." };
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
         var command =
-            new Command("diff", "Shows what changed between two saves of any form: entity by entity, value by value. Ends with 1 where "
-                + "something did.") { before, after, json, full };
+            new Command("diff", "Shows what changed between two saves of any form, entity by entity and value by value.")
+            {
+                before,
+                after,
+                json,
+                full,
+            };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
             parsed.GetRequiredValue(before), parsed.GetValue(after), parsed.GetValue(json), parsed.GetValue(full), key.Of(parsed)));
@@ -35,10 +40,10 @@ internal static class DiffCommand
         if (second is null)
         {
             if (first is not { Slot: { } slot, Store: { } store })
-                throw new ArgumentException("Give a second save; only a slot has one before it.");
+                throw new ArgumentException("Pass a second save. Only a save in a slot has one before it.");
             var earlier = Screen.Slots(store).History(slot).FirstOrDefault(generation => generation.Number < first.Generation)
                 ?? throw new SlotException(SaveErrorCode.NoSuchSlot, $"The slot has no generation before {first.Generation}.",
-                    new SaveLocation { Slot = slot.ToString() }, "Give a second save.");
+                    new SaveLocation { Slot = slot.ToString() }, "Pass a second save.");
             (first, second) = (SaveArgument.Of($"{store}/{slot}@{earlier.Number}"), first);
         }
         var (before, after) = (first.Open(key, mayBePlain: true), second.Open(key, mayBePlain: true));

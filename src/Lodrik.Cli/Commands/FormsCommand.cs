@@ -17,7 +17,7 @@ internal static class FormsCommand
     {
         var save = SaveArgument.Create("save");
         var json = Screen.JsonOption();
-        var command = new Command("forms", "Compares the forms on one save: size, time to write and to read, readable or not.")
+        var command = new Command("forms", "Compares the three forms for one save: size, time to write and to read, readability.")
         {
             save,
             json,
@@ -66,7 +66,7 @@ internal static class FormsCommand
         }
         table.Write();
         Screen.Out.MarkupLine(
-            $"[{Screen.Faint}]Times are of this tool, which works on trees, as the median of some runs; a game's own types are faster. "
+            $"[{Screen.Faint}]Times are medians of this tool, which works on trees. A game's own types are faster. "
                 + "Compare the rows.[/]");
         return ExitCode.Fine;
     }

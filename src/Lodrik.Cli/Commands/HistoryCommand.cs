@@ -13,7 +13,7 @@ internal static class HistoryCommand
         var folder = SaveArgument.Create("folder", "The folder of a game's saves; or of one slot, as <folder>/<slot>.");
         var slot = new Argument<string?>("slot")
         {
-            Description = "The slot, where it does not stand in the folder.",
+            Description = "The slot name. Omit it when <folder>/<slot> is given.",
             Arity = ArgumentArity.ZeroOrOne,
         };
         var json = Screen.JsonOption();

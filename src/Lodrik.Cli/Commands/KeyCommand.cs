@@ -6,31 +6,34 @@ namespace Lodrik.Cli.Commands;
 /// <summary><c>lodrik key</c>: makes keys for seals, encryption and signatures.</summary>
 internal static class KeyCommand
 {
-    public static Command Create() => new("key", "Makes keys, and says which a file has.") { CreateNew(), CreateShow() };
+    public static Command Create() => new("key", "Creates keys, and shows which key a file has.") { CreateNew(), CreateShow() };
 
     private static Command CreateNew()
     {
         var file = new Argument<string>("file") { Description = "The file to write: a JSON Web Key (RFC 7517)." };
         var id = new Option<string>("--id")
         {
-            Description = "The key's id, which stands in saves; the file's name if not given.",
+            Description = "The key's id, which is written into saves. By default the file's name.",
             DefaultValueFactory = _ => "",
         };
-        var signing = new Option<bool>("--signing") { Description = "Makes a pair for signatures; the public key goes to <file>.pub." };
-        var command = new Command("new", "Makes a new secret key, or a pair for signatures.") { file, id, signing };
+        var signing = new Option<bool>("--signing")
+        {
+            Description = "Creates a key pair for signatures. The public key goes to <file>.pub.",
+        };
+        var command = new Command("new", "Creates a secret key, or a key pair for signatures.") { file, id, signing };
         command.SetAction(parsed =>
         {
             var path = parsed.GetRequiredValue(file);
             var name = parsed.GetValue(id) is { Length: > 0 } given ? given : Path.GetFileNameWithoutExtension(path);
             if (name.Length == 0 || name.Any(c => !char.IsAsciiLetterOrDigit(c) && c is not ('-' or '_' or '.')))
-                throw new ArgumentException($"\"{name}\" cannot be the id of a key: it has letters, digits, '-', '_' and '.'.");
+                throw new ArgumentException($"\"{name}\" is not a valid key id. Use letters, digits, '-', '_' and '.'.");
             if (parsed.GetValue(signing))
             {
                 var (own, shared) = KeyFile.NewPair(name);
                 KeyFile.Write(path, own);
                 KeyFile.Write(path + ".pub", shared);
                 Screen.Out.MarkupLineInterpolated(
-                    $"Made a key for signatures, {name}. The game gets the public one only.  [{Screen.Faint}]{path}, {path}.pub[/]");
+                    $"Created the signing key {name}. Give the game only the public key.  [{Screen.Faint}]{path}, {path}.pub[/]");
                 return ExitCode.Fine;
             }
             KeyFile.Write(path, KeyFile.NewSecret(name));
@@ -43,7 +46,7 @@ internal static class KeyCommand
     private static Command CreateShow()
     {
         var file = new Argument<string>("key") { Description = KeyFile.Forms };
-        var command = new Command("show", "Says which key a file has, and nothing that is secret of it.") { file };
+        var command = new Command("show", "Shows which key a file has, without revealing the secret.") { file };
         command.SetAction(parsed =>
         {
             var key = KeyFile.Read(parsed.GetRequiredValue(file));

@@ -8,7 +8,7 @@ namespace Lodrik.Cli.Commands;
 /// <summary><c>lodrik ledger</c>: the recorded shape of each version of a game's saves.</summary>
 internal static class LedgerCommand
 {
-    public static Command Create() => new("ledger", "Keeps the shape of each version of a game's saves, and says what changed.")
+    public static Command Create() => new("ledger", "Records the shape of each version of a game's saves, and shows what changed.")
     {
         CreateRecord(), CreateCheck(), CreateDiff(), CreateRelease(), CreateSample(),
     };
@@ -19,14 +19,14 @@ internal static class LedgerCommand
 
     private static Option<string?> Root() => new("--root")
     {
-        Description = "The full name of the save root, where the assembly has several.",
+        Description = "The full name of the save root, if the assembly has several.",
     };
 
     private static Command CreateRecord()
     {
         var (assembly, folder, root) = (Assembly(), Folder(), Root());
         var released = new Option<bool>("--released") { Description = "Marks the version as released too." };
-        var command = new Command("record", "Writes the shape of the assembly's saves into the ledger, for review and version control.")
+        var command = new Command("record", "Records the shape of the assembly's saves in the ledger, for review and version control.")
         {
             assembly,
             folder,
@@ -44,12 +44,13 @@ internal static class LedgerCommand
                 LedgerOutcome.Recorded =>
                     $"Recorded version {shape.Version} of {shape.Game}: {Count(shape.Types.Count, "type")}, "
                         + $"{Count(shape.Kinds.Count, "kind")}.",
-                LedgerOutcome.RecordedAnew => $"Recorded version {shape.Version} of {shape.Game} anew; it is not released.",
-                LedgerOutcome.Unchanged => $"Version {shape.Version} of {shape.Game} is recorded with this shape already.",
-                _ => $"Version {shape.Version} of {shape.Game} is released and stays as it is. What was added since is free.",
+                LedgerOutcome.RecordedAnew => $"Recorded version {shape.Version} of {shape.Game} again; it is not released.",
+                LedgerOutcome.Unchanged => $"Version {shape.Version} of {shape.Game} is already recorded with this shape.",
+                _ => $"Version {shape.Version} of {shape.Game} is released, so its record stays the same. Additions since "
+                    + "then are harmless.",
             }}  [{Screen.Faint}]{file}[/]");
             if (parsed.GetValue(released) && ledger.Release(shape.Version))
-                Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Version {shape.Version} is released: its shape is settled.[/]");
+                Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Version {shape.Version} is released. Its shape is final.[/]");
             return ExitCode.Fine;
         });
         return command;
@@ -59,7 +60,7 @@ internal static class LedgerCommand
     {
         var (assembly, folder, root) = (Assembly(), Folder(), Root());
         var json = Screen.JsonOption();
-        var command = new Command("check", "Holds the assembly against the ledger; something that saves would lose is wrong.")
+        var command = new Command("check", "Compares the assembly with the ledger, and fails if a change would lose saved data.")
         {
             assembly,
             folder,
@@ -80,14 +81,14 @@ internal static class LedgerCommand
             foreach (var problem in check.Problems)
                 Screen.Out.MarkupLineInterpolated($"[{Screen.Bad}]{problem}[/]");
             var version = $"Version {check.Version} of {shape.Game}";
-            var anew = check.IsReleased ? "" : $", or record version {check.Version} anew if it was never released";
-            var more = check.Changes.Count > 0 ? ", with more in it, which is free" : "";
+            var again = check.IsReleased ? "" : $", or record version {check.Version} again if it was never released";
+            var more = check.Changes.Count > 0 ? ", with harmless additions" : "";
             if (!check.IsRecorded)
                 Screen.Out.MarkupLineInterpolated(
-                    $"[{Screen.Notice}]{version} is not recorded.[/] Record it once its shape is as it should be.");
+                    $"[{Screen.Notice}]{version} is not recorded.[/] Record it once its shape is final.");
             else if (check.Changes.Any(change => change.IsLoss))
                 Screen.Out.MarkupLineInterpolated(
-                    $"[{Screen.Bad}]Saves of version {check.Version} would lose something.[/] Raise the version and add a step{anew}.");
+                    $"[{Screen.Bad}]Saves of version {check.Version} would lose something.[/] Raise the version and add a step{again}.");
             else if (check.Problems.Count == 0)
                 Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]{version} is as it was recorded{more}.[/]");
             return check.IsFine ? ExitCode.Fine : ExitCode.FoundWrong;
@@ -101,7 +102,7 @@ internal static class LedgerCommand
         var to = WholeNumber.Argument("to", "The later version.", least: 1);
         var folder = Folder();
         var json = Screen.JsonOption();
-        var command = new Command("diff", "Says what changed between two versions, and proposes the operations of a migration step.")
+        var command = new Command("diff", "Shows what changed between two versions, and proposes the operations of a migration step.")
         {
             from,
             to,
@@ -136,7 +137,7 @@ internal static class LedgerCommand
         var version = WholeNumber.Argument("version", "The version.", least: 1);
         var folder = Folder();
         var command =
-            new Command("release", "Marks a version as released: players have saves of it, and its file does not change any more.")
+            new Command("release", "Marks a version as released: players have saves of it, so its record is final.")
             {
                 version,
                 folder,
@@ -145,7 +146,7 @@ internal static class LedgerCommand
         {
             var number = parsed.GetRequiredValue(version);
             Screen.Out.MarkupLineInterpolated(Ledger.Open(parsed.GetRequiredValue(folder)).Release(number)
-                ? (FormattableString)$"[{Screen.Good}]Version {number} is released: its shape is settled.[/]"
+                ? (FormattableString)$"[{Screen.Good}]Version {number} is released. Its shape is final.[/]"
                 : $"Version {number} is released already.");
             return ExitCode.Fine;
         });

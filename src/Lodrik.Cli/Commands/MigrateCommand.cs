@@ -17,20 +17,20 @@ internal static class MigrateCommand
         var path = SaveArgument.Create("save", "The folder of a game's saves, or one save: a file, <folder>/<slot>, <folder>/<slot>@6.");
         var with = new Option<string>("--with")
         {
-            Description = "The game's assembly (.dll), whose migrations are used. Its code is run.",
+            Description = "The game's assembly (.dll), which has the migrations. Its code is run.",
             Required = true,
         };
-        var to = WholeNumber.Option("--to", "The version to bring the saves to; the game's if not given.", least: 1);
-        var dryRun = new Option<bool>("--dry-run") { Description = "Writes nothing, and shows what would be different." };
-        var output = new Option<string?>("--output", "-o") { Description = "The file for a single save; the one that is read stays." };
+        var to = WholeNumber.Option("--to", "The target version. By default the game's version.", least: 1);
+        var dryRun = new Option<bool>("--dry-run") { Description = "Writes nothing and shows what would change." };
+        var output = new Option<string?>("--output", "-o") { Description = "The output file for a single save. The input is kept." };
         var full = new Option<bool>("--full") { Description = "Shows all differences." };
         var json = Screen.JsonOption();
-        var root = new Option<string?>("--root") { Description = "The full name of the save root, where the assembly has several." };
+        var root = new Option<string?>("--root") { Description = "The full name of the save root, if the assembly has several." };
         var chain = new Option<string?>("--chain")
         {
-            Description = "Where the migrations are, as Game.Saves.Migrations, where the assembly has several.",
+            Description = "The member with the migrations, such as Game.Saves.Migrations, if the assembly has several.",
         };
-        var command = new Command("migrate", "Brings saves to a later version, by the game's own migrations. The older ones stay.")
+        var command = new Command("migrate", "Brings saves to a later version with the game's own migrations. The older saves are kept.")
         {
             path,
             with,
@@ -48,7 +48,7 @@ internal static class MigrateCommand
             var game = GameAssembly.Load(parsed.GetRequiredValue(with), parsed.GetValue(root), parsed.GetValue(chain));
             var version = parsed.GetValue(to) ?? game.Shape.Version;
             if (version < 1 || version > game.Shape.Version)
-                throw new ArgumentException($"The game has version {game.Shape.Version}; there is no way to version {version}.");
+                throw new ArgumentException($"The game has version {game.Shape.Version}; saves cannot be migrated to version {version}.");
             var look = new Look(game, version, parsed.GetValue(full), parsed.GetValue(json), key.Of(parsed));
             var at = parsed.GetRequiredValue(path);
             return (SaveSlots.IsStore(at), parsed.GetValue(dryRun)) switch
@@ -59,7 +59,7 @@ internal static class MigrateCommand
                         + "single save."),
                 (true, false) => MigrateStore(at, look),
                 (false, var dry) => MigrateFile(at, look, dry ? null : parsed.GetValue(output)
-                    ?? throw new ArgumentException("Say where the migrated save goes with --output, or look first with --dry-run.")),
+                    ?? throw new ArgumentException("Pass the output file with --output, or look first with --dry-run.")),
             };
         });
         return command;
@@ -91,7 +91,7 @@ internal static class MigrateCommand
         return ExitCode.Fine;
     }
 
-    /// <summary>Opens a save and migrates it; a file that is no save is imported, where the game has a way in for it.</summary>
+    /// <summary>Opens a save and migrates it; a file that is not a save is imported, where the game has a way in for it.</summary>
     private static (SavedFile? Before, SavedFile After) Open(string path, Look look)
     {
         SavedFile? file = null;
@@ -117,8 +117,9 @@ internal static class MigrateCommand
     {
         if (file.Header is { } header && header.Game != look.Game.Shape.Game)
             throw new SaveMismatchException(
-                SaveErrorCode.WrongGame, $"The save is of the game \"{header.Game}\", and the assembly is of \"{look.Game.Shape.Game}\".",
-                new SaveLocation { File = path }, "Check that these belong together.");
+                SaveErrorCode.WrongGame,
+                $"The save belongs to the game \"{header.Game}\", but the assembly belongs to \"{look.Game.Shape.Game}\".",
+                new SaveLocation { File = path }, "Check that the two belong together.");
     }
 
     private static int LookAtStore(string folder, Look look)
@@ -177,7 +178,7 @@ internal static class MigrateCommand
                 { Problem: { } problem } => $"[{Screen.Bad}]{Screen.Text(problem.Message)}[/]",
                 { Written: { } written } =>
                     $"[{Screen.Good}]version {one.From} became {one.To}[/], as generation {written}; generation {one.Generation} stays",
-                _ => $"has version {one.To} already",
+                _ => $"already has version {one.To}",
             });
         }
         Screen.Out.Write(grid);
@@ -197,7 +198,7 @@ internal static class MigrateCommand
             Screen.Out.MarkupLineInterpolated($"[{Screen.Faint}]  {line.TrimEnd()}[/]");
         var comparison = SaveComparison.Of(before, after);
         if (comparison.IsEmpty)
-            Screen.Out.WriteLine("  Nothing is different but the version.");
+            Screen.Out.WriteLine("  Only the version changes.");
         DiffView.Show(comparison, look.Full);
     }
 

@@ -11,36 +11,36 @@ namespace Lodrik.Cli.Commands;
 internal static class ProtectCommand
 {
     public static Command CreateSeal() => Create(
-        "seal", "Seals saves by a secret key, or signs them by a private one. Their content stays as it is.", "The key to seal by: "
+        "seal", "Seals saves with a secret key, or signs them with a private one. The content stays the same.", "The key to seal with: "
             + KeyFile.Forms, (key, _) => SaveProtection.With(key));
 
     public static Command CreateLock() => Create(
-        "lock", "Encrypts and seals saves by a secret key.", "The key to encrypt by: " + KeyFile.Forms,
+        "lock", "Encrypts and seals saves with a secret key.", "The key to encrypt with: " + KeyFile.Forms,
         (key, hide) => SaveProtection.Encrypted(key) with { HasHiddenTitles = hide }, hides: true);
 
     public static Command CreateUnlock() =>
-        Create("unlock", "Takes seals and encryption off, for a look with other tools or an edit.", "The key that the saves have: "
+        Create("unlock", "Removes seals and encryption, to look at saves with other tools or to edit them.", "The key of the saves: "
         + KeyFile.Forms, null);
 
     private static Command Create(
         string name, string description, string keyDescription, Func<SaveKey, bool, SaveProtection>? protect, bool hides = false)
     {
         var path =
-            SaveArgument.Create("save", "The folder of a game's saves, of which every generation is written anew; or one save: a file, "
+            SaveArgument.Create("save", "The folder of a game's saves, all of whose generations are rewritten; or one save: a file, "
                 + "<folder>/<slot>, <folder>/<slot>@6.");
         var key = new Option<string>("--key") { Description = keyDescription, Required = true };
         var from = new Option<string?>("--from")
         {
-            Description = "The key that the saves have now, where they are sealed or encrypted already.",
+            Description = "The current key of the saves, if they are already sealed or encrypted.",
         };
         var context = new Option<string>("--context")
         {
-            Description = "What the saves are bound to, such as an account.",
+            Description = "What the saves are bound to, for example an account.",
             DefaultValueFactory = _ => "",
         };
         var output = new Option<string?>("--output", "-o")
         {
-            Description = "The file for a single save; if not given, it takes the place of the one that is read.",
+            Description = "The output file for a single save. By default the input is replaced.",
         };
         var hide = new Option<bool>("--hide-titles") { Description = "Encrypts titles and summaries as well." };
         var json = Screen.JsonOption();
@@ -59,7 +59,7 @@ internal static class ProtectCommand
             return SaveSlots.IsStore(at) switch
             {
                 true when parsed.GetValue(output) is not null =>
-                    throw new ArgumentException("In a folder, every save stays where it is; --output is for a single save."),
+                    throw new ArgumentException("--output is only for a single save. In a folder, every save stays where it is."),
                 true => RunFolder(at, old, bound, to, parsed.GetValue(json)),
                 _ => RunFile(at, old, bound, to, parsed.GetValue(output), parsed.GetValue(json)),
             };
@@ -72,13 +72,13 @@ internal static class ProtectCommand
         path = SaveArgument.FileOf(path);
         var file = SavedFile.Open(path);
         if (file.HasSeal)
-            file.CheckSeal(Checking(file, old ?? throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is sealed already.",
-                new SaveLocation { File = path }, "Give the key that it has with --from."), context));
+            file.CheckSeal(Checking(file, old ?? throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is already sealed.",
+                new SaveLocation { File = path }, "Pass its current key with --from."), context));
         else if (to is null)
             throw new TamperedSaveException(SaveErrorCode.Unprotected, "The save has neither a seal nor encryption.",
                 new SaveLocation { File = path }, "Nothing was changed.");
         if (output is not null && File.Exists(output) && Path.GetFullPath(output) != Path.GetFullPath(path))
-            throw new StorageException("There is a file of this name already.",
+            throw new StorageException("A file with this name already exists.",
                 new SaveLocation { File = output }, "Choose another with --output.");
         var bytes = file.Protect(to);
         output ??= path;
@@ -121,7 +121,7 @@ internal static class ProtectCommand
                 ? $"[{Screen.Good}]{State(to)}[/]: {changed} {(changed == 1 ? "generation" : "generations")}"
                 : $"[{Screen.Faint}]nothing to do[/]");
             foreach (var one in slot.Where(one => one.Problem is not null))
-                grid.AddRow("", $"[{Screen.Bad}]generation {one.Generation} stays as it is: {Screen.Text(one.Problem!.Message)}[/]");
+                grid.AddRow("", $"[{Screen.Bad}]generation {one.Generation} was left unchanged: {Screen.Text(one.Problem!.Message)}[/]");
         }
         Screen.Out.Write(grid);
         return wrong == 0 ? ExitCode.Fine : ExitCode.FoundWrong;
@@ -132,8 +132,8 @@ internal static class ProtectCommand
     private static string State(SaveProtection? to) => to?.Level switch
     {
         null => "without protection",
-        ProtectionLevel.Encryption => $"encrypted by the {to.Keys.Current}",
-        ProtectionLevel.Signature => $"signed by the {to.Keys.Current}",
-        _ => $"sealed by the {to.Keys.Current}",
+        ProtectionLevel.Encryption => $"encrypted with the {to.Keys.Current}",
+        ProtectionLevel.Signature => $"signed with the {to.Keys.Current}",
+        _ => $"sealed with the {to.Keys.Current}",
     };
 }

@@ -10,8 +10,8 @@ internal static class ReinstateCommand
     {
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var slot = new Argument<string>("slot") { Description = "The slot." };
-        var generation = WholeNumber.Argument("generation", "The number of the generation, as history shows it.", least: 1);
-        var command = new Command("reinstate", "Makes an older generation of a slot its newest again; the others stay.")
+        var generation = WholeNumber.Argument("generation", "The number of the generation, as shown by history.", least: 1);
+        var command = new Command("reinstate", "Makes an older generation of a slot the newest again. The others are kept.")
         {
             folder,
             slot,

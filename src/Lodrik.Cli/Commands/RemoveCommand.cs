@@ -10,8 +10,8 @@ internal static class RemoveCommand
     {
         var folder = new Argument<string>("folder") { Description = "The folder of a game's saves." };
         var slot = new Argument<string>("slot") { Description = "The slot." };
-        var generation = WholeNumber.OptionalArgument("generation", "One generation; the whole slot if not given.", least: 1);
-        var yes = new Option<bool>("--yes") { Description = "Does not ask, for scripts." };
+        var generation = WholeNumber.OptionalArgument("generation", "One generation. By default the whole slot.", least: 1);
+        var yes = new Option<bool>("--yes") { Description = "Does not ask for confirmation, for scripts." };
         var command = new Command("remove", "Deletes a slot with its history, or one generation, for good.")
         {
             folder,

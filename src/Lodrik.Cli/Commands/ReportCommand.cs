@@ -14,13 +14,13 @@ internal static class ReportCommand
 
     public static Command Create()
     {
-        var path = SaveArgument.Create("save", "A store's folder for all of its slots, or a save: " + SaveArgument.Description[8..]);
-        var output = new Option<string>("--output", "-o") { Description = "The file of the page, HTML.", Required = true };
-        var details = WholeNumber.Option("--details", "For how many slots, newest first, the content is shown; the others are listed.",
+        var path = SaveArgument.Create("save", "A store's folder, or one save: " + SaveArgument.Description[8..]);
+        var output = new Option<string>("--output", "-o") { Description = "The HTML file to write.", Required = true };
+        var details = WholeNumber.Option("--details", "The number of slots, newest first, whose content is shown. The others are listed.",
             least: 1, otherwise: DetailedSlots);
-        var overwrite = new Option<bool>("--overwrite") { Description = "Replaces the file even if it is no earlier report." };
+        var overwrite = new Option<bool>("--overwrite") { Description = "Replaces the file even if it is not an earlier report." };
         var command =
-            new Command("report", "Writes a page for the browser: slots, history, what changed, scenes from above, what takes the space, "
+            new Command("report", "Writes one page for the browser: slots, history, changes, scenes from above, what takes the space, "
                 + "health.") { path, output, details, overwrite };
         var key = new KeyOptions(command);
         command.SetAction(parsed => Run(
@@ -37,7 +37,7 @@ internal static class ReportCommand
         var name = Path.GetFileName(output);
         if (!overwrite && folder.ReadRange(name, 0, StartOfPage) is { } there && !ReportPage.IsPage(there))
             throw new StorageException(
-                "There is a file of this name already, and it is no report.", new SaveLocation { File = output },
+                "A file with this name already exists, and it is not a report.", new SaveLocation { File = output },
                 "Choose another with --output, or replace it with --overwrite.");
         folder.Write(name, page, replace: true);
         var bad = report.Slots.Count(slot => slot.IsBad);

@@ -15,7 +15,7 @@ internal static class SalvageCommand
         var file = SaveArgument.Create("save", "The damaged save, which stays as it is: " + SaveArgument.Description[8..]);
         var output = new Option<string>("--output", "-o") { Description = "The file for the new save.", Required = true };
         var json = Screen.JsonOption();
-        var command = new Command("salvage", "Takes what is whole of a damaged save into a new one, and says what is missing.")
+        var command = new Command("salvage", "Recovers the intact sections of a damaged save into a new one, and lists what is lost.")
         {
             file,
             output,
@@ -30,7 +30,7 @@ internal static class SalvageCommand
     private static int Run(string path, string output, bool json, ToolKey? key)
     {
         if (File.Exists(output))
-            throw new StorageException("There is a file of this name already.",
+            throw new StorageException("A file with this name already exists.",
                 new SaveLocation { File = output }, "Choose another with --output.");
         path = SaveArgument.FileOf(path);
         var (saved, protection) = Open(path, key);
@@ -54,14 +54,14 @@ internal static class SalvageCommand
             grid.AddRow($"[{Screen.Name}]{Screen.Text(section.Name)}[/]", section.Outcome switch
             {
                 SalvageOutcome.Intact => $"[{Screen.Good}]intact[/]",
-                SalvageOutcome.Changed => $"[{Screen.Notice}]changed since it was written; taken as it stands[/]",
+                SalvageOutcome.Changed => $"[{Screen.Notice}]changed since it was written; copied unchanged[/]",
                 _ => $"[{Screen.Bad}]lost[/]  {Screen.Text(section.Reason ?? "")}",
             });
         }
         Screen.Out.Write(grid);
         if (isNothing)
         {
-            Screen.Out.MarkupLine($"[{Screen.Bad}]Nothing is whole; no save was written.[/]");
+            Screen.Out.MarkupLine($"[{Screen.Bad}]Nothing is intact, so no save was written.[/]");
             return ExitCode.FoundWrong;
         }
         Screen.Out.MarkupLineInterpolated(

@@ -25,7 +25,7 @@ internal static class SetCommand
             Description = "The file to write. If not given, a slot gets a new generation, and a single file is replaced.",
         };
         var command =
-            new Command("set", "Changes one value of a save, for testing, and shows the difference. With a key, the save is sealed again.")
+            new Command("set", "Changes one value of a save, and shows the difference. With a key, the save is sealed again.")
             {
                 save,
                 path,
@@ -42,7 +42,7 @@ internal static class SetCommand
     private static int Run(SaveArgument save, string path, string text, string? output, ToolKey? key)
     {
         if (output is not null && File.Exists(output))
-            throw new StorageException("There is a file of this name already.",
+            throw new StorageException("A file with this name already exists.",
                 new SaveLocation { File = output }, "Choose another with --output.");
         var file = save.Open(key, mayBePlain: true);
         if (file.HasSeal && key is null)
@@ -64,7 +64,7 @@ internal static class SetCommand
         DiffView.Show(Screen.WithProgress("Comparing", file.ByteCount, progress => SaveComparison.Of(file, after, progress)), full: true);
         Screen.Out.MarkupLineInterpolated(
             $"[{Screen.Good}]Written[/]{(protection is null
-                ? "" : $" and sealed by the {protection.Keys.Current}")}: [{Screen.Faint}]{(written.Length > 0
+                ? "" : $" and sealed with the {protection.Keys.Current}")}: [{Screen.Faint}]{(written.Length > 0
                 ? written : output ?? save.Path)}[/]");
         return ExitCode.Fine;
     }

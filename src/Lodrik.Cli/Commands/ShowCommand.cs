@@ -22,7 +22,7 @@ internal static class ShowCommand
         var depth = WholeNumber.Option("--depth", "How deep it unfolds: 0 for the sections alone, 1 for their members, …", least: 0);
         var full = new Option<bool>("--full") { Description = "Shows long lists to their end." };
         var json = Screen.JsonOption();
-        var command = new Command("show", "Shows what is inside a save: its header, its sections, and their content.")
+        var command = new Command("show", "Shows what is inside a save: header, sections, content, or one place of it.")
         {
             file,
             path,
@@ -55,7 +55,7 @@ internal static class ShowCommand
         foreach (var section in file.Sections)
         {
             if (section.Health == SectionHealth.Damaged)
-                Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Bad}]damaged: it cannot be shown[/]");
+                Screen.Out.MarkupLine($"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Bad}]damaged, so it cannot be shown[/]");
             else if (file.IsEncrypted && key is null)
                 Screen.Out.MarkupLine(
                     $"[{Screen.Name}]{Screen.Text(section.Name)}[/]  [{Screen.Faint}]{Screen.Size(section.ByteCount)}, encrypted: it is "
@@ -157,7 +157,7 @@ internal static class ShowCommand
         if (file.HasSeal)
             Row("protection",
                 $"{(file.IsEncrypted ? "encrypted and sealed" : "sealed")}{(file.SealKey is { } sealedBy
-                    ? $", and the seal of the key {Screen.Text(sealedBy.ToString())} fits"
+                    ? $", and the seal of the key {Screen.Text(sealedBy.ToString())} matches"
                     : $" [{Screen.Faint}](checked with --key)[/]")}");
         var panel = new Panel(grid).Header($" {Screen.Text(Path.GetFileName(path))} ").Border(BoxBorder.Rounded).BorderColor(Color.Grey50);
         Screen.Out.Write(panel);

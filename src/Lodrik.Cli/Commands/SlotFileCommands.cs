@@ -12,7 +12,7 @@ internal static class SlotFileCommands
         var file = new Argument<string>("file") { Description = "The file to write (ZIP)." };
         var force = new Option<bool>("--force") { Description = "Replaces a file that is there." };
         var command = new Command(
-            "export", "Writes a slot with its history and pictures to one file, to give it away or send it to support.")
+            "export", "Writes a slot with its history and pictures to one file, to share it or send it to support.")
         {
             folder,
             slot,
@@ -39,7 +39,7 @@ internal static class SlotFileCommands
             Description = "The slot that it becomes; the name it had, or a free one, if not given.",
             Arity = ArgumentArity.ZeroOrOne,
         };
-        var command = new Command("import", "Brings a slot in from such a file. Nothing is written over.") { folder, file, slot };
+        var command = new Command("import", "Imports a slot from a file written by export. Nothing is overwritten.") { folder, file, slot };
         command.SetAction(parsed => Import(parsed.GetRequiredValue(folder), parsed.GetRequiredValue(file), parsed.GetValue(slot)));
         return command;
     }

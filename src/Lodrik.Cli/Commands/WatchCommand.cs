@@ -21,7 +21,7 @@ internal static class WatchCommand
         {
             Description = "Writes a line of JSON for each save, with the differences as a JSON Patch (RFC 6902).",
         };
-        var command = new Command("watch", "Follows a game that is running: shows at each new save what changed since the one before.")
+        var command = new Command("watch", "Follows a running game, and shows what changed with each new save.")
         {
             folder,
             count,

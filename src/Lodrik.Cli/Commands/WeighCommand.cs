@@ -19,7 +19,7 @@ internal static class WeighCommand
             least: 0, otherwise: 1);
         var full = new Option<bool>("--full") { Description = "Shows also what takes less than a hundredth." };
         var json = Screen.JsonOption();
-        var command = new Command("weigh", "Shows what takes the space in a save: sections, kinds of entities, parts, members.")
+        var command = new Command("weigh", "Shows what takes the space in a save: sections, kinds, parts, members.")
         {
             save,
             depth,

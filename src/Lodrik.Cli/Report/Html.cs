@@ -6,7 +6,7 @@ using System.Text;
 namespace Lodrik.Cli.Report;
 
 /// <summary>
-/// A piece of HTML. What is put into one is escaped, unless it is HTML itself: nothing that stands in a save can become markup.
+/// A piece of HTML. What is put into one is escaped, unless it is HTML itself: nothing that is in a save can become markup.
 /// </summary>
 internal readonly record struct Html(string Text)
 {

@@ -12,7 +12,7 @@ internal sealed class MapLabels(double width, double height, IEnumerable<(double
 
     private readonly List<Area> _taken = [.. marks.Select(at => new Area(at.X - Mark, at.Y - Mark, at.X + Mark, at.Y + Mark))];
 
-    /// <summary>Where the name of a mark goes: right of it, left, below or above; null where there is no room.</summary>
+    /// <summary>Where the name of a mark goes: right of it, left, below or above; null if there is no room.</summary>
     public (double X, double Y, string Anchor)? Place(double x, double y, string name)
     {
         var length = name.Length * Letter;

@@ -178,8 +178,8 @@ internal static class ReportPage
 
     private static Html Health(ContentReport content) => Card("Health", "full", Html.Of($"""
         <p>{(!content.File.HasSeal ? "Without a seal: edits of a readable save are told, and not refused."
-            : content.File.SealKey is { } key ? $"Under the seal of the key {key}, which fits."
-            : "Sealed; whether the seal fits is checked with --key.")}</p>
+            : content.File.SealKey is { } key ? $"Under the seal of the key {key}, which matches."
+            : "Sealed. Pass --key to check the seal.")}</p>
         <table class="health"><thead><tr><th>section</th><th class="number">in the file</th><th>as it was written</th></tr></thead><tbody>
         {content.File.Sections.Select(section => Html.Of($"""
             <tr><td>{section.Name}</td><td class="number">{Screen.Size(section.ByteCount)}</td>

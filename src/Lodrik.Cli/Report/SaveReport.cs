@@ -40,12 +40,12 @@ internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyL
 /// <param name="Name">What it is called.</param>
 /// <param name="Generation">The generation that is shown; 0 for a file on its own.</param>
 /// <param name="Bytes">Its size.</param>
-/// <param name="Header">What it says of itself; null where that cannot be read.</param>
+/// <param name="Header">What it says of itself; null if that cannot be read.</param>
 /// <param name="Picture">Its picture as PNG; null for none.</param>
 /// <param name="History">The slot's generations, newest first; empty for a file on its own.</param>
 /// <param name="Problem">What is wrong, or why the content is not shown; null for nothing.</param>
 /// <param name="IsBad">Whether that is a fault of the save.</param>
-/// <param name="Content">What is inside; null where it is not shown.</param>
+/// <param name="Content">What is inside; null if it is not shown.</param>
 internal sealed record SlotReport(
     string Name, int Generation, long Bytes, SaveHeader? Header, byte[]? Picture, IReadOnlyList<GenerationSummary> History, string? Problem,
     bool IsBad, ContentReport? Content)
@@ -95,7 +95,7 @@ internal sealed record SlotReport(
 
 /// <summary>What is inside a save.</summary>
 /// <param name="File">The save.</param>
-/// <param name="Weight">What takes the space in it; null where a section is damaged.</param>
+/// <param name="Weight">What takes the space in it; null if a section is damaged.</param>
 /// <param name="Scenes">Its scenes.</param>
 /// <param name="Before">The generation before; null for none that can be read.</param>
 /// <param name="Since">What is different since then.</param>
@@ -130,7 +130,7 @@ internal sealed record ContentReport(
     private static IEnumerable<SceneContent> ScenesOf(SavedFile file) =>
         file.Sections.Select(section => SceneContent.Of(section.Name, file.ReadSection(section.Name))).OfType<SceneContent>();
 
-    /// <summary>An earlier save, if there is anything to read in it: what is wrong with it stands in the history.</summary>
+    /// <summary>An earlier save, if there is anything to read in it: what is wrong with it is in the history.</summary>
     private static SavedFile? TryOpen(string path, Func<string, SavedFile> open)
     {
         try
@@ -146,7 +146,7 @@ internal sealed record ContentReport(
 }
 
 /// <summary>A scene as a report shows it: no more of a large one than a page can show is kept.</summary>
-/// <param name="Section">The section that it stands in.</param>
+/// <param name="Section">The section that it is in.</param>
 /// <param name="Name">Its name.</param>
 /// <param name="Count">How many entities it has.</param>
 /// <param name="Kinds">How many of each kind, the most numerous first.</param>

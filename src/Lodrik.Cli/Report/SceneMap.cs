@@ -81,7 +81,7 @@ internal static class SceneMap
     private static string Name(int axis) => ((string[])["x", "y", "z"])[axis];
 
     /// <summary>
-    /// A disc for what was placed, a diamond for what was spawned, a cross for what is gone: told apart without color as well.
+    /// A disc for what was placed, a diamond for what was spawned, a cross for what is gone: distinguished without color as well.
     /// </summary>
     private static Html Shape(string state, double x, double y) => state switch
     {

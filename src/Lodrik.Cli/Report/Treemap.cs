@@ -96,7 +96,7 @@ internal static class Treemap
     private static Html Cell(Box box, string tone, string level, string name, string told)
     {
         var room = (int)((box.Width - 8) / LetterWidth);
-        // Where there is no room for a section's whole name, its group goes first.
+        // If there is no room for a section's whole name, its group goes first.
         name = name.Length <= room ? name : name[(name.IndexOf('/', StringComparison.Ordinal) + 1)..];
         var label = box.Height < 14 || room < 3 ? "" : name.Length <= room ? name : name[..(room - 1)] + "…";
         return Html.Of($"""

@@ -12,7 +12,7 @@ internal static class DiffView
     public static string Summary(SaveComparison comparison)
     {
         if (comparison.IsEmpty)
-            return "nothing is different";
+            return "no differences";
         var scenes = comparison.Entities.GroupBy(entity => entity.Scene)
             .Select(scene =>
             $"{scene.Key}: {string.Join(", ", scene.GroupBy(entity => entity.Outcome)

@@ -38,9 +38,9 @@ internal sealed class FittingTable
         Screen.Out.Write(table);
         if (shown.Count < _columns.Count)
             Screen.Out.MarkupLine(
-                $"[{Screen.Faint}]No room here for "
-                    + $"{string.Join(", ", _columns.Where((_, i) => !shown.Contains(i)).Select(column => column.Name))}; a wider terminal "
-                + "shows it, and so does --json.[/]");
+                $"[{Screen.Faint}]Not shown for lack of room: "
+                    + $"{string.Join(", ", _columns.Where((_, i) => !shown.Contains(i)).Select(column => column.Name))}. A wider terminal "
+                + "or --json shows it.[/]");
     }
 
     private int Width(int column) =>

@@ -33,15 +33,15 @@ internal static class ValuePath
         if (section is null && ScenesWith(file, Decode(plain.Split('/')[0])) is { Count: > 0 } scenes)
         {
             return scenes.Count == 1 ? Locate(file, $"{scenes[0]}/entities/{plain}") : throw new SaveContentException(
-                SaveErrorCode.NoSuchSection, $"Several scenes have an entity \"{plain.Split('/')[0]}\".",
+                SaveErrorCode.NoSuchSection, $"Several scenes have the entity \"{plain.Split('/')[0]}\".",
                 remedy: $"Say which: {string.Join(", ", scenes.Select(scene => $"{scene}/{plain}"))}.");
         }
         if (section is null)
         {
             throw new SaveContentException(
                 SaveErrorCode.NoSuchSection,
-                $"No section begins the path \"{path}\".",
-                remedy: $"The sections are: {string.Join(", ", file.Sections.Select(one => one.Name))}.");
+                $"The path \"{path}\" does not begin with a section.",
+                remedy: $"Sections: {string.Join(", ", file.Sections.Select(one => one.Name))}.");
         }
         var rest = plain[(IsPrefix(section, plain) ? section : Encode(section)).Length..].Trim('/');
         var content = file.ReadSection(section);

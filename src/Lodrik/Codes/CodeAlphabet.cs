@@ -32,8 +32,8 @@ internal static class CodeAlphabet
             {
                 var position = CodePosition.At(symbols.Count, groupSize, c, null);
                 throw new CodeException(
-                    SaveErrorCode.CodeForeignCharacter, $"The character '{c}' is in no code ({position}).",
-                    $"{Capital(position)} is '{c}', which is in no code.", [position], $"Codes have the characters {Characters}.");
+                    SaveErrorCode.CodeForeignCharacter, $"The character '{c}' is not used in codes ({position}).",
+                    $"{Capital(position)} is '{c}', which is not used in codes.", [position], $"Codes have the characters {Characters}.");
             }
             symbols.Add((byte)symbol);
             typed.Add(c);

@@ -55,7 +55,7 @@ public sealed class InCodeAttribute : Attribute
     /// <summary>All that it can be.</summary>
     public string[] Known { get; }
 
-    /// <summary>How many items a list has at most; 0 for a member that is no list.</summary>
+    /// <summary>How many items a list has at most; 0 for a member that is not a list.</summary>
     public int MostItems { get; set; }
 
     /// <summary>The version of the layout that the member came with, where that is not the oldest.</summary>

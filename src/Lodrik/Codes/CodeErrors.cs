@@ -11,7 +11,7 @@ public sealed class CodeException : SaveException
         SaveErrorCode code, string problem, string forPlayer, IReadOnlyList<CodePosition>? positions = null, string? remedy = null)
         : base(code, problem, default, remedy) => (ForPlayer, Positions) = (forPlayer, positions ?? []);
 
-    /// <summary>What to tell the player, one sentence; empty where the mistake is the game's.</summary>
+    /// <summary>What to tell the player, one sentence; empty if the mistake is the game's.</summary>
     public string ForPlayer { get; }
 
     /// <summary>The characters that are wrong, as far as they can be told: the ones to look at again.</summary>

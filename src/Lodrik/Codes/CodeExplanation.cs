@@ -49,7 +49,7 @@ public sealed record CodeExplanation(
 /// <param name="Name">The field.</param>
 /// <param name="Digit">Its digit.</param>
 /// <param name="Weight">What that counts in the packed number.</param>
-/// <param name="Value">What it stands for.</param>
+/// <param name="Value">What it is for.</param>
 public sealed record CodeFieldStep(string Name, BigInteger Digit, BigInteger Weight, string Value);
 
 /// <summary>What a code is made of.</summary>
@@ -59,7 +59,7 @@ public sealed record CodeFieldStep(string Name, BigInteger Digit, BigInteger Wei
 /// <param name="Version">Its version.</param>
 /// <param name="Variant">Which of the state's codes it is.</param>
 /// <param name="Scrambled">The rest of the number, scrambled.</param>
-/// <param name="Packed">The same put back: the packed number.</param>
+/// <param name="Packed">The same unscrambled: the packed number.</param>
 /// <param name="Fields">The digits of that, field by field.</param>
 public sealed record CodeSteps(
     string Text, IReadOnlyList<CodePosition> Corrected, BigInteger Number, int Version, int Variant, BigInteger Scrambled,

@@ -37,7 +37,7 @@ internal sealed class ValueField<T, TValue>(
         var digit = toDigit(get(state));
         return digit >= 0 && digit < Radix
             ? digit
-            : throw CodeException.DoesNotFit(Name, $"is {get(state)}, and there is room for {What}.");
+            : throw CodeException.DoesNotFit(Name, $"is {get(state)}, but the layout has {What}.");
     }
 
     public override void Set(T state, BigInteger digit) => set(state, toValue(digit));
@@ -58,7 +58,7 @@ internal sealed class SetField<T, TItem>(
         foreach (var item in get(state))
         {
             if (!_places.TryGetValue(item, out var place))
-                throw CodeException.DoesNotFit(Name, $"has {item}, which the layout does not know.");
+                throw CodeException.DoesNotFit(Name, $"has {item}, which is not in the layout.");
             digit |= BigInteger.One << place;
         }
         return digit;
@@ -81,13 +81,13 @@ internal sealed class ListField<T, TItem>(
     {
         var items = get(state);
         if (items.Count > most)
-            throw CodeException.DoesNotFit(Name, $"has {items.Count} items, and there is room for {most}.");
+            throw CodeException.DoesNotFit(Name, $"has {items.Count} items, but the layout has room for {most}.");
         var digit = BigInteger.Zero;
         for (var i = items.Count - 1; i >= 0; i--)
         {
             var item = toDigit(items[i]);
             if (item < 0 || item >= radix)
-                throw CodeException.DoesNotFit(Name, $"has {items[i]}, and there is room for {What}.");
+                throw CodeException.DoesNotFit(Name, $"has {items[i]}, but the layout has {What}.");
             digit = (digit * radix) + item;
         }
         return Shorter(items.Count, radix) + digit;

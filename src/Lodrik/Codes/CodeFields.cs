@@ -36,7 +36,7 @@ public sealed class CodeFields<T>
     /// <exception cref="CodeException">The field cannot be.</exception>
     public CodeFields<T> Number(string name, long least, long most, Func<T, long> get, Action<T, long> set)
     {
-        Check(least <= most, name, $"goes from {least} to {most}, which is nothing");
+        Check(least <= most, name, $"has the empty range {least} to {most}");
         return Add(
             new ValueField<T, long>(name, _since, (BigInteger)most - least + 1, string.Create(CultureInfo.InvariantCulture,
                 $"{least} to {most}"), get, set, value => value - (BigInteger)least, digit => (long)(digit + least)),
@@ -107,7 +107,7 @@ public sealed class CodeFields<T>
     public CodeFields<T> Numbers(
         string name, int mostItems, long least, long most, Func<T, IReadOnlyList<long>> get, Action<T, List<long>> set)
     {
-        Check(least <= most, name, $"goes from {least} to {most}, which is nothing");
+        Check(least <= most, name, $"has the empty range {least} to {most}");
         Check(mostItems is >= 0 and <= MostItems, name, $"has {mostItems} items; a list has up to {MostItems}");
         return Add(
             new ListField<T, long>(
@@ -138,7 +138,7 @@ public sealed class CodeFields<T>
     }
 
     /// <summary>
-    /// What follows came with a later version. Codes of the versions before it have only what stands above, and what follows keeps its
+    /// What follows came with a later version. Codes of the versions before it have only what is above, and what follows keeps its
     /// initial value when they are read.
     /// </summary>
     /// <param name="version">That version.</param>
@@ -151,13 +151,14 @@ public sealed class CodeFields<T>
     {
         if (version <= _since)
             throw CodeException.BadLayout(
-                $"In the layout \"{_owner}\", version {version} comes behind version {_since}: fields are appended only.");
+                $"In the layout \"{_owner}\", version {version} comes after version {_since}: fields can only be appended.");
         var actual = FingerprintOf(_fields);
         if (fingerprint is not null && fingerprint != actual)
         {
             throw CodeException.BadLayout(
                 $"In the layout \"{_owner}\", the fields before version {version} are not what they were: their fingerprint is {actual}, "
-                    + $"and was {fingerprint}. Codes that players have would be read wrongly; put them back, and append.");
+                    + $"and was {fingerprint}. Codes that players already have would be misread. Restore these "
+                    + "fields, and append new ones.");
         }
         _since = version;
         return this;
@@ -174,7 +175,7 @@ public sealed class CodeFields<T>
     private CodeFields<T> Add(CodeField<T> field, CodeFieldDocument document)
     {
         Check(field.Name.Length > 0, field.Name, "has no name");
-        Check(!_fields.Exists(other => other.Name == field.Name), field.Name, "is there twice");
+        Check(!_fields.Exists(other => other.Name == field.Name), field.Name, "appears twice");
         _fields.Add(field);
         _documents.Add(document with { Since = _since });
         return this;

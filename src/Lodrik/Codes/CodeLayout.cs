@@ -11,7 +11,7 @@ namespace Lodrik.Codes;
 /// <typeparam name="T">The state that the codes carry: any class.</typeparam>
 /// <remarks>
 /// A layout of several versions has all their fields: <see cref="CodeFields{T}.Since"/> says which came later, and codes of all these
-/// versions are read. Older ones with other fields are read by a layout of their own, see <see cref="Accepts{TOld}"/>.
+/// versions are read. Older ones with other fields are read by their own layout, see <see cref="Accepts{TOld}"/>.
 /// </remarks>
 public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new()
 {
@@ -32,7 +32,7 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
     /// <param name="options">How codes are written and guarded; null takes the defaults.</param>
     /// <param name="oldest">The oldest version whose codes have the first fields of these.</param>
     /// <exception cref="CodeException">
-    /// The layout cannot be: a field is there twice, came before the one above it, was changed since it was released, …
+    /// The layout is invalid: a field is there twice, came before the one above it, was changed since it was released, …
     /// </exception>
     public CodeLayout(string name, int version, Action<CodeFields<T>> declare, CodeOptions? options = null, int oldest = 1)
     {
@@ -116,8 +116,8 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
         if (older.Name != Name || older.Options.MarkCharacterCount != Options.MarkCharacterCount
             || older.Options.VersionCount != Options.VersionCount)
             throw CodeException.BadLayout(
-                $"The layout \"{older.Name}\" is no older one of \"{Name}\": these have one name, one number of mark characters and room "
-                    + "for as many versions.");
+                $"The layout \"{older.Name}\" is not an older version of \"{Name}\": versions of a layout share their name, "
+                    + "number of mark characters and room for versions.");
         if (older.Version >= Oldest
             || older._older.Prepend(older).Any(one => _older.Exists(other => other.Newest >= one.Oldest && other.Oldest <= one.Newest)))
             throw CodeException.BadLayout($"Of the layout \"{Name}\", version {older.Version} is there already.");
@@ -213,8 +213,8 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
     /// <inheritdoc cref="FromNumber"/>
     public DecodedCode<T>? FromBytes(ReadOnlySpan<byte> bytes) => FromNumber(new BigInteger(bytes, isUnsigned: true, isBigEndian: true));
 
-    /// <summary>Reads a number that <see cref="ToNumber"/> gave; null where it is zero, which stands for nothing stored yet.</summary>
-    /// <exception cref="CodeException">It is no code of this layout.</exception>
+    /// <summary>Reads a number that <see cref="ToNumber"/> gave; null if it is zero, which stands for nothing stored yet.</summary>
+    /// <exception cref="CodeException">It is not a code of this layout.</exception>
     public DecodedCode<T>? FromNumber(BigInteger number)
     {
         if (number.IsZero)
@@ -254,7 +254,7 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
                 problem ??= found;
             }
         }
-        // What comes of a correction and is no code was corrected to something that nobody wrote down.
+        // What comes of a correction and is not a code was corrected to something that nobody wrote down.
         return problem is null || correct ? null : throw problem;
     }
 
@@ -274,7 +274,7 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
         value %= room;
         if (tag != Tag(value, version, variant))
             throw new CodeException(
-                SaveErrorCode.CodeForged, "The code was not made by who has the key.", "This is not a valid code. Please check that you "
+                SaveErrorCode.CodeForged, "The code was not made with the key.", "This is not a valid code. Please check that you "
                     + "have typed it as it was given.");
         var state = new T();
         foreach (var field in fields)
@@ -327,13 +327,13 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
         return new BigInteger(tag, isUnsigned: true, isBigEndian: true) % TagRoom;
     }
 
-    /// <summary>The number behind the mark.</summary>
+    /// <summary>The number after the mark.</summary>
     /// <exception cref="CodeException">The mark is another game's.</exception>
     private BigInteger NumberOf(ReadOnlySpan<byte> symbols, int data)
     {
         if (!symbols[.._mark.Length].SequenceEqual(_mark))
             throw new CodeException(
-                SaveErrorCode.CodeOfAnotherGame, $"The code is whole, and not one of \"{Name}\".", "This code is for another game.",
+                SaveErrorCode.CodeOfAnotherGame, $"The code is intact but does not belong to \"{Name}\".", "This code is for another game.",
                 remedy: "Check that this is the right code.");
         var number = BigInteger.Zero;
         foreach (var symbol in symbols[_mark.Length..data])
@@ -353,7 +353,7 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
             return new CodeException(
                 SaveErrorCode.CodeMistyped,
                 positions.Count == 0
-                    ? "There is a mistake in the code, and its check characters cannot tell where."
+                    ? "There is a mistake in the code, and its check characters cannot say where."
                     : $"There is a mistake in the code, most likely at {string.Join(" and ", positions)}.",
                 positions.Count == 0
                     ? "There is a mistake in this code. Please compare it with what was written down."
@@ -395,10 +395,10 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
         : new CodeException(
             SaveErrorCode.CodeOfOlderVersion,
             $"The code has version {version}, and no layout of that version is accepted.", "This code is from an older version of the game "
-                + "that is not supported any more.");
+                + "that is no longer supported.");
 
     private static CodeException OutOfRange() => new(
-        SaveErrorCode.CodeOutOfRange, "The code stands for a number that the layout has no value for.", "This is not a valid code. Please "
+        SaveErrorCode.CodeOutOfRange, "The code encodes a number for which the layout has no value.", "This is not a valid code. Please "
             + "check that you have typed it as it was given.");
 
     /// <summary>What each field costs, and what codes of this layout are like.</summary>
@@ -411,7 +411,7 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
         var decoded = FromText(text);
         if (decoded.Version < Oldest)
             throw new CodeException(SaveErrorCode.CodeOfOlderVersion,
-                $"The code has version {decoded.Version}, which has a layout of its own.", "", remedy: "Explain it by that one.");
+                $"The code has version {decoded.Version}, which has its own layout.", "", remedy: "Explain it with that layout.");
         var (symbols, _) = CodeAlphabet.Read(text, Options.GroupSize);
         foreach (var position in decoded.Corrected)
             symbols[position.Number - 1] = (byte)CodeAlphabet.Characters.IndexOf(position.Meant!.Value, StringComparison.Ordinal);
@@ -424,7 +424,7 @@ public sealed partial class CodeLayout<T> : ICodeReader<T> where T : class, new(
 
     CodeLayoutDocument? ICodeReader<T>.DocumentOf(int version) => DocumentOf(version);
 
-    /// <summary>The layout by which codes of a version are read, older ones with other fields included; null where they are not.</summary>
+    /// <summary>The layout by which codes of a version are read, older ones with other fields included; null if they are not.</summary>
     internal CodeLayoutDocument? DocumentOf(int version) => version < Oldest || version > Version
         ? _older.Select(older => older.DocumentOf(version)).FirstOrDefault(document => document is not null)
         : CodeLayoutDocument.Of(Name, version, Oldest, Options,

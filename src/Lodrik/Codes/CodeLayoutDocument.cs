@@ -85,7 +85,7 @@ internal sealed record CodeLayoutDocument(string Name, int Version)
         }
         catch (JsonException exception)
         {
-            throw CodeException.BadLayout($"The layout is not one that can be read: {exception.Message}");
+            throw CodeException.BadLayout($"The layout cannot be read: {exception.Message}");
         }
     }
 

@@ -3,14 +3,14 @@ using Lodrik.State;
 
 namespace Lodrik.Codes;
 
-/// <summary>Layouts that stand in a JSON document, for states without a type of their own: what the tool uses.</summary>
+/// <summary>Layouts that are in a JSON document, for states without their own type: what the tool uses.</summary>
 public static class CodeLayoutFile
 {
     /// <summary>
     /// Builds the layout of a document (<see cref="CodeLayout{T}.ToJson"/>). A state is a map from the names of the fields to their values.
     /// </summary>
     /// <param name="json">The document.</param>
-    /// <param name="key">The key of keyed codes; null where they have none.</param>
+    /// <param name="key">The key of keyed codes; null if they have none.</param>
     /// <exception cref="CodeException">The document is none, or its layout cannot be.</exception>
     public static CodeLayout<SaveMap> Read(string json, SaveKey? key = null)
     {
@@ -24,7 +24,7 @@ public static class CodeLayoutFile
         catch (Exception exception) when (exception is ArgumentException or OverflowException)
         {
             // What a programmer gets told as an argument that cannot be is here what the document says.
-            throw CodeException.BadLayout($"The layout cannot be: {exception.Message}");
+            throw CodeException.BadLayout($"The layout is invalid: {exception.Message}");
         }
     }
 
@@ -56,7 +56,7 @@ public static class CodeLayoutFile
                 state, name, value => value.AsInt64()), (state, values) => state[name] = ListOf(values.Select(value => (SaveValue)value))),
             { From: { } least, To: { } most } => fields.Number(
                 name, least, most, state => Value(state, name, value => value.AsInt64()), (state, value) => state[name] = value),
-            _ => throw CodeException.BadLayout($"The field \"{name}\" is none of a range (from, to), a flag, choices, a set."),
+            _ => throw CodeException.BadLayout($"The field \"{name}\" is neither a range (from, to), a flag, choices, nor a set."),
         };
     }
 
@@ -70,12 +70,13 @@ public static class CodeLayoutFile
         }
         catch (InvalidCastException exception)
         {
-            throw CodeException.DoesNotFit(name, $"is not what the layout has there: {exception.Message}");
+            throw CodeException.DoesNotFit(name, $"does not match the layout: {exception.Message}");
         }
     }
 
     private static List<TValue> List<TValue>(SaveMap state, string name, Func<SaveValue, TValue> read) =>
-        Value(state, name, value => value is SaveList list ? list.Select(read).ToList() : throw new InvalidCastException("It is no list."));
+        Value(state, name, value => value is SaveList list ? list.Select(read).ToList()
+            : throw new InvalidCastException("It is not a list."));
 
     private static SaveList ListOf(IEnumerable<SaveValue> values)
     {

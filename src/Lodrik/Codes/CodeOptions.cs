@@ -25,7 +25,7 @@ public sealed record CodeOptions
     /// </summary>
     public int MarkCharacterCount { get; init; } = 1;
 
-    /// <summary>How many characters stand together, from 1.</summary>
+    /// <summary>How many characters are together, from 1.</summary>
     public int GroupSize { get; init; } = 4;
 
     /// <summary>Whether neighbouring states have codes that look unrelated.</summary>
@@ -63,7 +63,7 @@ public sealed record CodeOptions
         Require(Corrects >= 0 && 2 * Corrects <= CheckCharacterCount,
             $"cannot correct {Corrects} with {CheckCharacterCount} check characters: it takes twice as many");
         Require(MarkCharacterCount is >= 0 and <= 12, $"has {MarkCharacterCount} mark characters; there are 0 to 12");
-        Require(GroupSize >= 1, "has groups of no characters");
+        Require(GroupSize >= 1, "has groups without characters");
         Require(VariantCount is >= 1 and <= 1 << 20, $"has {VariantCount} variants; there are 1 to {1 << 20}");
         Require(VersionCount is >= 1 and <= 1000, $"has room for {VersionCount} versions; there are 1 to 1000");
         Require(TagCharacterCount is >= 1 and <= 12, $"has a tag of {TagCharacterCount} characters; there are 1 to 12");

@@ -5,7 +5,7 @@ namespace Lodrik.Codes;
 /// <summary>A code as it was typed.</summary>
 /// <param name="Symbols">Its symbols.</param>
 /// <param name="Typed">What each was typed as.</param>
-/// <param name="GroupSize">How many stand together.</param>
+/// <param name="GroupSize">How many are together.</param>
 internal sealed record TypedCode(byte[] Symbols, IReadOnlyList<char> Typed, int GroupSize)
 {
     /// <summary>Where the symbols that were meant are not those that were typed.</summary>
@@ -24,10 +24,10 @@ internal interface ICodeReader<T>
     /// <summary>The lengths of its codes.</summary>
     IEnumerable<int> Lengths { get; }
 
-    /// <summary>The layout by which codes of a version are read; null where it is none of these versions.</summary>
+    /// <summary>The layout by which codes of a version are read; null if it is none of these versions.</summary>
     CodeLayoutDocument? DocumentOf(int version);
 
-    /// <summary>Reads a code; null where it is none of these versions.</summary>
+    /// <summary>Reads a code; null if it is none of these versions.</summary>
     /// <exception cref="CodeException">It is one, and cannot be read.</exception>
     DecodedCode<T>? Read(TypedCode code, bool correct);
 

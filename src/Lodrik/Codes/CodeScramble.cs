@@ -9,7 +9,7 @@ namespace Lodrik.Codes;
 /// Puts the numbers below a bound into another order, in which neighbours look unrelated: a Feistel network of eight rounds of HMAC-SHA256
 /// over a rectangle that is hardly larger than the bound; what falls outside is sent through again.
 /// </summary>
-/// <remarks>It hides the structure of a state from the eye. It is no encryption to be relied on, and nothing here is.</remarks>
+/// <remarks>It hides the structure of a state from the eye. It is not an encryption to be relied on, and nothing here is.</remarks>
 internal sealed class CodeScramble(byte[] key, string name)
 {
     private const int Rounds = 8;

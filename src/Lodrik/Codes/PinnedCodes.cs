@@ -73,7 +73,7 @@ public sealed class PinnedCodes
     /// <summary>
     /// Compares a layout with the pinned ones. Lists the versions whose codes it would decode to the wrong state, or can no longer decode.
     /// </summary>
-    /// <exception cref="CodeException">A file is no layout.</exception>
+    /// <exception cref="CodeException">A file is not a layout.</exception>
     /// <exception cref="StorageException">A file cannot be read.</exception>
     public IReadOnlyList<string> ProblemsOf<T>(CodeLayout<T> layout) where T : class, new()
     {

@@ -36,7 +36,7 @@ internal static class ReedSolomon
         return blocks;
     }
 
-    /// <summary>The characters with the checks of all blocks behind them.</summary>
+    /// <summary>The characters with the checks of all blocks after them.</summary>
     public static byte[] Append(ReadOnlySpan<byte> data, int checks)
     {
         var blocks = Blocks(data.Length, checks);
@@ -76,7 +76,7 @@ internal static class ReedSolomon
         return true;
     }
 
-    /// <summary>The text with its mistakes mended; null where there are more than that in a block.</summary>
+    /// <summary>The text with its mistakes mended; null if there are more than that in a block.</summary>
     /// <param name="text">The text.</param>
     /// <param name="checks">The check characters of each block.</param>
     /// <param name="most">How many mistakes of a block are mended: at most half as many as it has checks.</param>
@@ -98,7 +98,7 @@ internal static class ReedSolomon
         return mended;
     }
 
-    /// <summary>How many blocks a text of this length has with its checks; null where no text has this length.</summary>
+    /// <summary>How many blocks a text of this length has with its checks; null if no text has this length.</summary>
     private static int? BlocksOf(int length, int checks)
     {
         for (var blocks = 1; checks * blocks < length || blocks == 1; blocks++)

@@ -44,7 +44,7 @@ internal struct KnownTexts(int byteCount)
             SlotOf(utf8) = text;
     }
 
-    /// <summary>The ends of a text and its length tell most apart: "lantern 17" and "lantern 18" among them.</summary>
+    /// <summary>The ends of a text and its length distinguish most: "lantern 17" and "lantern 18" among them.</summary>
     private ref string SlotOf(scoped ReadOnlySpan<byte> bytes)
     {
         if (_texts is null)

@@ -4,7 +4,7 @@ using System.Runtime.Intrinsics;
 
 namespace Lodrik.Formats;
 
-/// <summary>Text that a readable form writes as it stands, a byte for each character: most of it.</summary>
+/// <summary>Text that a readable form writes unchanged, a byte for each character: most of it.</summary>
 internal static class PlainText
 {
     /// <summary>How much room a text takes, because eight characters are written at a time.</summary>

@@ -47,7 +47,7 @@ internal sealed class PooledBuffer : IBufferWriter<byte>, IDisposable
             Grow((int)Math.Min(count, Array.MaxLength - Length));
     }
 
-    /// <summary>Takes back what was written behind that length.</summary>
+    /// <summary>Takes back what was written after that length.</summary>
     public void Truncate(int length) => Length = Math.Min(Length, length);
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]

@@ -84,7 +84,7 @@ internal static class ShortestFloat
         return at + 2 + decimals;
     }
 
-    /// <summary>How many digits stand before the point; below zero where the fraction begins with noughts.</summary>
+    /// <summary>How many digits precede the point; below zero if the fraction begins with noughts.</summary>
     private static int WholeDigits(double magnitude) => magnitude switch
     {
         >= 1e6 => 7,

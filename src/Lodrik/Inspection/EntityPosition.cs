@@ -12,7 +12,7 @@ internal static class EntityPosition
     public static bool IsName(string step) => step is "place" or "placement" or "position" or "at";
 
     /// <summary>
-    /// Two or three coordinates, from a vector or from members x, y and z below such a name; null where an entity has none.
+    /// Two or three coordinates, from a vector or from members x, y and z below such a name; null if an entity has none.
     /// </summary>
     public static double[]? Of(SaveValue parts) => parts is SaveMap map
         ? map.Where(entry => IsName(entry.Key)).Select(entry => Coordinates(entry.Value)).FirstOrDefault(found => found is not null)

@@ -35,7 +35,7 @@ public enum EntityOutcome
 /// <param name="Outcome">What became of it.</param>
 /// <param name="Changes">
 /// What is different of it, by paths below its parts; all that the one save has of it where the other does not mention it because it is as
-/// authored; empty where it came or went.
+/// authored; empty if it came or went.
 /// </param>
 public sealed record EntityChange(string Scene, EntityId Id, string Kind, EntityOutcome Outcome, IReadOnlyList<StateChange> Changes);
 
@@ -138,7 +138,7 @@ public sealed class SaveComparison
         }
     }
 
-    /// <summary>The id of the entity that a change is of; empty where it is of none.</summary>
+    /// <summary>The id of the entity that a change is of; empty if it is of none.</summary>
     private static string EntityOf(StateChange change, string prefix) => change.Path.StartsWith(prefix, StringComparison.Ordinal)
         ? PointerBuilder.Unescape(change.Path[prefix.Length..].Split('/')[0])
         : "";

@@ -54,7 +54,7 @@ public static class SaveJson
     }
 
     /// <summary>The value of a JSON text.</summary>
-    /// <exception cref="SaveException">It is no JSON.</exception>
+    /// <exception cref="SaveException">It is not JSON.</exception>
     public static SaveValue Read(string json)
     {
         ArgumentNullException.ThrowIfNull(json);

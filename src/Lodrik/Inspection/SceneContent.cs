@@ -7,13 +7,13 @@ namespace Lodrik.Inspection;
 /// <summary>An entity of a saved scene.</summary>
 /// <param name="Id">The entity.</param>
 /// <param name="Kind">Its kind.</param>
-/// <param name="Parent">The id of what it stands below, as text; null for none.</param>
+/// <param name="Parent">The id of what it is below, as text; null for none.</param>
 /// <param name="Parts">Its parts by their names.</param>
 public sealed record SceneEntity(EntityId Id, string Kind, string? Parent, SaveMap Parts)
 {
     /// <summary>
     /// Where it is, two or three coordinates in the game's own units: a vector, or members x, y and z, named position, place, placement or
-    /// at. Null where it has none.
+    /// at. Null if it has none.
     /// </summary>
     public IReadOnlyList<double>? Position => EntityPosition.Of(Parts);
 }
@@ -24,7 +24,7 @@ public sealed record SceneEntity(EntityId Id, string Kind, string? Parent, SaveM
 /// <param name="Entities">The entities, one a row.</param>
 public sealed record EntityTable(string Kind, IReadOnlyList<string> Columns, IReadOnlyList<SceneEntity> Entities)
 {
-    /// <summary>The value of an entity in a column; null where it has none.</summary>
+    /// <summary>The value of an entity in a column; null if it has none.</summary>
     public static SaveValue? Value(SceneEntity entity, string column)
     {
         ArgumentNullException.ThrowIfNull(entity);
@@ -37,7 +37,7 @@ public sealed record EntityTable(string Kind, IReadOnlyList<string> Columns, IRe
 }
 
 /// <summary>A scene as a save has it, without the game's types.</summary>
-/// <param name="Section">The section that it stands in.</param>
+/// <param name="Section">The section that it is in.</param>
 /// <param name="Entities">The entities, in the order of the save.</param>
 /// <param name="Gone">The placed entities that are gone.</param>
 public sealed record SceneContent(string Section, IReadOnlyList<SceneEntity> Entities, IReadOnlyList<EntityId> Gone)
@@ -45,7 +45,7 @@ public sealed record SceneContent(string Section, IReadOnlyList<SceneEntity> Ent
     /// <summary>The scene's name: the section's without its group.</summary>
     public string Name => Section[(Section.IndexOf('/', StringComparison.Ordinal) + 1)..];
 
-    /// <summary>The scene in a section; null where the section is none.</summary>
+    /// <summary>The scene in a section; null if the section is none.</summary>
     /// <param name="section">The section's name.</param>
     /// <param name="content">Its content.</param>
     public static SceneContent? Of(string section, SaveValue content)
@@ -84,7 +84,7 @@ public sealed record SceneContent(string Section, IReadOnlyList<SceneEntity> Ent
         }),
     ];
 
-    /// <summary>The entities of a section that is a scene, by their ids; null where it is none.</summary>
+    /// <summary>The entities of a section that is a scene, by their ids; null if it is none.</summary>
     internal static SaveMap? EntitiesOf(SaveValue? section) =>
         section is SaveMap scene && scene.TryGet("entities", out var entities) && entities is SaveMap map
             && scene.TryGet("gone", out var gone) && gone is SaveList ? map : null;

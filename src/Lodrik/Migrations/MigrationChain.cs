@@ -60,17 +60,17 @@ public sealed class MigrationChain
 
     /// <summary>Takes JSON files of any layout as version 0: each member of the file's object is a section.</summary>
     public MigrationChain ImportJson() => Import(bytes => ReadJson(bytes) as SaveMap ?? throw new SaveContentException(
-        SaveErrorCode.WrongContent, "The JSON file holds no object, whose members could be the sections.",
-        remedy: "Import it by the game's own function."));
+        SaveErrorCode.WrongContent, "The JSON file has no object whose members could become the sections.",
+        remedy: "Import it with a function of the game."));
 
     /// <summary>
     /// Takes XML files of any layout as version 0. An element is a map of its attributes and the elements in it, or its text where it has
     /// neither; elements of one name are a list, and a single one is not (see <see cref="MigrationScope{TSelf}.WrapInList"/>). Text beside
-    /// elements or attributes stands under <c>#text</c>. All values are texts. What is in the root element is the sections.
+    /// elements or attributes is under <c>#text</c>. All values are texts. What is in the root element is the sections.
     /// </summary>
     public MigrationChain ImportXml() => Import(bytes => ReadXml(bytes) as SaveMap ?? throw new SaveContentException(
-        SaveErrorCode.WrongContent, "The XML file's root has no elements, which could be the sections.",
-        remedy: "Import it by the game's own function."));
+        SaveErrorCode.WrongContent, "The XML file's root has no elements that could become the sections.",
+        remedy: "Import it with a function of the game."));
 
     /// <summary>Takes files of any kind as version 0.</summary>
     /// <param name="read">Gets the bytes of the file and gives its sections as trees; null for a file that is not the game's.</param>
@@ -79,12 +79,12 @@ public sealed class MigrationChain
     {
         ArgumentNullException.ThrowIfNull(read);
         if (_import is not null)
-            throw new InvalidOperationException("The chain has an import already; let one function tell the files apart.");
+            throw new InvalidOperationException("The chain already has an import. Let one function handle all files.");
         _import = read;
         return this;
     }
 
-    /// <summary>What is wrong with the chain for a game of a version; nothing where it is sound.</summary>
+    /// <summary>What is wrong with the chain for a game of a version; nothing if it is sound.</summary>
     /// <param name="version">The game's save version.</param>
     public IReadOnlyList<string> ProblemsFor(int version)
     {
@@ -94,7 +94,7 @@ public sealed class MigrationChain
         for (var i = 1; i < _steps.Count; i++)
         {
             if (_steps[i].From < _steps[i - 1].From)
-                problems.Add($"The step from {_steps[i].From} stands behind the step from {_steps[i - 1].From}.");
+                problems.Add($"The step from {_steps[i].From} comes after the step from {_steps[i - 1].From}.");
         }
         if (_steps.Count > 0)
         {
@@ -102,14 +102,14 @@ public sealed class MigrationChain
             problems.AddRange(Enumerable.Range(first, last - first).Except(_steps.Select(step => step.From))
                 .Select(missing => $"The step from {missing} to {missing + 1} is missing."));
             if (last < version)
-                problems.Add($"The chain ends at version {last}, and the game has version {version}.");
+                problems.Add($"The chain ends at version {last}, but the game has version {version}.");
             if (last > version)
-                problems.Add($"The chain leads up to version {last}, and the game has version {version}.");
+                problems.Add($"The chain leads up to version {last}, but the game has version {version}.");
         }
         if (Imports && !_steps.Exists(step => step.From == 0))
-            problems.Add("Files are imported as version 0, and there is no step from 0 to 1.");
+            problems.Add("Files are imported as version 0, but there is no step from 0 to 1.");
         if (!Imports && _steps.Exists(step => step.From == 0))
-            problems.Add("There is a step from 0 to 1, and no import that has version 0.");
+            problems.Add("There is a step from 0 to 1, but no import produces version 0.");
         return problems;
     }
 
@@ -187,14 +187,15 @@ public sealed class MigrationChain
         ArgumentNullException.ThrowIfNull(file);
         if (file.Header is not { } header)
             throw new MigrationException(
-                SaveErrorCode.MigrationFailed, "The file was written wholly by hand, and does not say which version it has.",
+                SaveErrorCode.MigrationFailed, "The file was written entirely by hand, so it does not say which version it has.",
                 file.Location, "Import it, or load and save it in the game once.");
         var target = version ?? (_steps.Count == 0 ? header.Version : _steps.Max(step => step.To));
         if (header.Version == target)
             return file;
         if (header.Version > target)
             throw new SaveMismatchException(SaveErrorCode.NewerVersion,
-                $"The save has version {header.Version}, and there is no way back to {target}.", file.Location, "Migrations only lead up.");
+                $"The save has version {header.Version}, which is newer than {target}.", file.Location,
+                "Migrations only lead to newer versions.");
         var sections = new FileSections(file);
         Apply(sections, Way(header.Version, target, file.Location), file.Location);
         return file.Migrated(target, sections.Sections);
@@ -221,8 +222,8 @@ public sealed class MigrationChain
     {
         if (ProblemsFor(root.Version) is { Count: > 0 } problems)
             throw new MigrationException(
-                SaveErrorCode.BadMigrations, $"The migrations of \"{root.Game}\" have a fault. {string.Join(" ", problems)}",
-                remedy: "Mend the chain; no save was touched.");
+                SaveErrorCode.BadMigrations, $"The migrations of \"{root.Game}\" are invalid. {string.Join(" ", problems)}",
+                remedy: "Fix the chain. No save was touched.");
     }
 
     private T Decode<T>(SavedFile file) where T : IStateRoot<T>
@@ -259,7 +260,7 @@ public sealed class MigrationChain
             if (save.Names.FirstOrDefault(name => name.Length == 0 || FileWords.IsReserved(name)) is { } reserved)
                 throw new MigrationException(
                     SaveErrorCode.MigrationFailed,
-                    $"After the last step there is a section \"{reserved}\", which is a word of the file itself.",
+                    $"After the last step there is a section \"{reserved}\", which is a reserved word of the file.",
                     location, "Rename, move or remove it in a step.");
         }
     }
@@ -297,12 +298,13 @@ public sealed class MigrationChain
     private SaveMap Read(ReadOnlyMemory<byte> bytes, SaveLocation location)
     {
         if (_import is null)
-            throw new MigrationException(SaveErrorCode.MigrationFailed, "The file is no save, and the chain has no import for other files.",
+            throw new MigrationException(
+                SaveErrorCode.MigrationFailed, "The file is not a save, and the chain has no import for other files.",
                 location, "Add one with Import, ImportJson or ImportXml.");
         try
         {
             return _import(bytes)
-                ?? throw new MigrationException(SaveErrorCode.NotASave, "The file is not one that the game's import knows.",
+                ?? throw new MigrationException(SaveErrorCode.NotASave, "The game's import does not recognise the file.",
                 location, "Check that this is the right file.");
         }
         catch (SaveException problem) when (problem.Location.File is null && location != default)

@@ -9,13 +9,13 @@ public sealed class MigrationException : SaveException
     /// <param name="location">Where it happened, as far as that is known.</param>
     /// <param name="remedy">What to do about it, or null.</param>
     /// <param name="innerException">What caused it, if anything did.</param>
-    /// <param name="fromVersion">The version that the failing step leads up from; null where no step is at fault.</param>
+    /// <param name="fromVersion">The version that the failing step leads up from; null if no step is at fault.</param>
     public MigrationException(
         SaveErrorCode code, string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null,
         int? fromVersion = null)
         : base(code, problem, location, remedy, innerException) => FromVersion = fromVersion;
 
-    /// <summary>The version that the failing step leads up from; null where no step is at fault.</summary>
+    /// <summary>The version that the failing step leads up from; null if no step is at fault.</summary>
     public int? FromVersion { get; }
 }
 

@@ -33,7 +33,7 @@ internal static class ValueOperations
                 var renamed = $"{name}{section.FullName[section.FullName.IndexOf('/', StringComparison.Ordinal)..]}";
                 if (save.Store.Has(renamed))
                     throw new OperationException($"There is a section \"{renamed}\" already.",
-                        new SaveLocation { Section = section.FullName }, "Remove or rename that one before; nothing was lost.");
+                        new SaveLocation { Section = section.FullName }, "Remove or rename that one first. Nothing was lost.");
                 save.Store.Rename(section.FullName, renamed);
             }
             return;
@@ -41,10 +41,10 @@ internal static class ValueOperations
         foreach (var (place, _) in root.Find(path, mayMiss))
         {
             if (place.IsItem)
-                throw new OperationException("An item of a list has no name that could be another.", place.Locate());
+                throw new OperationException("An item of a list has no name to change.", place.Locate());
             if (!place.TryRename(name))
                 throw new OperationException(
-                    $"There is a \"{name}\" already beside it.", place.Locate(), "Remove or rename that one before; nothing was lost.");
+                    $"There is a \"{name}\" already beside it.", place.Locate(), "Remove or rename that one first. Nothing was lost.");
         }
     }
 
@@ -140,7 +140,7 @@ internal static class ValueOperations
                 if (mayMiss)
                     continue;
                 throw new OperationException($"There is nothing at {from[missing].Bind(each)} that could be merged.",
-                    first.Locate(), "Where that is fine, write IfPresent before the operation.");
+                    first.Locate(), "If that is fine, write IfPresent before the operation.");
             }
             var merged = Call(first, () => merge([.. places.Select(place => place!.Value)]));
             for (var i = places.Count - 1; i >= 0; i--)
@@ -156,7 +156,7 @@ internal static class ValueOperations
         SaveMap map when map.TryGet(name, out _) =>
             throw new InvalidCastException($"There is more than \"{name}\", which would be lost: {string.Join(", ", map.Keys)}."),
         SaveMap => throw new InvalidCastException($"There is no \"{name}\" in it."),
-        _ => throw new InvalidCastException($"It is no map, but {MigrationRoot.DescribeKind(value)}."),
+        _ => throw new InvalidCastException($"It is not a map but {MigrationRoot.DescribeKind(value)}."),
     };
 
     public static SaveValue UnwrapItem(SaveValue value) => value switch
@@ -164,7 +164,7 @@ internal static class ValueOperations
         { Kind: SaveValueKind.Null } => value,
         SaveList { Count: 1 } list => list[0],
         SaveList list => throw new InvalidCastException($"There are {list.Count} items, not one."),
-        _ => throw new InvalidCastException($"It is no list, but {MigrationRoot.DescribeKind(value)}."),
+        _ => throw new InvalidCastException($"It is not a list but {MigrationRoot.DescribeKind(value)}."),
     };
 
     /// <summary>A set of flags has several names with commas between.</summary>
@@ -180,14 +180,14 @@ internal static class ValueOperations
         return value;
     }
 
-    /// <summary>The contents of a section's shared objects, which go where it goes; null where there are none.</summary>
+    /// <summary>The contents of a section's shared objects, which go where it goes; null if there are none.</summary>
     private static SaveValue? SharedOf(MigrationRoot root, MigrationPlace place, MigrationPath to)
     {
         if (root is not SaveRoot save || place.SharedName is not { } name || !save.Store.Has(name))
             return null;
         return save.IsSection(to)
             ? save.Store.Read(name)
-            : throw new OperationException("The section has shared objects, and can only become a section of its own.", place.Locate());
+            : throw new OperationException("The section has shared objects, so it can only become another section.", place.Locate());
     }
 
     private static MigrationPath SharedBeside(MigrationPath section) =>

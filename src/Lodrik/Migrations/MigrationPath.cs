@@ -24,18 +24,19 @@ internal sealed class MigrationPath
     public int EachCount { get; }
 
     /// <summary>Reads a path as a migration step names it.</summary>
-    /// <exception cref="ArgumentException">It is no JSON Pointer.</exception>
+    /// <exception cref="ArgumentException">It is not JSON Pointer.</exception>
     public static MigrationPath Parse(string text)
     {
         ArgumentNullException.ThrowIfNull(text);
         if (text.Length == 0)
             return new MigrationPath([]);
         if (text[0] != '/')
-            throw new ArgumentException($"\"{text}\" is no path: it has to begin with a slash, as in \"/section/member\" (RFC 6901).");
+            throw new ArgumentException(
+                $"\"{text}\" is not a valid path: it has to begin with a slash, as in \"/section/member\" (RFC 6901).");
         for (var tilde = text.IndexOf('~', StringComparison.Ordinal); tilde >= 0; tilde = text.IndexOf('~', tilde + 1))
         {
             if (tilde + 1 == text.Length || text[tilde + 1] is not ('0' or '1'))
-                throw new ArgumentException($"\"{text}\" is no path: a '~' is written ~0, and a '/' within a name ~1 (RFC 6901).");
+                throw new ArgumentException($"\"{text}\" is not a valid path: a '~' is written ~0, and a '/' within a name ~1 (RFC 6901).");
         }
         return new MigrationPath([.. text[1..].Split('/').Select(step => step == Each ? null : Unescape(step))]);
     }
@@ -52,7 +53,7 @@ internal sealed class MigrationPath
     /// <summary>The place beside this one under another name.</summary>
     public MigrationPath Beside(string name) => new([.. Steps.Take(Steps.Count - 1), name]);
 
-    /// <summary>Whether this path, with its <c>*</c> for whatever stands there, leads to a place or to something around it.</summary>
+    /// <summary>Whether this path, with its <c>*</c> for whatever is there, leads to a place or to something around it.</summary>
     public bool Matches(MigrationPath place) =>
         place.Steps.Count >= Steps.Count && Steps.Zip(place.Steps, (mine, its) => mine is null || mine == its).All(same => same);
 

@@ -33,7 +33,7 @@ public sealed class MigrationPlace
     /// <summary>The name of the entry, the section, or the item's index.</summary>
     public string Name => _section?.Name ?? _key ?? _index.ToString(CultureInfo.InvariantCulture);
 
-    /// <summary>What stands there.</summary>
+    /// <summary>What is there.</summary>
     public SaveValue Value
     {
         get => _section is { } section ? section.Tree : _container switch
@@ -69,7 +69,7 @@ public sealed class MigrationPlace
         ? section.TryRename(name)
         : _container is SaveMap map && map.TryRename(_key!, name);
 
-    /// <summary>The name of the section that has the shared objects of this one; null where this is no section.</summary>
+    /// <summary>The name of the section that has the shared objects of this one; null if this is not a section.</summary>
     internal string? SharedName => _section?.SharedName;
 
     internal bool IsItem => _container is SaveList;
@@ -84,6 +84,6 @@ public sealed class MigrationPlace
         return new SaveLocation { Section = section, Path = path.Length == 0 ? null : path };
     }
 
-    /// <summary>The path and what stands there, for a log.</summary>
+    /// <summary>The path and what is there, for a log.</summary>
     public override string ToString() => $"{Path}: {Value}";
 }

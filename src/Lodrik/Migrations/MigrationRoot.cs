@@ -22,11 +22,11 @@ internal abstract class MigrationRoot
         return search.Matches;
     }
 
-    /// <summary>The first place of a path without <c>*</c>; null where there is nothing.</summary>
+    /// <summary>The first place of a path without <c>*</c>; null if there is nothing.</summary>
     public MigrationPlace? FindOne(MigrationPath path) => Find(path, mayMiss: true) is [var match, ..] ? match.Place : null;
 
     /// <summary>Puts a value where there is none yet; maps on the way that are missing are made.</summary>
-    /// <exception cref="OperationException">There is something already, or the way leads through what is no map.</exception>
+    /// <exception cref="OperationException">There is something already, or the way leads through what is not a map.</exception>
     public abstract void Put(MigrationPath path, SaveValue value);
 
     protected abstract void Begin(Search search);
@@ -59,13 +59,13 @@ internal abstract class MigrationRoot
                     throw Taken(new MigrationPlace(place, list, index));
                 default:
                     throw new OperationException(
-                        $"Nothing can be put under \"{name}\", because there is {DescribeKind(place.Value)}.", place.Locate());
+                        $"Nothing can be added under \"{name}\", because it holds {DescribeKind(place.Value)}.", place.Locate());
             }
         }
     }
 
     protected static OperationException Taken(MigrationPlace place) =>
-        new("There is something already where the value should go.", place.Locate(), "Remove or rename it before; nothing was lost.");
+        new("There is something already where the value should go.", place.Locate(), "Remove or rename it first. Nothing was lost.");
 
     public static string DescribeKind(SaveValue value) => value.Kind switch
     {
@@ -130,8 +130,8 @@ internal abstract class MigrationRoot
         public void Miss(SaveLocation location)
         {
             if (!mayMiss)
-                throw new OperationException("There is nothing at that place.",
-                    location, "Where that is fine, write IfPresent before the operation.");
+                throw new OperationException("There is nothing at this path.",
+                    location, "If that is fine, write IfPresent before the operation.");
         }
     }
 }
@@ -143,7 +143,7 @@ internal sealed class SaveRoot(SectionStore store, IReadOnlyCollection<string> g
 {
     public SectionStore Store => store;
 
-    /// <summary>The sections of a group that is named by a path of one step; null where the path does not name a group.</summary>
+    /// <summary>The sections of a group that is named by a path of one step; null if the path does not name a group.</summary>
     public List<SectionPlace>? GroupAt(MigrationPath path) =>
         path.Steps is [{ } name] && !store.Has(name) && IsGroup(name)
             ? [.. InGroup(name).Select(section => new SectionPlace(store, section))]

@@ -9,8 +9,8 @@ namespace Lodrik.Migrations;
 /// </summary>
 /// <typeparam name="TSelf">The kind of step itself.</typeparam>
 /// <remarks>
-/// Where there is nothing at a path that an operation works on, that is an error that names the step, the section and the path, unless
-/// <see cref="IfPresent"/> stands before it. A <c>*</c> that stands for nothing (an empty list) is fine always.
+/// If there is nothing at a path that an operation works on, that is an error that names the step, the section and the path, unless
+/// <see cref="IfPresent"/> precedes it. A <c>*</c> that stands for nothing (an empty list) is fine always.
 /// </remarks>
 public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
 {
@@ -86,11 +86,11 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             root => ValueOperations.SetDefault(root, target, value));
     }
 
-    /// <summary>Makes a value one of another sort, as <see cref="SaveValue.ConvertTo"/> does. Null stays null.</summary>
+    /// <summary>Makes a value one of another kind, as <see cref="SaveValue.ConvertTo"/> does. Null stays null.</summary>
     public TSelf Convert(string path, SaveValueKind kind)
     {
         if (!Enum.IsDefined(kind))
-            throw new ArgumentOutOfRangeException(nameof(kind), kind, "There is no such sort of value.");
+            throw new ArgumentOutOfRangeException(nameof(kind), kind, "This is not a valid kind of value.");
         var (at, mayMiss) = (Parse(path), TakeIfPresent());
         return Add(
             prefix =>
@@ -135,7 +135,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         ArgumentException.ThrowIfNullOrEmpty(does);
         ArgumentNullException.ThrowIfNull(split);
         if (names.Count == 0 || names.Any(string.IsNullOrEmpty) || names.Distinct(StringComparer.Ordinal).Count() < names.Count)
-            throw new ArgumentException("A value is split into one or more parts of different names.", nameof(names));
+            throw new ArgumentException("A value has to be split into one or more parts with different names.", nameof(names));
         var (from, into, mayMiss) = (ParseNamed(path), names.ToList(), TakeIfPresent());
         return Add(
             at =>
@@ -169,7 +169,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             root => ValueOperations.Merge(root, sources, target, merge, mayMiss));
     }
 
-    /// <summary>Puts a map around a value, in which it stands under a name.</summary>
+    /// <summary>Puts a map around a value, in which it is under a name.</summary>
     public TSelf Wrap(string path, string name)
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
@@ -258,7 +258,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
             throw new ArgumentException($"IfPresent says nothing about {operation}; leave it out.");
     }
 
-    /// <summary>What stands before the second path of an operation: a path that leads there, but not words that said it already.</summary>
+    /// <summary>What precedes the second path of an operation: a path that leads there, but not words that said it already.</summary>
     private static string Again(string at) => at.EndsWith(' ') ? "" : at;
 
     private protected static string Maybe(bool ifPresent) => ifPresent ? "if present, " : "";
@@ -271,7 +271,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         Action<MigrationRoot> apply) =>
         Add(new MigrationOperation(prefix => [describe(prefix)], SectionsOf(paths), [.. claims.Select(Placed)], apply));
 
-    /// <summary>A claim as it is meant in a step of this sort.</summary>
+    /// <summary>A claim as it is meant in a step of this kind.</summary>
     private protected virtual StepClaim Placed(StepClaim claim) => claim;
 
     private protected TSelf Add(MigrationOperation operation)
@@ -307,12 +307,12 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
     /// <summary>The sections that paths lead into.</summary>
     private protected abstract IReadOnlyList<string> SectionsOf(IReadOnlyList<MigrationPath> paths);
 
-    /// <summary>Reads a path that may be empty where that is a value itself.</summary>
+    /// <summary>Reads a path that may be empty if that is a value itself.</summary>
     private protected abstract MigrationPath Parse(string path);
 
     private static MigrationPath ParseSome(string path) => MigrationPath.Parse(path) is { Steps.Count: > 0 } parsed
         ? parsed
-        : throw new ArgumentException("The whole of what a step works on can go nowhere; give the path of something in it.");
+        : throw new ArgumentException("An empty path names the whole value, which cannot be moved or removed. Give the path of a member.");
 
     private static MigrationPath ParseNamed(string path)
     {
@@ -327,7 +327,7 @@ public abstract class MigrationScope<TSelf> where TSelf : MigrationScope<TSelf>
         var (parsed, found) = (ParseSome(path), MigrationPath.Parse(source).EachCount);
         return parsed.EachCount <= found
             ? parsed
-            : throw new ArgumentException($"\"{path}\" has more '*' than \"{source}\", so that it is not said what they stand for.");
+            : throw new ArgumentException($"\"{path}\" has more '*' than \"{source}\", so it is unclear what they mean.");
     }
 
     private static string Shown(SaveValue value) =>

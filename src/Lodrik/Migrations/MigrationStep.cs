@@ -65,7 +65,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
                 entity["kind"] = to;
             foreach (var kinds in KnownKinds(root))
             {
-                // Where the kind of today is there as well, both are of one game and have the same members.
+                // If the kind of today is there as well, both are of one game and have the same members.
                 if (kinds.TryGet(from, out var known) && kinds.Remove(from) && !kinds.TryGet(to, out _))
                     kinds[to] = known;
             }
@@ -190,7 +190,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
         }
         catch (Exception exception) when (exception is not (OperationException or SaveException or OutOfMemoryException))
         {
-            throw new OperationException($"The step's own code failed: {exception.Message}", innerException: exception);
+            throw new OperationException($"The step's code failed: {exception.Message}", innerException: exception);
         }
     }
 
@@ -226,7 +226,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
 
     private string[] InScenes => [$"{_scenes}/*"];
 
-    /// <summary>The entities of a kind in all scenes, each with what stands there.</summary>
+    /// <summary>The entities of a kind in all scenes, each with what is there.</summary>
     private IEnumerable<(MigrationPlace Place, SaveMap Entity)> Entities(MigrationRoot root, string kind)
     {
         foreach (var (place, _) in root.Find(MigrationPath.Of(_scenes, null, "entities"), mayMiss: true))
@@ -301,7 +301,7 @@ public sealed class MigrationStep : MigrationScope<MigrationStep>
 
     private protected override MigrationPath Parse(string path) => MigrationPath.Parse(path) is { Steps.Count: > 0 } parsed
         ? parsed
-        : throw new ArgumentException("A step works on sections; its paths begin with the name of one.");
+        : throw new ArgumentException("A step works on sections, so its paths have to begin with the name of one.");
 
     private protected override IReadOnlyList<string> SectionsOf(IReadOnlyList<MigrationPath> paths) => [.. paths.Select(path =>
         path.Steps is [{ } group, ..] && (group == _scenes || group == _session)
@@ -320,13 +320,13 @@ public sealed class MigrationSave
     /// <summary>The names of the sections that are there and that the step names.</summary>
     public IReadOnlyList<string> Sections => [.. _root.Store.Names.Where(IsAllowed)];
 
-    /// <summary>What stands at a path without <c>*</c>; null where there is nothing.</summary>
+    /// <summary>What is at a path without <c>*</c>; null if there is nothing.</summary>
     public SaveValue? Find(string path) => _root.FindOne(Allowed(path))?.Value;
 
     /// <summary>All that a path finds.</summary>
     public IReadOnlyList<MigrationPlace> Each(string path) => _root.Find(Allowed(path), mayMiss: true).ConvertAll(match => match.Place);
 
-    /// <summary>Puts a value at a path, in place of what is there. Maps on the way that are missing are made.</summary>
+    /// <summary>Puts a value at a path, instead of what is there. Maps on the way that are missing are made.</summary>
     public void Set(string path, SaveValue value)
     {
         ArgumentNullException.ThrowIfNull(value);
@@ -337,7 +337,7 @@ public sealed class MigrationSave
             _root.Put(parsed, value);
     }
 
-    /// <summary>Takes out what stands at a path; false where there is nothing.</summary>
+    /// <summary>Takes out what is at a path; false if there is nothing.</summary>
     public bool Remove(string path)
     {
         var place = _root.FindOne(Allowed(path));

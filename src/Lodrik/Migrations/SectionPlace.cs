@@ -75,7 +75,7 @@ internal sealed class FileSections : SectionStore
 
 /// <summary>Sections that are the entries of a map: those of a checkpoint, and those of an imported file.</summary>
 /// <param name="sections">The map, which is changed in place.</param>
-/// <param name="outer">The section that the map stands in; null where it is a file of its own.</param>
+/// <param name="outer">The section that the map is in; null if it is its own file.</param>
 /// <param name="pointer">Where in it.</param>
 internal sealed class MapSections(SaveMap sections, string? outer = null, string pointer = "") : SectionStore
 {

@@ -3,7 +3,7 @@ namespace Lodrik.Migrations;
 /// <summary>What a claim is about.</summary>
 internal enum ClaimSort
 {
-    /// <summary>Whatever stands at a path.</summary>
+    /// <summary>Whatever is at a path.</summary>
     Place,
 
     /// <summary>Objects of a variant at a path.</summary>

@@ -7,7 +7,7 @@ namespace Lodrik.Protection;
 
 /// <summary>
 /// The protected header of a COSE structure (RFC 9052 section 3): the algorithm, the key's id, and for a passphrase how its key is made.
-/// There is one way only to write it; a reader writes anew what it read and compares.
+/// There is one way only to write it; a reader writes again what it read and compares.
 /// </summary>
 internal static class CoseHeader
 {
@@ -20,7 +20,7 @@ internal static class CoseHeader
     /// <param name="algorithm">The algorithm's number (RFC 9053).</param>
     /// <param name="key">The key.</param>
     /// <param name="making">How it is made.</param>
-    /// <param name="labelSalt">What the key of an encrypted label is made with; null where it is none.</param>
+    /// <param name="labelSalt">What the key of an encrypted label is made with; null if it is none.</param>
     public static byte[] Write(int algorithm, SaveKey key, KeyMaking making, byte[]? labelSalt = null)
     {
         using var buffer = new PooledBuffer();

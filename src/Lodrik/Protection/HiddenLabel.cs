@@ -23,7 +23,7 @@ internal static class HiddenLabel
 
     private static readonly byte[] Nonce = new byte[12];
 
-    /// <summary>The label as it stands in a save: without its title and summary, and with what hides them.</summary>
+    /// <summary>The label unchanged in a save: without its title and summary, and with what hides them.</summary>
     public static SlotLabel Hide(SlotLabel label, Guid save, SaveKey key, KeyMaking making)
     {
         var shown = new SaveMap { ["title"] = label.Title };

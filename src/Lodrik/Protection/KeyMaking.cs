@@ -1,7 +1,7 @@
 namespace Lodrik.Protection;
 
-/// <summary>What it takes to make a key of a passphrase again: it stands in the seal, under the seal.</summary>
-/// <param name="Salt">The salt; empty where the key is there as it is.</param>
+/// <summary>What it takes to make a key of a passphrase again: it is in the seal, under the seal.</summary>
+/// <param name="Salt">The salt; empty if the key is there as it is.</param>
 /// <param name="Iterations">The rounds.</param>
 internal readonly record struct KeyMaking(byte[] Salt, int Iterations)
 {

@@ -17,7 +17,7 @@ public abstract partial class SaveKey
             if (secret.Length != SecretBytes)
                 throw new ArgumentException($"A secret key has {SecretBytes} bytes, and this has {secret.Length}.", nameof(secret));
             if (secret.IndexOfAnyExcept(secret[0]) < 0)
-                throw new ArgumentException("A secret key has to be random; all bytes of this are the same.", nameof(secret));
+                throw new ArgumentException("A secret key has to be random, but all bytes of this one are the same.", nameof(secret));
             _secret = secret.ToArray();
         }
 
@@ -94,7 +94,7 @@ public abstract partial class SaveKey
         internal override ProtectionLevel Level => ProtectionLevel.Seal;
 
         /// <summary>
-        /// The salt of a save that fitted, so that the key need not be made anew for every save; a fresh one before that.
+        /// The salt of a save that fitted, so that the key need not be made again for every save; a fresh one before that.
         /// </summary>
         internal override KeyMaking NewMaking => _last ??= new KeyMaking(RandomNumberGenerator.GetBytes(SaltBytes), _iterations);
 
@@ -148,14 +148,14 @@ public abstract partial class SaveKey
                 _key.ImportFromPem(pem);
                 var parameters = _key.ExportParameters(includePrivateParameters: false);
                 if (parameters.Curve.Oid.Value != ECCurve.NamedCurves.nistP256.Oid.Value)
-                    throw new ArgumentException("The key is not one over the curve P-256.", nameof(pem));
+                    throw new ArgumentException("The key is not on the curve P-256.", nameof(pem));
                 if (canSign)
                     CryptographicOperations.ZeroMemory(_key.ExportParameters(includePrivateParameters: true).D);
             }
             catch (Exception exception) when (exception is CryptographicException or ArgumentException { ParamName: not nameof(pem) })
             {
                 throw new ArgumentException(
-                    canSign ? "It is no private EC key as PEM." : "It is no EC key as PEM.", nameof(pem), exception);
+                    canSign ? "It is not a private EC key in PEM format." : "It is not an EC key in PEM format.", nameof(pem), exception);
             }
         }
 
@@ -166,7 +166,7 @@ public abstract partial class SaveKey
         internal override byte[] Seal(ReadOnlySpan<byte> message, KeyMaking making)
         {
             if (!_canSign)
-                throw new InvalidOperationException($"The {this} is a public one: it checks signatures, and cannot make any.");
+                throw new InvalidOperationException($"The {this} is a public key: it can check signatures but not make them.");
             lock (_gate)
                 return _key.SignData(message.ToArray(), HashAlgorithmName.SHA256, DSASignatureFormat.IeeeP1363FixedFieldConcatenation);
         }

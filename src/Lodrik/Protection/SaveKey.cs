@@ -24,7 +24,7 @@ public abstract partial class SaveKey
         Id = id;
     }
 
-    /// <summary>The id, which stands in saves as it is.</summary>
+    /// <summary>The id, which is in saves as it is.</summary>
     public string Id { get; }
 
     internal abstract ProtectionLevel Level { get; }
@@ -35,7 +35,7 @@ public abstract partial class SaveKey
     public static SaveKey FromBytes(string id, ReadOnlySpan<byte> secret) => new SecretKey(id, secret);
 
     /// <summary>A secret key from Base64 (RFC 4648 section 4).</summary>
-    /// <exception cref="ArgumentException">It is no Base64, or not of 32 bytes.</exception>
+    /// <exception cref="ArgumentException">It is not a Base64, or not of 32 bytes.</exception>
     public static SaveKey FromBase64(string id, string secret)
     {
         ArgumentNullException.ThrowIfNull(secret);
@@ -44,7 +44,7 @@ public abstract partial class SaveKey
         {
             return Convert.TryFromBase64String(secret.Trim(), bytes, out var count)
                 ? FromBytes(id, bytes[..count])
-                : throw new ArgumentException("The key is no Base64 of 32 bytes.", nameof(secret));
+                : throw new ArgumentException("The key is not 32 bytes in Base64.", nameof(secret));
         }
         finally
         {
@@ -103,7 +103,7 @@ public abstract partial class SaveKey
                 }
             }
             if (Text("kty") != "EC" || Text("crv") != "P-256")
-                throw new ArgumentException("The key is neither a secret (oct) nor an EC key over P-256.");
+                throw new ArgumentException("The key is neither a secret key (oct) nor an EC key on the curve P-256.");
             var canSign = key.TryGetProperty("d", out _);
             using var pair = ECDsa.Create(new ECParameters
             {
@@ -121,7 +121,7 @@ public abstract partial class SaveKey
             or CryptographicException)
         {
             // What was wrong is not repeated: it may have a part of the key in it.
-            throw new ArgumentException("It is no JSON Web Key with an id.");
+            throw new ArgumentException("It is not a JSON Web Key with an id.");
         }
     }
 
@@ -134,7 +134,7 @@ public abstract partial class SaveKey
     /// <summary>The key's id, and nothing else of it.</summary>
     public sealed override string ToString() => $"key {Id}";
 
-    /// <summary>What has to stand beside a new seal so that its key can be made again.</summary>
+    /// <summary>What has to are next to a new seal so that its key can be made again.</summary>
     internal virtual KeyMaking NewMaking => KeyMaking.None;
 
     /// <summary>

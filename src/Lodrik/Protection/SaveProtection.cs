@@ -23,14 +23,14 @@ public sealed record SaveProtection(KeyRing Keys)
     public bool HasHiddenTitles { get; init; }
 
     /// <summary>
-    /// Whether the store counts its writes, so that an old save that was put back in place of a newer one is told
+    /// Whether the store counts its writes, so that an old save that was restored instead of a newer one is told
     /// (<see cref="LoadResult{T}.Replay"/>). It costs a small file more with every save.
     /// </summary>
     public bool HasCounter { get; init; }
 
     /// <summary>
     /// The newest count that the game knows of the store from elsewhere, such as its server
-    /// (<see cref="SaveStore{T}.LastWriteNumber()"/>): a store that was set back as a whole is told by nothing else. Null where it
+    /// (<see cref="SaveStore{T}.LastWriteNumber()"/>): a store that was set back as a whole is told by nothing else. Null if it
     /// knows none.
     /// </summary>
     public long? NewestKnown { get; init; }
@@ -46,15 +46,15 @@ public sealed record SaveProtection(KeyRing Keys)
     {
         Check();
         if (!Keys.Current.CanSeal)
-            throw new ArgumentException($"The {Keys.Current} is a public one: it checks signatures, and cannot make any.");
+            throw new ArgumentException($"The {Keys.Current} is a public key: it can check signatures but not make them.");
     }
 
     /// <exception cref="ArgumentException">What is asked for cannot be.</exception>
     internal void Check()
     {
         if (IsEncrypted && Keys.Current.Level != ProtectionLevel.Seal)
-            throw new ArgumentException($"The {Keys.Current} cannot encrypt: that takes a secret key.");
+            throw new ArgumentException($"The {Keys.Current} cannot encrypt. Encryption needs a secret key.");
         if (HasHiddenTitles && !IsEncrypted)
-            throw new ArgumentException("Titles and summaries are hidden in encrypted saves only.");
+            throw new ArgumentException("Titles and summaries can be hidden only in encrypted saves.");
     }
 }

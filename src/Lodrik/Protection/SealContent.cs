@@ -11,7 +11,7 @@ namespace Lodrik.Protection;
 
 /// <summary>The digest of one section under a seal.</summary>
 /// <param name="Name">The section's name.</param>
-/// <param name="Digest">SHA-256 (FIPS 180-4) of its bytes as they stand in the file.</param>
+/// <param name="Digest">SHA-256 (FIPS 180-4) of its bytes unchanged in the file.</param>
 internal readonly record struct SealedSection(string Name, byte[] Digest);
 
 /// <summary>
@@ -20,7 +20,7 @@ internal readonly record struct SealedSection(string Name, byte[] Digest);
 /// </summary>
 /// <param name="Frame">SHA-256 of the context's length (4 bytes, big-endian), the context in UTF-8, and the frame.</param>
 /// <param name="Sections">The sections.</param>
-/// <param name="Salt">What the key of encrypted sections was made with; null where they are not encrypted.</param>
+/// <param name="Salt">What the key of encrypted sections was made with; null if they are not encrypted.</param>
 internal sealed record SealContent(byte[] Frame, IReadOnlyList<SealedSection> Sections, byte[]? Salt = null)
 {
     public const int DigestBytes = SHA256.HashSizeInBytes;
@@ -90,7 +90,7 @@ internal sealed record SealContent(byte[] Frame, IReadOnlyList<SealedSection> Se
         return buffer.ToArray();
     }
 
-    /// <summary>Reads a JWS's payload; null where it is none of ours. It is read after the seal was found to fit.</summary>
+    /// <summary>Reads a JWS's payload; null if it is none of ours. It is read after the seal was found to fit.</summary>
     public static SealContent? FromJson(ReadOnlySpan<byte> json)
     {
         try
@@ -135,7 +135,7 @@ internal sealed record SealContent(byte[] Frame, IReadOnlyList<SealedSection> Se
         return buffer.Written.ToArray();
     }
 
-    /// <summary>Reads a COSE structure's payload; null where it is none of ours.</summary>
+    /// <summary>Reads a COSE structure's payload; null if it is none of ours.</summary>
     public static SealContent? FromCbor(ReadOnlySpan<byte> cbor)
     {
         try

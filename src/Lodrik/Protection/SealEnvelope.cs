@@ -14,11 +14,11 @@ namespace Lodrik.Protection;
 internal sealed record OpenedSeal(SealContent Content, SaveKey Key, KeyMaking Making);
 
 /// <summary>
-/// A seal as it stands in a file: in packed saves a COSE_Mac0 or a COSE_Sign1 (RFC 9052, algorithms of RFC 9053), in readable ones a
+/// A seal unchanged in a file: in packed saves a COSE_Mac0 or a COSE_Sign1 (RFC 9052, algorithms of RFC 9053), in readable ones a
 /// compact JWS (RFC 7515, algorithms of RFC 7518).
 /// </summary>
 /// <remarks>
-/// There is one way only to write each, and a reader writes anew what it read and compares: no byte of a seal can be another, be it one
+/// There is one way only to write each, and a reader writes again what it read and compares: no byte of a seal can be another, be it one
 /// that the standards leave open.
 /// </remarks>
 internal static class SealEnvelope
@@ -117,20 +117,20 @@ internal static class SealEnvelope
     private static SaveKey Choose(KeyRing keys, string id, SaveLocation location)
     {
         var key = keys.Find(id) ?? throw new TamperedSaveException(
-            SaveErrorCode.UnknownKey, $"The save is sealed by a key \"{Shorten.Text(id)}\", which is not on the ring.", location,
-            $"On the ring are: {string.Join(", ", keys.Ids)}.");
+            SaveErrorCode.UnknownKey, $"The save is sealed by a key \"{Shorten.Text(id)}\", which is not on the key ring.", location,
+            $"Keys on the ring: {string.Join(", ", keys.Ids)}.");
         return key.Level == keys.Current.Level ? key : throw new TamperedSaveException(
-            SaveErrorCode.UnknownKey, $"The {key} is not of the level {keys.Current.Level} that is asked for.",
+            SaveErrorCode.UnknownKey, $"The {key} does not have the required level {keys.Current.Level}.",
             location, "Load an older generation or a copy.");
     }
 
     private static TamperedSaveException NoSeal(SaveLocation location) => new(
-        SaveErrorCode.Tampered, "The save's seal is not one that can be made out.", location, "Load an older generation or a copy.");
+        SaveErrorCode.Tampered, "The save's seal cannot be read.", location, "Load an older generation or a copy.");
 
     private static TamperedSaveException NotFitting(SaveKey key, SaveLocation location) => new(
         SaveErrorCode.Tampered,
-        $"The save's {(key.Level == ProtectionLevel.Signature ? "signature" : "seal")} does not fit the {key}: it was changed, or made by "
-            + "another key of that id.", location, "Load an older generation or a copy.");
+        $"The save's {(key.Level == ProtectionLevel.Signature ? "signature" : "seal")} does not match the {key}: it was changed, or "
+            + "made by another key of that id.", location, "Load an older generation or a copy.");
 
     private static byte[] CoseHeaderOf(SaveKey key, KeyMaking making) =>
         CoseHeader.Write(key.Level == ProtectionLevel.Signature ? Es256 : Hmac256, key, making);

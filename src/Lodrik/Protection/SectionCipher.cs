@@ -24,7 +24,7 @@ internal sealed class SectionCipher : IDisposable
     /// <summary>How many bytes a section has around its ciphertext at most.</summary>
     public const int MostAround = 64;
 
-    /// <summary>{1: 3}, the algorithm A256GCM: there is one only, and the key's id stands in the seal.</summary>
+    /// <summary>{1: 3}, the algorithm A256GCM: there is one only, and the key's id is in the seal.</summary>
     private static ReadOnlySpan<byte> Protected => [0xA1, 0x01, 0x03];
 
     /// <summary>
@@ -80,7 +80,7 @@ internal sealed class SectionCipher : IDisposable
         into.Advance(ciphertext.Length);
     }
 
-    /// <summary>Decrypts a section; null where it is not one that this cipher encrypted under that name.</summary>
+    /// <summary>Decrypts a section; null if it is not one that this cipher encrypted under that name.</summary>
     public byte[]? Decrypt(string name, ReadOnlySpan<byte> section)
     {
         if (!TryOpen(section, out var nonce, out var ciphertext))

@@ -23,12 +23,12 @@ public enum OutlineRole
     Mark,
 }
 
-/// <summary>A piece of an outline's line. Control characters stand in it as escapes.</summary>
+/// <summary>A piece of an outline's line. Control characters are in it as escapes.</summary>
 /// <param name="Text">The text.</param>
 /// <param name="Role">What it is.</param>
 public readonly record struct OutlineSpan(string Text, OutlineRole Role);
 
-/// <summary>A line of an outline, and what stands below it.</summary>
+/// <summary>A line of an outline, and what is below it.</summary>
 /// <param name="Line">The line's pieces, from left to right.</param>
 /// <param name="Children">The lines below.</param>
 public sealed record OutlineNode(IReadOnlyList<OutlineSpan> Line, IReadOnlyList<OutlineNode> Children)
@@ -55,7 +55,7 @@ public sealed record OutlineNode(IReadOnlyList<OutlineSpan> Line, IReadOnlyList<
     }
 }
 
-/// <summary>Lays a value of a save out as a tree of lines. What fits on one line stands on one; long lists are folded.</summary>
+/// <summary>Lays a value of a save out as a tree of lines. What fits on one line is on one; long lists are folded.</summary>
 /// <param name="lineLength">How long a value on one line may be, in characters.</param>
 /// <param name="full">Whether long lists are shown to their end.</param>
 /// <param name="depth">How many levels below the name are unfolded; what is deeper and does not fit on one line is only counted.</param>
@@ -232,7 +232,7 @@ public sealed class ContentOutline(int lineLength = 80, bool full = false, int d
         // Rows of a table can share one long text, and each of them would be shown.
         if ((_left -= text.Length) < 0)
             throw new SaveException(
-                SaveErrorCode.LimitExceeded, "What is to be shown is too much for one view.",
+                SaveErrorCode.LimitExceeded, "The content is too large for one view.",
                 remedy: "Show a part of it, or convert the save.");
         return new OutlineSpan(Visible(text), role);
     }

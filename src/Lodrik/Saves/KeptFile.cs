@@ -51,7 +51,7 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         if (!KeptPaths.All.TryAdd(Path, true))
         {
             throw new StorageException(
-                $"This program keeps \"{path}\" already.", new SaveLocation { File = Path },
+                $"This program already keeps \"{path}\".", new SaveLocation { File = Path },
                 remedy: "Use the object that keeps it, or dispose of that first.");
         }
         try
@@ -293,7 +293,7 @@ public sealed class KeptFile<T> : IDisposable where T : class, IStateRoot<T>
         return true;
     }
 
-    /// <summary>The timer's turn, on a thread of its own.</summary>
+    /// <summary>The timer's turn, on its own thread.</summary>
     private void WriteWaiting()
     {
         KeptFileNotice? notice = null;

@@ -73,7 +73,7 @@ internal sealed class Salvage
         using var cipher = seal?.Content.Salt is { } salt ? SectionCipher.Of(seal.Key, seal.Making, salt) : null;
         if (cipher is null && _parts.Table.Exists(entry => entry.IsEncrypted))
             throw new TamperedSaveException(
-                SaveErrorCode.Encrypted, "The sections are encrypted.", _location, "Give the key to salvage them.");
+                SaveErrorCode.Encrypted, "The sections are encrypted.", _location, "Pass the key to salvage them.");
         var found = NamesOf(seal).Select(name => Find(name, seal, cipher)).ToList();
         LoseWhatIsNotWholeAlone(found);
         var header = protection is null ? _header : HiddenLabel.Reveal(_header, protection.Keys)!;
@@ -96,7 +96,7 @@ internal sealed class Salvage
         var outcome = place is null && seal is null ? SalvageOutcome.Changed : SalvageOutcome.Intact;
         place ??= _parts.Find(name) is { } walked && (seal is not null || IsWellFormed(walked)) ? walked : null;
         if (place is not { } slice)
-            return Found.Lost(name, "None of the file's bytes match its digest.");
+            return Found.Lost(name, "No part of the file matches its digest.");
         var content = _bytes.Slice(slice.Offset, slice.Length);
         if (seal is not null && !IsSealed(seal.Content, name, content.Span, cipher is not null))
             return Found.Lost(name, "It was changed since the save was sealed.");
@@ -121,7 +121,7 @@ internal sealed class Salvage
                 ? name[..^SharedTree.Suffix.Length]
                 : name + SharedTree.Suffix;
             if (sections[i].Content is not null && lost.Contains(other))
-                sections[i] = Found.Lost(name, $"It is not whole without {other}.");
+                sections[i] = Found.Lost(name, $"It needs {other}, which was lost.");
         }
     }
 
@@ -154,7 +154,7 @@ internal sealed class Salvage
     {
         if (_parts.Find(entry.Name) is { } walked && Matches(entry, walked.Offset))
             return walked;
-        // Sections stand in the order of the table: the next one is found right behind the last, and only what was moved is looked for.
+        // Sections are in the order of the table: the next one is found right after the last, and only what was moved is looked for.
         return SearchFrom(_after, entry) ?? (_after > 0 && _toScan > 0 ? SearchFrom(0, entry) : null);
     }
 
@@ -211,7 +211,7 @@ internal sealed class Salvage
             problem?.Code ?? SaveErrorCode.Unprotected, problem?.Problem ?? "The save has no seal, or it is lost.", _location,
             _parts.Table.Exists(entry => entry.IsEncrypted)
                 ? "The key of the sections is made from it, so none of them can be read."
-                : "Without a key, what matches its checksum is salvaged.", problem);
+                : "Without a key, sections whose checksums match are salvaged.", problem);
     }
 
     private DamagedSaveException Lost(Exception? cause) => new(
@@ -220,7 +220,7 @@ internal sealed class Salvage
 
     /// <summary>What was found of a section.</summary>
     /// <param name="Report">What is said of it.</param>
-    /// <param name="Content">Its bytes; null where they are lost.</param>
+    /// <param name="Content">Its bytes; null if they are lost.</param>
     private readonly record struct Found(SalvagedSection Report, EncodedSection? Content)
     {
         public static Found Lost(string name, string reason) => new(new SalvagedSection(name, SalvageOutcome.Lost, reason), null);

@@ -54,7 +54,7 @@ public sealed class SalvagedSave
         return new SalvagedSave(found);
     }
 
-    /// <summary>The new save: what was found, under the header of the damaged one, with an id of its own.</summary>
+    /// <summary>The new save: what was found, under the header of the damaged one, with its own id.</summary>
     /// <param name="protection">How it is sealed or encrypted; null for not at all.</param>
     public byte[] ToBytes(SaveProtection? protection = null)
     {

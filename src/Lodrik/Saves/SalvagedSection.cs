@@ -7,7 +7,7 @@ public enum SalvageOutcome
     Intact,
 
     /// <summary>
-    /// It is readable and was changed since it was written, by hand or by damage that leaves it well-formed; it is taken as it stands.
+    /// It is readable and was changed since it was written, by hand or by damage that leaves it well-formed; it is taken unchanged.
     /// </summary>
     Changed,
 
@@ -18,5 +18,5 @@ public enum SalvageOutcome
 /// <summary>One section of a damaged save.</summary>
 /// <param name="Name">Its name.</param>
 /// <param name="Outcome">What could be done for it.</param>
-/// <param name="Reason">Why it is lost; null where it is not.</param>
+/// <param name="Reason">Why it is lost; null if it is not.</param>
 public sealed record SalvagedSection(string Name, SalvageOutcome Outcome, string? Reason = null);

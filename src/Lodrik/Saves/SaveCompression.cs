@@ -29,7 +29,7 @@ namespace Lodrik.Saves
         /// <summary>Below this nothing is to be gained.</summary>
         private const int Least = 64;
 
-        /// <summary>The section compressed; null where that does not pay.</summary>
+        /// <summary>The section compressed; null if that does not pay.</summary>
         public static byte[]? Compress(ReadOnlySpan<byte> section, SaveCompression compression)
         {
             if (section.Length < Least)

@@ -17,7 +17,7 @@ public enum SectionHealth
     /// <summary>They are readable and well-formed, and were changed since: by hand, most likely.</summary>
     EditedByHand,
 
-    /// <summary>There is nothing to hold them against, because the file was written wholly by hand.</summary>
+    /// <summary>There is nothing to hold them against, because the file was written entirely by hand.</summary>
     Unchecked,
 
     /// <summary>They do not match their digest.</summary>
@@ -67,7 +67,7 @@ public sealed class SavedFile
     /// <summary>Whether title and summary are encrypted in the file; once its seal was checked, the header shows them.</summary>
     public bool HasHiddenTitles { get; }
 
-    /// <summary>The header; null in a file that was written wholly by hand.</summary>
+    /// <summary>The header; null in a file that was written entirely by hand.</summary>
     public SaveHeader? Header => _migrated?.Header ?? _checked.Header;
 
     /// <summary>The file's size in bytes.</summary>
@@ -146,7 +146,7 @@ public sealed class SavedFile
     /// <param name="form">The form to write.</param>
     /// <param name="indented">Whether a readable form is laid out for people.</param>
     /// <returns>The bytes of the save in that form.</returns>
-    /// <exception cref="SaveException">A section is damaged, or the file was written wholly by hand and has no header to keep.</exception>
+    /// <exception cref="SaveException">A section is damaged, or the file was written by hand and has no header to keep.</exception>
     /// <param name="protection">
     /// How the result is sealed or encrypted; null for not at all. A save that has a seal has to have been checked by it.
     /// </param>
@@ -165,7 +165,7 @@ public sealed class SavedFile
     /// <param name="protection">How the result is sealed or encrypted; null for not at all.</param>
     /// <returns>The bytes of the save: readable where its content is, unless it is compressed or encrypted.</returns>
     /// <exception cref="InvalidOperationException">The save has a seal, and <see cref="CheckSeal"/> has not found it to fit.</exception>
-    /// <exception cref="SaveException">A section is damaged, or the file was written wholly by hand and has no header to keep.</exception>
+    /// <exception cref="SaveException">A section is damaged, or the file was written by hand and has no header to keep.</exception>
     public byte[] Protect(SaveProtection? protection)
     {
         RequireChecked();
@@ -183,7 +183,7 @@ public sealed class SavedFile
     }
 
     /// <summary>
-    /// This save, which a migration made of another, as the next save of the same slot: in that one's form, with an id of its own.
+    /// This save, which a migration made of another, as the next save of the same slot: in that one's form, with its own id.
     /// </summary>
     internal byte[] AsSuccessor(SavedFile origin, SaveProtection? protection)
     {
@@ -195,7 +195,7 @@ public sealed class SavedFile
     }
 
     private SaveHeader RequireHeader() => Header ?? throw new SaveContentException(
-        SaveErrorCode.WrongContent, "The file was written wholly by hand, and does not say which game it belongs to.",
+        SaveErrorCode.WrongContent, "The file was written entirely by hand, so it does not say which game it belongs to.",
         Location, "Load and save it in the game once.");
 
     private byte[] Encode(SaveHeader header, SaveTerms terms, IProgress<double>? progress = null)
@@ -226,7 +226,7 @@ public sealed class SavedFile
     {
         var outline = new ContentOutline(full: full) { Most = _opened.Allowance.Room / CharactersOfPrint };
         return string.Concat(Sections.Select(section => section.Health == SectionHealth.Damaged
-            ? $"{ContentOutline.Visible(section.Name)}  damaged: it cannot be shown{Environment.NewLine}"
+            ? $"{ContentOutline.Visible(section.Name)}  damaged, so it cannot be shown{Environment.NewLine}"
             : outline.Of(section.Name, ReadSection(section.Name)).ToString()));
     }
 
@@ -328,7 +328,7 @@ public sealed class SavedFile
     /// <summary>The size of a section's content, neither compressed nor encrypted.</summary>
     internal long SizeOf(string name) => Source.Find(name)?.Bytes.Length ?? 0;
 
-    /// <summary>This save with another content of one section: every other section byte for byte, with an id of its own.</summary>
+    /// <summary>This save with another content of one section: every other section byte for byte, with its own id.</summary>
     /// <param name="name">The section.</param>
     /// <param name="content">Its new content.</param>
     /// <param name="protection">How the result is sealed or encrypted; null for not at all.</param>

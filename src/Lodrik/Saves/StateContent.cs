@@ -82,7 +82,7 @@ public static class StateContent
     }
 
     /// <summary>
-    /// What is different between two states that were taken down, by way of a form: a state that was loaded from that form and not wholly
+    /// What is different between two states that were taken down, by way of a form: a state that was loaded from that form and not entirely
     /// decoded has its values as the form has them.
     /// </summary>
     internal static IReadOnlyList<StateChange> Changes(Snapshot before, Snapshot after, StateRoot root, SaveForm form)

@@ -35,7 +35,7 @@ public static class StateFile
     /// <exception cref="StorageException">The file cannot be written.</exception>
     public static void Write<T>(string path, T state, SaveForm form) where T : IStateRoot<T> => Write(path, state, form, indented: true);
 
-    /// <summary>Writes the object to a file, in place of the one that is there.</summary>
+    /// <summary>Writes the object to a file, instead of the one that is there.</summary>
     /// <param name="path">The file.</param>
     /// <param name="state">The object.</param>
     /// <param name="form">The form of the file.</param>

@@ -20,7 +20,7 @@ internal static class WholeFile
         return (new DirectoryStorage(folder), Path.GetFileName(file));
     }
 
-    /// <summary>A file that may be missing; null where it is.</summary>
+    /// <summary>A file that may be missing; null if it is.</summary>
     /// <exception cref="StorageException">It cannot be read.</exception>
     public static byte[]? Find(string path)
     {

@@ -30,7 +30,7 @@ internal static class WholeState
         return Encode(writer, state, form).ToArray();
     }
 
-    /// <summary>Reads into the object in two passes: whatever does not fit shows in the first, on an object of its own.</summary>
+    /// <summary>Reads into the object in two passes: whatever does not fit shows in the first, on its own object.</summary>
     public static void DecodeInto<T>(SavedFile file, T state, IReadOnlyCollection<string>? sections = null) where T : class, IStateRoot<T>
     {
         ArgumentNullException.ThrowIfNull(state);

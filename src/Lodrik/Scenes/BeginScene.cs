@@ -19,7 +19,7 @@ public static class LiveScene
 
     /// <summary>
     /// Takes hold of a scene as the designer left it, before the player has changed anything: what is there now is the manifest,
-    /// against which a capture tells what is gone. All of it is taken down, to be put back where a save does not mention it.
+    /// against which a capture tells what is gone. All of it is taken down, to be restored where a save does not mention it.
     /// </summary>
     /// <exception cref="SceneException">An object of the scene has no id, or two have the same; or a getter of the game threw.</exception>
     public static LiveScene<TScene> Begin<TScene>(this SceneBindings<TScene> bindings, TScene scene)

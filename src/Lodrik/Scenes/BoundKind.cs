@@ -85,7 +85,7 @@ internal sealed class BoundFamily<TScene, TEntity>(
 
     private BoundKind<TScene, TEntity> Find(string kind) => kinds.GetValueOrDefault(kind) ?? throw new SceneException(
         SaveErrorCode.SceneConflict, $"An object of the scene is of the kind \"{kind}\", which is not bound.",
-        remedy: $"Bound with it are: {string.Join(", ", kinds.Keys)}.");
+        remedy: $"Bound kinds: {string.Join(", ", kinds.Keys)}.");
 }
 
 /// <summary>A kind that is described by getters and setters.</summary>

@@ -30,12 +30,12 @@ internal sealed class ComponentList<TEntity, TComponents, TBase>(string kind) : 
             if (known < 0)
                 throw new SceneException(
                     SaveErrorCode.SceneConflict,
-                    $"The {kind} {id} has a component of the class {component.GetType().Name}, which is not known to be one.",
+                    $"The {kind} {id} has a component of the class {component.GetType().Name}, which is not a component type.",
                     remedy: "Mark the class with [ComponentType(\"…\")], in the assembly of the entity.");
             if (seen[known])
                 throw new SceneException(
                     SaveErrorCode.SceneConflict, $"The {kind} {id} has two components of the class {component.GetType().Name}.",
-                    remedy: "Saves tell components apart by their classes. Save several of one sort as a list of a state type.");
+                    remedy: "Saves identify components by class. Save several of one class as a list of a state type.");
             seen[known] = true;
         }
     }
@@ -72,7 +72,7 @@ internal static class ComponentOf<TEntity, TComponents, TBase, TComponent>
             return there;
         var made = TComponent.CreateComponent();
         (TComponents.Of(entity) ?? throw new SceneException(
-            SaveErrorCode.SceneConflict, $"The list that a {typeof(TComponent).Name} is put into is null.",
+            SaveErrorCode.SceneConflict, $"The list to which a {typeof(TComponent).Name} should be added is null.",
             remedy: "Give the member of the components a list from the beginning.")).Add(made);
         return made;
     }

@@ -282,10 +282,10 @@ internal sealed class EntityVisit<TScene>(DeclaredKinds<TScene> kinds, ILiveSink
     private void Look(object entity, Type type)
     {
         _lastKind = kinds.KindOf(entity) ?? throw new SceneException(
-            SaveErrorCode.SceneConflict, $"A {type.Name} stands among the entities of the scene, and is no kind of entity.",
+            SaveErrorCode.SceneConflict, $"A {type.Name} is among the entities of the scene but is not an entity type.",
             remedy: $"Mark the class with [EntityType(\"…\")]; the scene has to be built with it.");
         _lastObjects = sink.ObjectsOf(_lastKind.Kind);
-        // Where objects of one class are of several kinds, each is asked.
+        // If objects of one class are of several kinds, each is asked.
         _lastType = kinds.IsOneKind(type) ? type : null;
     }
 }

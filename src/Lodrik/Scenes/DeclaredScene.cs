@@ -38,7 +38,7 @@ public static class DeclaredScene
     /// <param name="bindings">The bindings.</param>
     /// <param name="names">The names.</param>
     /// <param name="kindOf">The kind of an object.</param>
-    /// <param name="derived">Names the derived classes that have members of their own.</param>
+    /// <param name="derived">Names the derived classes that have their own members.</param>
     /// <exception cref="SceneException">One of the kinds is there already.</exception>
     public static void Kinds<TScene, TEntity, TPlace>(
         SceneBindings<TScene> bindings, IEnumerable<string> names, Func<TEntity, string> kindOf, Action<DerivedClasses<TScene,
@@ -60,8 +60,8 @@ public static class DeclaredScene
         }
         bindings.Declared.Add(typeof(TEntity), [.. kinds.Values], entity =>
             kindOf((TEntity)entity) is { } name && kinds.TryGetValue(name, out var kind) ? kind : throw new SceneException(
-                SaveErrorCode.SceneConflict, $"An object of the scene is of the kind \"{kindOf((TEntity)entity)}\", which is not named.",
-                remedy: $"Named are: {string.Join(", ", kinds.Keys)}."));
+                SaveErrorCode.SceneConflict, $"An object of the scene is of the kind \"{kindOf((TEntity)entity)}\", which is not declared.",
+                remedy: $"Declared kinds: {string.Join(", ", kinds.Keys)}."));
     }
 
     /// <summary>Creates an entity.</summary>
@@ -130,11 +130,11 @@ public static class DeclaredScene
     /// <summary>The place of entities that are always there, or that are only found in others.</summary>
     /// <exception cref="SceneException">Always: nothing can be added to it.</exception>
     public static Exception NoPlace(string kind, EntityId id) => new SceneException(
-        SaveErrorCode.SceneConflict, $"The {kind} {id} belongs to nothing, and is found only in what it belongs to.",
+        SaveErrorCode.SceneConflict, $"The {kind} {id} has no parent, but entities of its kind are found only in their parents.",
         remedy: "Give the scene a collection of these entities as well.");
 }
 
-/// <summary>Names derived classes with members of their own.</summary>
+/// <summary>Names derived classes with their own members.</summary>
 /// <typeparam name="TScene">The scene.</typeparam>
 /// <typeparam name="TEntity">The class that they are derived from.</typeparam>
 [EditorBrowsable(EditorBrowsableState.Never)]

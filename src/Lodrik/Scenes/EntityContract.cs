@@ -11,7 +11,7 @@ namespace Lodrik.Scenes;
 [EditorBrowsable(EditorBrowsableState.Never)]
 public interface IEntityType<TSelf> : IDeclaredEntity, IDeclaredMembers<TSelf> where TSelf : class, IEntityType<TSelf>
 {
-    /// <summary>The kind's name in the save; empty where the objects say it.</summary>
+    /// <summary>The kind's name in the save; empty if the objects say it.</summary>
     static abstract string Kind { get; }
 
     /// <summary>The names that the kind had before.</summary>
@@ -174,7 +174,7 @@ public interface IEntityLink<TEntity, TTarget> where TTarget : class
     /// <summary>Whether null stands for what a save says nothing of.</summary>
     static virtual bool HasInitial => false;
 
-    /// <summary>Whether there is nothing to be put in place of a target that is not there.</summary>
+    /// <summary>Whether there is nothing to be put instead of a target that is not there.</summary>
     static virtual bool IsNeverNull => false;
 
     /// <summary>Gets what the entity refers to.</summary>

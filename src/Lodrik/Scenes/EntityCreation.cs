@@ -20,13 +20,13 @@ public readonly ref struct EntityCreation
     /// <summary>The name of one that the designer placed.</summary>
     /// <exception cref="SceneException">It has a number.</exception>
     public string Name => Id.Name ?? throw new SceneException(
-        SaveErrorCode.SceneConflict, $"The {Kind} {Id} has a number, and entities of its kind are told apart by names.",
+        SaveErrorCode.SceneConflict, $"The {Kind} {Id} has a number, but entities of its kind are identified by name.",
         remedy: "Make the member with [EntityId] an EntityId, if entities of this kind are spawned as well.");
 
     /// <summary>The number of one that was spawned.</summary>
     /// <exception cref="SceneException">It has a name.</exception>
     public long Number => Id.IsSpawned ? Id.Number : throw new SceneException(
-        SaveErrorCode.SceneConflict, $"The {Kind} {Id} has a name, and entities of its kind are told apart by numbers.",
+        SaveErrorCode.SceneConflict, $"The {Kind} {Id} has a name, but entities of its kind are identified by number.",
         remedy: "Make the member with [EntityId] an EntityId, if entities of this kind are placed as well.");
 
     /// <summary>Its kind.</summary>

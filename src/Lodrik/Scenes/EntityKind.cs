@@ -68,7 +68,7 @@ internal abstract class EntityMember(string name)
 }
 
 /// <summary>
-/// What the runtime asks of a kind: how its entities are told apart, created and removed, and what they consist of. Bindings answer with
+/// What the runtime asks of a kind: how its entities are distinguished, created and removed, and what they consist of. Bindings answer with
 /// the game's getters and setters. Everything is asked about one typed object, so nothing is made for an entity on the way.
 /// </summary>
 internal abstract class EntityKind<TScene, TEntity>(string name) : SceneKind<TScene>(name) where TEntity : notnull
@@ -119,7 +119,7 @@ internal abstract class EntityPart<TScene, TEntity>(string name) : EntityMember(
     /// <summary>Whether this entity's part is saved and loaded at all.</summary>
     public virtual bool AppliesTo(TScene scene, TEntity entity) => true;
 
-    /// <summary>Adds the entity's part to a column: its value, or that it has none where a record could not tell otherwise.</summary>
+    /// <summary>Adds the entity's part to a column: its value, or that it has none if a record could not tell otherwise.</summary>
     /// <param name="scene">The scene.</param>
     /// <param name="entity">The entity, which the part applies to.</param>
     /// <param name="column">The column, made by this part.</param>

@@ -78,7 +78,7 @@ public sealed partial class KindBinding<TScene, TEntity> where TEntity : notnull
     /// <summary>A piece of an object's state.</summary>
     /// <param name="name">The part's name in the save.</param>
     /// <param name="take">Gets the part of an object; null leaves it out for this one. It is copied.</param>
-    /// <param name="put">Gives an object a part that was saved, as a copy of its own.</param>
+    /// <param name="put">Gives an object a part that was saved, as its own copy.</param>
     /// <param name="clear">What to do to an object that is in the save without this part; null does nothing.</param>
     /// <param name="when">
     /// Whether this part of an object is saved and loaded at all; null means always. What is switched off is left alone. A part with a
@@ -344,7 +344,7 @@ public sealed partial class KindBinding<TScene, TEntity> where TEntity : notnull
 
     /// <summary>
     /// Leaves placed objects out of the save that are as the designer left them: their parts are saved only if changed, and the object
-    /// itself only if something of it is. What the save does not mention is put back as it was authored.
+    /// itself only if something of it is. What the save does not mention is restored as it was authored.
     /// </summary>
     public KindBinding<TScene, TEntity> OnlyIfChanged()
     {
@@ -361,7 +361,7 @@ public sealed partial class KindBinding<TScene, TEntity> where TEntity : notnull
         {
             throw new SceneException(
                 SaveErrorCode.BadBinding,
-                $"The kind \"{_kind}\" says how to {(SpawnEntity is null ? "remove" : "spawn")} an object and not how to "
+                $"The kind \"{_kind}\" says how to {(SpawnEntity is null ? "remove" : "spawn")} an object but not how to "
                     + $"{(SpawnEntity is null ? "spawn" : "remove")} one.",
                 remedy: "Restoring a scene needs both; leave both out for objects that are always there.");
         }

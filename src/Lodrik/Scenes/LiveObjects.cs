@@ -198,14 +198,15 @@ internal sealed class LiveObjects<TScene, TEntity>(EntityKind<TScene, TEntity> k
         }
         if (entity is null)
             throw new SceneException(
-                SaveErrorCode.SceneConflict, $"Spawning the {kind.Name} {id} gave nothing.", remedy: "Return the new object from Spawn.");
+                SaveErrorCode.SceneConflict, $"Spawn returned nothing for the {kind.Name} {id}.",
+                remedy: "Return the new object from Spawn.");
         // An engine may give the id a frame later; another id would be found at the next save only, which would then be refused.
         var actual = kind.IdOf(scene, entity);
         if (actual != id && actual != default)
         {
             throw new SceneException(
-                SaveErrorCode.SceneConflict, $"The {kind.Name} that was spawned as {id} says that its id is {actual}.",
-                remedy: "Spawn has to give the object the id that it is called with, name or number.");
+                SaveErrorCode.SceneConflict, $"The {kind.Name} that was spawned as {id} reports the id {actual}.",
+                remedy: "Spawn has to give the new object the id that it receives, be it a name or a number.");
         }
         return Add(entity, kind.IsFoundInParent ? parent : null);
     }

@@ -216,7 +216,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     internal SceneRestoration<TScene> BeginReadAndRestore(SceneArchive archive, string name) =>
         Begin(AtWork(archive, name, isSliced: false));
 
-    /// <summary>Puts the scene back as the designer left it: what a new game or a level that starts anew needs.</summary>
+    /// <summary>Puts the scene back as the designer left it: what a new game or a level that starts again needs.</summary>
     /// <inheritdoc cref="Restore"/>
     public RestoreReport RestoreAuthored() => BeginRestoreAuthored().Finish();
 
@@ -255,8 +255,8 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         if (IsRestoring)
         {
             throw new SceneException(
-                SaveErrorCode.NotReady, "The scene is being restored, and is not whole before that is done.",
-                remedy: "Call Step until it says so, or Finish, or Cancel.");
+                SaveErrorCode.NotReady, "The scene is still being restored.",
+                remedy: "Call Step until it is done, or Finish, or Cancel.");
         }
     }
 
@@ -317,8 +317,8 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
     private static SceneException Failed(LiveEntity<TScene> entity, Exception exception) => new(
         SaveErrorCode.SceneConflict,
         entity.Objects.Asked is { } asked
-            ? $"The game's own code failed while the \"{asked}\" of the {entity.Kind.Name} {entity.Id} was captured: {exception.Message}"
-            : $"The game's own code failed while the {entity.Kind.Name} {entity.Id} was captured: {exception.Message}",
+            ? $"The game's code failed while the \"{asked}\" of the {entity.Kind.Name} {entity.Id} was captured: {exception.Message}"
+            : $"The game's code failed while the {entity.Kind.Name} {entity.Id} was captured: {exception.Message}",
         remedy: "Nothing was saved. If the object may be without it, give null or say so with when.",
         innerException: exception);
 
@@ -330,15 +330,15 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         {
             throw new SceneException(
                 SaveErrorCode.SceneConflict,
-                $"The {entity.Kind.Name} {entity.Id} was spawned, and its kind does not say how to spawn one: it could not be restored.",
+                $"The {entity.Kind.Name} {entity.Id} was spawned, but its kind does not say how to spawn one, so it could not be restored.",
                 remedy: "Give the kind Spawn and Remove, or the object an authored name.");
         }
         if (!_bindings.KnowsNumbers)
         {
             throw new SceneException(
                 SaveErrorCode.SceneConflict,
-                $"The {entity.Kind.Name} {entity.Id} was spawned, and the bindings do not say where its number comes from: after loading, "
-                    + "numbers would begin at 1 again.",
+                $"The {entity.Kind.Name} {entity.Id} was spawned, but the bindings do not say where its number comes from: after a load, "
+                    + "numbers would start at 1 again.",
                 remedy: "Call SpawnNumbers on the bindings; or OwnNumbers, if the game saves by itself how far it has counted.");
         }
     }
@@ -354,7 +354,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
         {
             _capture?.AddWarning(
                 $"The {entity.Kind.Name} {entity.Id} belongs to a {stranger.GetType().Name} that is not in the scene; "
-                    + "it is saved as belonging to nothing.");
+                    + "it is saved without a parent.");
         }
         else if (parent is null)
             return Open.Kept.LostParent(entity.Id);
@@ -376,7 +376,7 @@ public sealed class LiveScene<TScene> : IEntityLookup, IUnknownTargets
                 SaveErrorCode.SceneConflict,
                 $"The {live.All[circle[0]].Kind.Name} {live.All[circle[0]].Id} belongs to itself: "
                     + $"{string.Join(" in ", circle.Append(circle[0]).Select(index => live.All[index].Id))}.",
-                remedy: "Such a scene could not be restored. Set one of them free before the scene is captured.");
+                remedy: "Such a scene could not be restored. Remove one of these parents before the scene is captured.");
         }
         return tree;
     }

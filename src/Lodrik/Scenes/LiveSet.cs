@@ -73,7 +73,7 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
             foreach (var step in family.Visit(Scene, this))
                 yield return step;
         }
-        // Where each comes after all before it, there are no doubles, and nothing has to be found by an index yet.
+        // If each comes after all before it, there are no doubles, and nothing has to be found by an index yet.
         if (_isPlacedInOrder && _isSpawnedInOrder)
             yield break;
         var index = new EntityIndex(_placed);
@@ -189,7 +189,7 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
             throw new SceneException(
                 SaveErrorCode.SceneConflict,
                 $"Two objects of the scene have the id {entity.Id}: a {first.Kind.Name} and a {entity.Kind.Name}.",
-                remedy: "Give each object an id of its own.");
+                remedy: "Give each object its own id.");
         }
         throw new SceneException(
             SaveErrorCode.SceneConflict,
@@ -203,7 +203,7 @@ internal sealed class LiveSet<TScene> : ILiveSink<TScene>
     /// <summary>The entities' places in the order of their ids: placed ones by name, then spawned ones by number.</summary>
     public PooledList<int> InOrder()
     {
-        // Most scenes have each sort in order already.
+        // Most scenes have each kind in order already.
         var order = new PooledList<int>();
         order.Fill(_all.Count, 0);
         var (placed, spawned) = (0, _placed);

@@ -7,7 +7,7 @@ using System.Text;
 namespace Lodrik.Scenes.Authoring;
 
 /// <summary>
-/// Gives placed objects without names of their own ids that stay: made of kind, path and authored place when an object is seen for the
+/// Gives placed objects without their own names ids that stay: made of kind, path and authored place when an object is seen for the
 /// first time, and kept across later edits of the level, as far as that can be told.
 /// </summary>
 /// <remarks>
@@ -23,8 +23,8 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
     /// <summary>Adds a placed object.</summary>
     /// <param name="kind">Its kind.</param>
     /// <param name="place">Where the designer put it.</param>
-    /// <param name="path">Where it stands in the level's tree, such as the names of the nodes above it; may be empty.</param>
-    /// <param name="name">The name that the designer gave it, which is its id then; null where it has none.</param>
+    /// <param name="path">Where it is in the level's tree, such as the names of the nodes above it; may be empty.</param>
+    /// <param name="name">The name that the designer gave it, which is its id then; null if it has none.</param>
     /// <returns>The object's place in <see cref="ManifestResult.Ids"/>.</returns>
     public int Add(string kind, LevelPosition place, string path = "", string? name = null)
     {
@@ -73,7 +73,7 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
                     continue;
                 if (!names.Add(name))
                     throw new SceneException(SaveErrorCode.SceneConflict, $"Two placed objects have the name {name}.",
-                        remedy: "Give each a name of its own, or none.");
+                        remedy: "Give each its own name, or none.");
                 if (byId.TryGetValue(name, out var known) && _open.Contains(known))
                     Keep(i, known);
                 else
@@ -83,7 +83,7 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
 
         public void TakeSamePlaces()
         {
-            // A retired entry too: what was taken out and put back at its place is the same again.
+            // A retired entry too: what was taken out and placed again is the same object.
             var byPlace = Left.GroupBy(Key).ToDictionary(group => group.Key, group => new Queue<ManifestEntry>(group.Skip(1).Any()
                 ? group.OrderBy(entry => entry.IsRetired).ThenBy(AttemptOf).ThenBy(entry => entry.Id)
                 : group));
@@ -93,9 +93,9 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
                 if (same.Count > 1)
                 {
                     _collisions.Add(
-                        $"{same.Count} objects of the kind {group.Key.Kind} stand at "
+                        $"{same.Count} objects of the kind {group.Key.Kind} are at "
                             + $"{Show(group.Key.Place)}{(group.Key.Path.Length > 0 ? $" under {group.Key.Path}" : "")}: "
-                        + "they can be told apart by their order only. Move one, or name them.");
+                        + "only their order distinguishes them. Move one, or name them.");
                 }
                 if (!byPlace.TryGetValue(group.Key, out var known))
                     continue;
@@ -235,12 +235,12 @@ public sealed class ManifestBuilder(SceneManifest? before = null, float toleranc
     }
 }
 
-/// <summary>A placed object that was taken for one of the manifest before, and stands elsewhere now.</summary>
+/// <summary>A placed object that was taken for one of the manifest before, and is elsewhere now.</summary>
 /// <param name="Id">Its id, which stays.</param>
 /// <param name="From">Where it was.</param>
 /// <param name="To">Where it is.</param>
-/// <param name="FromPath">Where it stood in the level's tree.</param>
-/// <param name="ToPath">Where it stands.</param>
+/// <param name="FromPath">Where it was in the level's tree.</param>
+/// <param name="ToPath">Where it is.</param>
 public sealed record ManifestMove(EntityId Id, Vector3 From, Vector3 To, string FromPath, string ToPath);
 
 /// <summary>What became of an edit of a level.</summary>
@@ -263,13 +263,13 @@ public sealed class ManifestResult
     /// <summary>Objects that the manifest before did not have.</summary>
     public IReadOnlyList<EntityId> Added { get; }
 
-    /// <summary>Objects that stand elsewhere.</summary>
+    /// <summary>Objects that are elsewhere.</summary>
     public IReadOnlyList<ManifestMove> Moved { get; }
 
     /// <summary>Objects that are not in the level any more.</summary>
     public IReadOnlyList<EntityId> Retired { get; }
 
-    /// <summary>Objects that cannot be told apart but by their order, in words.</summary>
+    /// <summary>Objects that cannot be distinguished but by their order, in words.</summary>
     public IReadOnlyList<string> Collisions { get; }
 
     /// <summary>The edit in words: a line of counts, then a line for each collision, move, and object that came or went.</summary>
@@ -277,7 +277,7 @@ public sealed class ManifestResult
     {
         var text = new StringBuilder();
         text.Append(CultureInfo.InvariantCulture,
-            $"{Ids.Count} placed: {Added.Count} new, {Moved.Count} moved, {Retired.Count} gone, {Collisions.Count} not to be told apart");
+            $"{Ids.Count} placed: {Added.Count} new, {Moved.Count} moved, {Retired.Count} gone, {Collisions.Count} indistinguishable");
         foreach (var collision in Collisions)
             text.AppendLine().Append("  ").Append(collision);
         foreach (var move in Moved)

@@ -20,7 +20,7 @@ internal sealed class OpenScene<TScene>(TScene scene)
     /// <summary>How many entities there were last time.</summary>
     public int ExpectedCount { get; set; }
 
-    /// <summary>Its name among the scenes that are there together; null if it stands alone.</summary>
+    /// <summary>Its name among the scenes that are there together; null if it is alone.</summary>
     public string? Name { get; private set; }
 
     /// <summary>The scenes that are there together with it; null if there are none.</summary>

@@ -42,7 +42,7 @@ internal sealed class StatePart<TScene, TEntity, TPart>(
 
     public override void Clear(TScene scene, TEntity entity) => clear?.Invoke(scene, entity);
 
-    // A value without anything behind it is a copy already.
+    // A value without anything after it is a copy already.
     private static TPart Copy(TPart part) =>
         RuntimeHelpers.IsReferenceOrContainsReferences<TPart>() ? StateContent.Copy(part) : part;
 }

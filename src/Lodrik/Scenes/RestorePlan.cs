@@ -133,7 +133,7 @@ public enum RestorePhase
     /// <summary>The screen is covered.</summary>
     CurtainDown,
 
-    /// <summary>What is there is taken down, to put it back should anything fail.</summary>
+    /// <summary>What is there is taken down, to restore it should anything fail.</summary>
     Remembering,
 
     /// <summary>What is not in the save is removed.</summary>
@@ -179,7 +179,7 @@ public readonly record struct RestoreProgress(RestorePhase Phase, int Done, int 
 public readonly record struct PhaseTime(RestorePhase Phase, TimeSpan Time);
 
 /// <summary>What a restoration did.</summary>
-/// <param name="Plan">The plan that was carried out; what could not be done stands in it as stuck, and why.</param>
+/// <param name="Plan">The plan that was carried out; what could not be done is in it as stuck, and why.</param>
 /// <param name="Planning">The time the plan took.</param>
 /// <param name="Acting">The time the rest took, the game's own callbacks included.</param>
 /// <param name="Phases">The time that each phase took.</param>

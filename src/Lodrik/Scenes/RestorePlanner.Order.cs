@@ -71,7 +71,7 @@ internal sealed partial class RestorePlanner<TScene>
         _isParentUnknown |= target.Parent < 0;
         if (target.Parent < 0 && !target.Objects.NamesParent)
             _plan.AddWarning(
-                $"{target.Kind.Name} {target.Id} belongs to {target.ParentId}, which is not there; it belongs to nothing now");
+                $"{target.Kind.Name} {target.Id} belongs to {target.ParentId}, which is missing; it has no parent now");
     }
 
     /// <summary>
@@ -92,7 +92,7 @@ internal sealed partial class RestorePlanner<TScene>
         ref var target = ref Targets[circle[free]];
         _plan.AddWarning(
             $"{target.Kind.Name} {target.Id} belongs to {target.ParentId} in this version of the game, which belongs to it in the save; it "
-                + "belongs to nothing now");
+                + "has no parent now");
         (target.Parent, target.ParentId) = (-1, default);
     }
 

@@ -200,7 +200,7 @@ internal sealed partial class RestorePlanner<TScene>
     }
 
     /// <summary>Reports references to entities that are not going to be there.</summary>
-    /// <param name="willBeThere">Whether an entity of another scene is going to be there; null if nobody knows.</param>
+    /// <param name="willBeThere">Whether an entity of another scene is going to be there; null if that is unknown.</param>
     public IEnumerable<int> FindDangling(Func<EntityReference, bool?> willBeThere)
     {
         var buffer = new List<EntityReference>();
@@ -226,7 +226,7 @@ internal sealed partial class RestorePlanner<TScene>
                 continue;
             var (id, kind) = (_targets[index].Id, _targets[index].Kind);
             _plan.AddWarning(
-                $"{kind.Name} {id} refers to {reference} as its {kind.Members[link].Name}, which is not there; it refers to nothing now");
+                $"{kind.Name} {id} refers to {reference} as its {kind.Members[link].Name}, which is missing; the reference is empty now");
         }
     }
 
@@ -280,7 +280,7 @@ internal sealed partial class RestorePlanner<TScene>
         }
         else if (liveIndex < 0 && !saved.Id.IsSpawned && !saved.IsCarried && !_manifest.ContainsKey(saved.Id))
         {
-            Step(saved, RestoreAction.TakenOut, "this version of the game does not place it any more; it is kept for the next save");
+            Step(saved, RestoreAction.TakenOut, "this version of the game no longer places it; it is kept for the next save");
             _passedOver.Add(index);
         }
         else if (!kind.CanSpawn)
@@ -297,9 +297,9 @@ internal sealed partial class RestorePlanner<TScene>
         {
             if (liveIndex >= 0)
                 Remove(live, liveIndex, isOther
-                    ? "something that is set only when one is created is another one in the save; it is created again"
+                    ? "a member that is set only at creation differs from the save, so it is created again"
                     : live.Kind == kind
-                    ? "the save is older than a part of it; it is created again, as nobody knows how that part began"
+                    ? "the save is older than a part of it; it is created again, because the part's initial state is unknown"
                     : $"it is a {saved.Kind} in the save");
             if (saved.Id.IsSpawned || saved.IsCarried)
                 Step(saved, RestoreAction.Spawn,
@@ -342,13 +342,13 @@ internal sealed partial class RestorePlanner<TScene>
         else if (live.Kind.Name != authoredKind)
         {
             if (Remove(live, liveIndex, $"the designer placed a {authoredKind}"))
-                BringBackAuthored(live.Id, authoredKind, "the save does not mention it: it is as the designer left it");
+                BringBackAuthored(live.Id, authoredKind, "the save does not mention it, so it is as authored");
         }
         else if (IsOtherThanAuthored(live, authored))
         {
             Remove(live, liveIndex,
-                "something that is set only when one is created is another one than the designer made; it is created again");
-            BringBackAuthored(live.Id, authoredKind, "the save does not mention it: it is as the designer left it");
+                "a member that is set only at creation differs from the authored one, so it is created again");
+            BringBackAuthored(live.Id, authoredKind, "the save does not mention it, so it is as authored");
         }
         else
         {
@@ -387,7 +387,7 @@ internal sealed partial class RestorePlanner<TScene>
                 continue;
             placed++;
             if (!isThere[index] && !_record.IsGone(id) && !IsInRecord(id))
-                BringBackAuthored(id, _manifest[id], "it was removed since the save, and is there in it as the designer left it");
+                BringBackAuthored(id, _manifest[id], "it was removed since the save, and the save has it as authored");
         }
         if (placed == _manifest.Count)
             yield break;

@@ -37,7 +37,7 @@ internal struct RestoreTarget<TScene>
     /// <summary>Whether the save says what it belongs to; otherwise the designer does, or nobody.</summary>
     public bool SaysParent { get; set; }
 
-    /// <summary>Whether nobody knows what it belongs to, so that it is left with what it was spawned with.</summary>
+    /// <summary>Whether its parent is unknown, so that it keeps the one that it was spawned with.</summary>
     public bool LeavesParent { get; set; }
 
     public readonly SceneKind<TScene> Kind => Objects.Kind;

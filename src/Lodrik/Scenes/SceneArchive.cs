@@ -4,7 +4,7 @@ using Lodrik.State;
 namespace Lodrik;
 
 /// <summary>
-/// The scenes of a save, by name: a member of the save root. Each scene is a section of its own, and is decoded when it is asked
+/// The scenes of a save, by name: a member of the save root. Each scene is its own section, and is decoded when it is asked
 /// for; a scene that was not visited stays as it was loaded.
 /// </summary>
 public sealed class SceneArchive : ISectionGroup, IWarningGroup
@@ -20,7 +20,7 @@ public sealed class SceneArchive : ISectionGroup, IWarningGroup
     /// <summary>Whether there is a scene of that name.</summary>
     public bool Contains(string name) => _scenes.ContainsKey(name);
 
-    /// <summary>Keeps a scene under a name, in place of the one that was there.</summary>
+    /// <summary>Keeps a scene under a name, instead of the one that was there.</summary>
     /// <param name="name">The scene's name: not empty, and without lone surrogates.</param>
     /// <param name="scene">The scene as it was captured.</param>
     /// <exception cref="ArgumentException">The name is not valid.</exception>
@@ -33,13 +33,13 @@ public sealed class SceneArchive : ISectionGroup, IWarningGroup
         _scenes[name] = scene;
     }
 
-    /// <summary>Forgets a scene; false where there was none.</summary>
+    /// <summary>Forgets a scene; false if there was none.</summary>
     public bool Delete(string name) => _scenes.Remove(name);
 
     /// <summary>
     /// Gives scenes other names, all at once, so that two can exchange theirs. One whose new name is another's keeps the one that it has.
     /// </summary>
-    /// <param name="newName">The new name of a scene; null where it keeps its name.</param>
+    /// <param name="newName">The new name of a scene; null if it keeps its name.</param>
     internal void Rename(Func<string, string?> newName)
     {
         var renamed = _scenes.Keys.Select(former => (Former: former, Name: newName(former)!))
@@ -55,7 +55,7 @@ public sealed class SceneArchive : ISectionGroup, IWarningGroup
             _scenes.Add(name, scene);
     }
 
-    /// <summary>A scene with its parts as trees; null where there is none of that name.</summary>
+    /// <summary>A scene with its parts as trees; null if there is none of that name.</summary>
     /// <exception cref="SaveException">The scene's content does not fit.</exception>
     public SceneRecord? Get(string name) => Get(name, SceneTypes.None);
 

@@ -33,10 +33,10 @@ internal sealed class SceneAtWork<TScene>(
 
     public RestorePlanner<TScene> Planner { get; private set; } = null!;
 
-    /// <summary>What was in the scene before the first step, to be put back if anything fails.</summary>
+    /// <summary>What was in the scene before the first step, to be restored if anything fails.</summary>
     public SceneRecord Before { get; } = new(isTemporary: true);
 
-    /// <summary>What puts back parts that did not apply when the scene was remembered.</summary>
+    /// <summary>What restores parts that did not apply when the scene was remembered.</summary>
     public List<Action> Undo => _undo;
 
     /// <summary>

@@ -11,12 +11,12 @@ namespace Lodrik.Scenes;
 /// <param name="names">
 /// The names of the scenes of this class, where the game's code knows them. They are constants in a nested class <c>Scenes</c>, are all
 /// that
-/// a session takes, and stand in the ledger. Without names, any name may be one.
+/// a session takes, and are in the ledger. Without names, any name may be one.
 /// </param>
 [AttributeUsage(AttributeTargets.Class, Inherited = false)]
 public sealed class SceneTypeAttribute(params string[] names) : Attribute
 {
-    /// <summary>The names of the scenes; empty where any name may be one.</summary>
+    /// <summary>The names of the scenes; empty if any name may be one.</summary>
     public IReadOnlyList<string> Names { get; } = names;
 }
 
@@ -47,7 +47,7 @@ public sealed class EntityTypeAttribute(string? kind = null) : Attribute
 }
 
 /// <summary>
-/// Marks the member that tells an entity apart: a <see cref="string"/> of what the designer placed, a <see cref="long"/> of what is
+/// Marks the member that distinguishes an entity: a <see cref="string"/> of what the designer placed, a <see cref="long"/> of what is
 /// spawned, an <see cref="EntityId"/> where both may be. A member that is called <c>Id</c> is it without the attribute, where no other
 /// member has it.
 /// </summary>
@@ -118,7 +118,7 @@ public sealed class ComponentTypeAttribute(string name) : Attribute
 public sealed class EntitiesAttribute : Attribute;
 
 /// <summary>
-/// Marks the method that creates entities, in place of the constructor: a static one of their class, or one of the scene, which adds them
+/// Marks the method that creates entities, instead of the constructor: a static one of their class, or one of the scene, which adds them
 /// to it as well. It may take the id, the kind, the scene, the parent and, if it is of the class, saved members under their names. A
 /// method of the scene that takes an entity and gives nothing adds what the constructor made.
 /// </summary>
@@ -129,11 +129,11 @@ public sealed class SpawnsAttribute : Attribute;
 /// Marks the method that removes an entity: one of the scene that takes it, or one of its class without parameters. At a class, it names
 /// such a method of a base class.
 /// </summary>
-/// <param name="method">The method of a base class, where it stands at a class.</param>
+/// <param name="method">The method of a base class, where it is at a class.</param>
 [AttributeUsage(AttributeTargets.Method | AttributeTargets.Class, Inherited = false)]
 public sealed class RemovesAttribute(string? method = null) : Attribute
 {
-    /// <summary>The method of a base class, where it stands at a class.</summary>
+    /// <summary>The method of a base class, where it is at a class.</summary>
     public string? Method { get; } = method;
 }
 

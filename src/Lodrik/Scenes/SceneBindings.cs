@@ -104,10 +104,10 @@ public sealed class SceneBindings<TScene>
         ArgumentException.ThrowIfNullOrEmpty(kind);
         if (!_kinds.ContainsKey(kind))
             throw new SceneException(SaveErrorCode.BadBinding,
-                $"The kind \"{kind}\" is not bound, and \"{former}\" is to be its former name.", remedy: "Bind the kind first.");
+                $"The kind \"{kind}\" is not bound, so \"{former}\" cannot be its former name.", remedy: "Bind the kind first.");
         if (_kinds.ContainsKey(former) || !_aliases.TryAdd(former, kind))
             throw new SceneException(
-                SaveErrorCode.BadBinding, $"\"{former}\" cannot be a former name of \"{kind}\": it is the name of a kind already.");
+                SaveErrorCode.BadBinding, $"\"{former}\" cannot be a former name of \"{kind}\": a kind already has this name.");
         return this;
     }
 
@@ -156,8 +156,8 @@ public sealed class SceneBindings<TScene>
     }
 
     /// <summary>How references reach what is not in the scene, such as an entity of another one.</summary>
-    /// <param name="find">The reference to an object that is not in the scene; null where nobody knows it.</param>
-    /// <param name="resolve">The object of such a reference; null where it is not there now. The reference is kept all the same.</param>
+    /// <param name="find">The reference to an object that is not in the scene; null if it is unknown.</param>
+    /// <param name="resolve">The object of such a reference; null if it is not there now. The reference is kept all the same.</param>
     public SceneBindings<TScene> Elsewhere(Func<object, EntityReference?> find, Func<EntityReference, object?> resolve)
     {
         ArgumentNullException.ThrowIfNull(find);
@@ -228,7 +228,7 @@ public sealed class SceneBindings<TScene>
         ArgumentNullException.ThrowIfNull(entities);
         ArgumentNullException.ThrowIfNull(describe);
         if (kinds.Count == 0)
-            throw new SceneException(SaveErrorCode.BadBinding, "A description without any kind was given.", remedy: "Name the kinds.");
+            throw new SceneException(SaveErrorCode.BadBinding, "The description has no kinds.", remedy: "Name the kinds.");
         foreach (var kind in kinds)
             ArgumentException.ThrowIfNullOrEmpty(kind, nameof(kinds));
         var binding = new KindBinding<TScene, TEntity>(kinds[0]);

@@ -4,7 +4,7 @@ using Lodrik.Scenes.Authoring;
 namespace Lodrik.Scenes;
 
 /// <summary>
-/// The placed entities of a scene as the designer left it, with the ids that tell them apart: what a level tool stores beside the level,
+/// The placed entities of a scene as the designer left it, with the ids that distinguish them: what a level tool stores beside the level,
 /// and gives to the next <see cref="ManifestBuilder"/> so that ids stay.
 /// </summary>
 [StateType]
@@ -24,7 +24,7 @@ public sealed partial class ManifestEntry
     /// <summary>Its kind.</summary>
     public string Kind { get; set; } = "";
 
-    /// <summary>Where it stands in the level's tree, in the level tool's own spelling; may be empty.</summary>
+    /// <summary>Where it is in the level's tree, in the level tool's own spelling; may be empty.</summary>
     public string Path { get; set; } = "";
 
     /// <summary>Where the designer put it.</summary>

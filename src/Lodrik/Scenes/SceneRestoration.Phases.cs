@@ -167,7 +167,7 @@ public sealed partial class SceneRestoration<TScene>
     private bool PutParts(SceneAtWork<TScene> scene, int place)
     {
         ref var target = ref scene.Planner.InOrder(place, out var slot);
-        Doing("putting the parts of", target.Id, target.Objects);
+        Doing("restoring the parts of", target.Id, target.Objects);
         target.Objects.PutParts(slot, scene.SourceOf(target), scene.Undo);
         return true;
     }
@@ -179,7 +179,7 @@ public sealed partial class SceneRestoration<TScene>
         ref var target = ref scene.Planner.InOrder(place, out var slot);
         if (!target.IsSpawned)
             return false;
-        Doing("putting the parts of", target.Id, target.Objects);
+        Doing("restoring the parts of", target.Id, target.Objects);
         target.Objects.PutParts(slot, scene.SourceOf(target), null);
         return true;
     }

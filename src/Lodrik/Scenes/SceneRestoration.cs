@@ -4,7 +4,7 @@ namespace Lodrik.Scenes;
 
 /// <summary>
 /// A restoration that is under way: carried out in one go, or in slices of a frame's time. It is all or nothing: when it is cancelled,
-/// or a callback of the game throws, everything is put back as it was before.
+/// or a callback of the game throws, everything is restored as it was before.
 /// </summary>
 /// <typeparam name="TScene">The game's own scene.</typeparam>
 /// <remarks>The game must not change the scene from the moment that this was made until it is done.</remarks>
@@ -43,7 +43,7 @@ public sealed partial class SceneRestoration<TScene>
     /// <summary>What is being done.</summary>
     /// <exception cref="SceneException">The plan is not made yet: the first steps make it.</exception>
     public RestorePlan Plan => _isPlanned ? _plan : throw new SceneException(
-        SaveErrorCode.NotReady, "The plan of the restoration is not made yet.",
+        SaveErrorCode.NotReady, "The restoration has no plan yet.",
         remedy: "Call Step until Progress has left the phase Planning.");
 
     /// <summary>How far it has got.</summary>
@@ -61,8 +61,8 @@ public sealed partial class SceneRestoration<TScene>
     /// <summary>What was done.</summary>
     /// <exception cref="SceneException">It is not done yet, or was given up.</exception>
     public RestoreReport Report => _report ?? throw new SceneException(
-        SaveErrorCode.NotReady, _isAbandoned ? "The restoration was given up." : "The restoration is not done yet.",
-        remedy: _isAbandoned ? null : "Call Step until it says so, or Finish.");
+        SaveErrorCode.NotReady, _isAbandoned ? "The restoration was abandoned." : "The restoration is not done yet.",
+        remedy: _isAbandoned ? null : "Call Step until it is done, or Finish.");
 
     /// <summary>Goes on for about so long: a single callback of the game is never interrupted.</summary>
     /// <param name="budget">
@@ -78,7 +78,7 @@ public sealed partial class SceneRestoration<TScene>
     public bool Step(TimeSpan budget)
     {
         if (_isAbandoned)
-            throw new SceneException(SaveErrorCode.NotReady, "The restoration was given up.");
+            throw new SceneException(SaveErrorCode.NotReady, "The restoration was abandoned.");
         RefuseWhileActing();
         _isActing = true;
         try
@@ -101,7 +101,7 @@ public sealed partial class SceneRestoration<TScene>
         if (_bindings.FramesToSettle > 0 && !IsDone)
         {
             throw new SceneException(
-                SaveErrorCode.NotReady, "The bindings wait for frames of the engine (SettleAfter), and none passes within one call.",
+                SaveErrorCode.NotReady, "The bindings wait for engine frames (SettleAfter), which cannot pass within one call.",
                 remedy: "Begin the restoration with BeginRestore, and call Step once in each frame; in a session, set RestoreBudget.");
         }
         Step(Timeout.InfiniteTimeSpan);
@@ -179,7 +179,7 @@ public sealed partial class SceneRestoration<TScene>
         if (_isActing)
         {
             throw new SceneException(
-                SaveErrorCode.NotReady, "A callback of the game tried to go on with the restoration that called it, or to end it.",
+                SaveErrorCode.NotReady, "A callback tried to continue or end the restoration that called it.",
                 remedy: "Call Step, Finish and Cancel outside of the callbacks of the bindings.");
         }
     }
@@ -209,7 +209,7 @@ public sealed partial class SceneRestoration<TScene>
             var doing = Doing();
             var failures = RollBack();
             throw new SceneException(
-                SaveErrorCode.SceneConflict, $"The game's own code failed {doing}: {exception.Message}",
+                SaveErrorCode.SceneConflict, $"The game's code failed {doing}: {exception.Message}",
                 remedy: failures.Count == 0 ? "The scene is as it was before." : Unmended(failures),
                 innerException: exception);
         }
@@ -223,8 +223,8 @@ public sealed partial class SceneRestoration<TScene>
 
     private static string Unmended(List<Exception> failures) =>
         "Not everything could be rolled back "
-            + $"({string.Join("; ", failures.Select(failure => failure.Message).Distinct().Take(3))}): begin the scene anew and restore it "
-        + "again.";
+            + $"({string.Join("; ", failures.Select(failure => failure.Message).Distinct().Take(3))}): build the "
+            + "scene again and restore it.";
 
     private void Complete()
     {

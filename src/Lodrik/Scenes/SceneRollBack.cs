@@ -28,7 +28,7 @@ internal sealed class SceneRollBack<TScene>(
     {
         foreach (var scene in scenes)
         {
-            // The last that was put first: a condition that holds because of another part holds until that is put back.
+            // The last that was put first: a condition that holds because of another part holds until that is restored.
             for (var i = scene.Undo.Count - 1; i >= 0; i--)
                 Try(failures, scene.Undo[i]);
             Try(failures, () => _scenes.Add(new RolledScene(this, scene, LiveSet<TScene>.Of(bindings, scene.Scene))));

@@ -27,7 +27,7 @@ public sealed class SceneSet<TScene>(SceneBindings<TScene> bindings) : INeighbou
         _ = new EntityReference(default, name);
         if (_scenes.ContainsKey(name))
             throw new SceneException(
-                SaveErrorCode.SceneConflict, $"The scene \"{name}\" is there already.", remedy: "End it before it begins anew.");
+                SaveErrorCode.SceneConflict, $"The scene \"{name}\" has begun already.", remedy: "End it before it begins again.");
         ArgumentNullException.ThrowIfNull(scene);
         var live = new LiveScene<TScene>(bindings, scene, null);
         live.Open.Join(this, name);

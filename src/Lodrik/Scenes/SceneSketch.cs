@@ -99,7 +99,7 @@ public sealed class SceneSketch
     private void Require(EntityId id)
     {
         if (_authored.TryIndexOf(id) < 0)
-            throw new SceneException(SaveErrorCode.SceneConflict, $"The designer placed no entity {id} in this scene.",
-                remedy: "A sketch speaks of placed entities only.");
+            throw new SceneException(SaveErrorCode.SceneConflict, $"This scene has no placed entity {id}.",
+                remedy: "A sketch can mention only placed entities.");
     }
 }

@@ -5,10 +5,10 @@ namespace Lodrik.Scenes;
 public interface ISceneType<TSelf> where TSelf : ISceneType<TSelf>
 {
     /// <summary>
-    /// Says what the objects of such a scene are. They are made anew for each session and each live scene, so that threads share none.
+    /// Says what the objects of such a scene are. They are made again for each session and each live scene, so that threads share none.
     /// </summary>
     static abstract SceneBindings<TSelf> MakeBindings();
 
-    /// <summary>The names of the scenes of this class, as <see cref="SceneTypeAttribute"/> has them; empty where it has none.</summary>
+    /// <summary>The names of the scenes of this class, as <see cref="SceneTypeAttribute"/> has them; empty if it has none.</summary>
     static abstract IReadOnlyList<string> Names { get; }
 }

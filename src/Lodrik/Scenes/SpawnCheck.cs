@@ -41,8 +41,8 @@ internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAt
             if (!live.Kind.CanSpawn)
                 continue;
             plan.AddWarning(
-                $"{live.Kind.Name} {live.Id} was created by the game's code while the scene was being restored; the save does not "
-                    + "have it, and it was removed again");
+                $"{live.Kind.Name} {live.Id} was created by the game's code while the scene was being restored; it is not in the "
+                    + "save and was removed again");
             live.Objects.Remove(live.Slot);
             yield return 0;
         }
@@ -59,8 +59,8 @@ internal sealed class SpawnCheck<TScene>(SceneBindings<TScene> bindings, SceneAt
         {
             throw new SceneException(
                 SaveErrorCode.SceneConflict, $"The {live.Kind.Name} {live.Id} is still in the scene after it was removed.",
-                remedy: "Remove has to take an object out of what the kind's entities are found in. If the engine destroys it at the "
-                    + "end of the frame, say with Alive that it is not there any more.");
+                remedy: "Remove has to take the object out of the collection that the kind's entities are found in. If the engine "
+                    + "destroys it at the end of the frame, say with Alive that it is gone.");
         }
         return _planner.IndexOf(live.Id) < 0 && _planner.WillBeThere(live.Id);
     }

@@ -98,7 +98,7 @@ public sealed class TableBinding<TScene>
         return this;
     }
 
-    /// <summary>The id of the entity that a number leads to; null where there is none, or where the number is free.</summary>
+    /// <summary>The id of the entity that a number leads to; null if there is none, or where the number is free.</summary>
     private EntityId? Get(Dictionary<int, int> column, TScene scene, int number) =>
         column.TryGetValue(number, out var other) && _idOf(scene, other) is var id && id != default ? (EntityId?)id : null;
 

@@ -43,22 +43,22 @@ public sealed class SaveRow
     /// <summary>The game's own values, in its order.</summary>
     public IReadOnlyList<KeyValuePair<string, SaveValue>> Summary => _summary?.Header is { } header ? [.. header.Summary] : [];
 
-    /// <summary>When it was saved; null where that is not known.</summary>
+    /// <summary>When it was saved; null if that is not known.</summary>
     public DateTimeOffset? Saved => _summary?.Header is { } header ? header.Saved : null;
 
     /// <summary>How long the playthrough had been played.</summary>
     public TimeSpan Played => _summary?.Played ?? default;
 
-    /// <summary>Why it was saved; null where that is not known.</summary>
+    /// <summary>Why it was saved; null if that is not known.</summary>
     public SaveKind? Kind => _summary?.Header?.Kind;
 
     /// <summary>Whether it can be loaded; null for an empty place.</summary>
     public SlotHealth? Health => _summary?.Health;
 
-    /// <summary>What is wrong with the newest save in it; null where nothing is.</summary>
+    /// <summary>What is wrong with the newest save in it; null if nothing is.</summary>
     public SaveException? Problem => _summary?.Problem;
 
-    /// <summary>What is wrong, in a sentence for the player (English); empty where nothing is.</summary>
+    /// <summary>What is wrong, in a sentence for the player (English); empty if nothing is.</summary>
     public string Trouble => Health switch
     {
         null or SlotHealth.Readable => "",
@@ -88,10 +88,10 @@ public sealed class SaveRow
 
 /// <summary>What a save screen shows of the selected row beside its list.</summary>
 /// <param name="Row">The row.</param>
-/// <param name="Picture">Its picture as PNG; null where it has none.</param>
+/// <param name="Picture">Its picture as PNG; null if it has none.</param>
 /// <param name="History">Its saves, newest first.</param>
 /// <param name="File">Where its newest save that can be read is.</param>
 /// <param name="ByteCount">How large that file is.</param>
-/// <param name="Header">All that the save says of itself; null where no save of it can be read.</param>
+/// <param name="Header">All that the save says of itself; null if no save of it can be read.</param>
 public sealed record SaveDetails(
     SaveRow Row, ReadOnlyMemory<byte>? Picture, IReadOnlyList<GenerationSummary> History, string File, long ByteCount, SaveHeader? Header);

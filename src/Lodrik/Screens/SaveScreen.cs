@@ -27,10 +27,10 @@ public sealed partial class SaveScreen
     /// <summary>The rows: the places first, then whatever else there is, in the order of the options.</summary>
     public IReadOnlyList<SaveRow> Rows => _view.Rows;
 
-    /// <summary>The row that the buttons are about; null where none is selected.</summary>
+    /// <summary>The row that the buttons are about; null if none is selected.</summary>
     public SaveRow? Selected => _view.Selected;
 
-    /// <summary>The question that is open; null where none is. Pressing another button closes it.</summary>
+    /// <summary>The question that is open; null if none is. Pressing another button closes it.</summary>
     public ScreenQuestion? Question => _question;
 
     /// <summary>Whether what was pressed last is still being done.</summary>
@@ -54,18 +54,18 @@ public sealed partial class SaveScreen
     public ScreenChoice Can(ScreenAction action) => new(IsBusy ? ScreenRefusal.Busy : RefusalOf(action));
 
     /// <summary>
-    /// Reads the list anew, after something other than this screen has saved or deleted. The selected row stays selected.
+    /// Reads the list again, after something other than this screen has saved or deleted. The selected row stays selected.
     /// </summary>
     public ScreenOutcome Refresh() => Do(null, false, default, Refreshed).Result();
 
-    /// <param name="cancellationToken">Gives it up; the list stays as it is.</param>
+    /// <param name="cancellationToken">Cancels it; the list stays as it is.</param>
     /// <inheritdoc cref="Refresh()"/>
     public Task<ScreenOutcome> RefreshAsync(CancellationToken cancellationToken = default) =>
         Do(null, true, cancellationToken, Refreshed).AsTask();
 
     /// <summary>Presses a button. What has to be asked first is not done until <see cref="Answer(bool)"/> says yes.</summary>
     /// <param name="action">The button.</param>
-    /// <param name="text">What was typed: a name, or the path of a file; empty where the button takes nothing.</param>
+    /// <param name="text">What was typed: a name, or the path of a file; empty if the button takes nothing.</param>
     /// <returns>What came of it.</returns>
     public ScreenOutcome Press(ScreenAction action, string text = "")
     {
@@ -74,8 +74,8 @@ public sealed partial class SaveScreen
     }
 
     /// <param name="action">The button.</param>
-    /// <param name="text">What was typed: a name, or the path of a file; empty where the button takes nothing.</param>
-    /// <param name="cancellationToken">Gives it up, as far as that still goes.</param>
+    /// <param name="text">What was typed: a name, or the path of a file; empty if the button takes nothing.</param>
+    /// <param name="cancellationToken">Cancels it, as far as that still goes.</param>
     /// <inheritdoc cref="Press(ScreenAction, string)"/>
     public Task<ScreenOutcome> PressAsync(ScreenAction action, string text = "", CancellationToken cancellationToken = default)
     {
@@ -88,25 +88,25 @@ public sealed partial class SaveScreen
     public ScreenOutcome Answer(bool yes) => Answer(yes, false, default).Result();
 
     /// <param name="yes">Whether the player agrees.</param>
-    /// <param name="cancellationToken">Gives it up, as far as that still goes.</param>
+    /// <param name="cancellationToken">Cancels it, as far as that still goes.</param>
     /// <inheritdoc cref="Answer(bool)"/>
     public Task<ScreenOutcome> AnswerAsync(bool yes, CancellationToken cancellationToken = default) =>
         Answer(yes, true, cancellationToken).AsTask();
 
-    /// <summary>The selected row with its picture and its history; null where nothing is selected, or the place is empty.</summary>
+    /// <summary>The selected row with its picture and its history; null if nothing is selected, or the place is empty.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
     public SaveDetails? Details() => Details(false, default).Result();
 
-    /// <param name="cancellationToken">Gives it up.</param>
+    /// <param name="cancellationToken">Cancels it.</param>
     /// <inheritdoc cref="Details()"/>
     public Task<SaveDetails?> DetailsAsync(CancellationToken cancellationToken = default) => Details(true, cancellationToken).AsTask();
 
-    /// <summary>A row's picture as PNG; null where it has none.</summary>
+    /// <summary>A row's picture as PNG; null if it has none.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
     public byte[]? Picture(SaveRow row) => Picture(row, false, default).Result();
 
     /// <param name="row">The row.</param>
-    /// <param name="cancellationToken">Gives it up.</param>
+    /// <param name="cancellationToken">Cancels it.</param>
     /// <inheritdoc cref="Picture(SaveRow)"/>
     public Task<byte[]?> PictureAsync(SaveRow row, CancellationToken cancellationToken = default) =>
         Picture(row, true, cancellationToken).AsTask();
@@ -172,7 +172,7 @@ public sealed partial class SaveScreen
     /// <summary>Reads the list.</summary>
     /// <param name="inBackground">Whether it is read in the background.</param>
     /// <param name="selected">The slot that is selected from now on; null keeps the row that is.</param>
-    /// <param name="cancellation">Gives it up.</param>
+    /// <param name="cancellation">Cancels it.</param>
     private async ValueTask<bool> Fill(bool inBackground, SlotName? selected, CancellationToken cancellation)
     {
         var listed = await _saves.List(inBackground, cancellation).ConfigureAwait(true);

@@ -28,7 +28,7 @@ public static class SaveScreenExtensions
     /// <param name="store">The store.</param>
     /// <param name="game">What is being played, and how to go on with what was loaded; null for a screen that only manages saves.</param>
     /// <param name="options">What it shows; null for the defaults.</param>
-    /// <param name="cancellationToken">Gives it up.</param>
+    /// <param name="cancellationToken">Cancels it.</param>
     /// <exception cref="Storage.StorageException">The storage cannot be read.</exception>
     public static async Task<SaveScreen> ScreenAsync<T>(
         this SaveStore<T> store, ScreenGame<T>? game = null, SaveScreenOptions? options = null,

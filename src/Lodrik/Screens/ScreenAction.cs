@@ -31,14 +31,14 @@ public enum ScreenAction
     Rename,
 
     /// <summary>
-    /// Copies the selected row to a slot of its own, under a name that the player typed (the text); a free one for an empty text.
+    /// Copies the selected row to its own slot, under a name that the player typed (the text); a free one for an empty text.
     /// </summary>
     Copy,
 
     /// <summary>Writes the selected row to one file (the text is its path).</summary>
     Export,
 
-    /// <summary>Brings a slot in from a file (the text is its path): to the selected empty place, or else to a slot of its own.</summary>
+    /// <summary>Brings a slot in from a file (the text is its path): to the selected empty place, or else to its own slot.</summary>
     Import,
 }
 
@@ -54,7 +54,7 @@ public enum ScreenRefusal
     /// <summary>Nothing is being played.</summary>
     NothingPlayed,
 
-    /// <summary>What is being played cannot be saved or left at this moment, because a scene is still being put back.</summary>
+    /// <summary>What is being played cannot be saved or left at this moment, because a scene is still being restored.</summary>
     NotReady,
 
     /// <summary>The game does not offer this: it gave the screen no way to do it.</summary>
@@ -111,7 +111,7 @@ public readonly record struct ScreenChoice(ScreenRefusal Refusal)
     public string Reason => Refusal switch
     {
         ScreenRefusal.None => "",
-        ScreenRefusal.Busy => "One moment: the last thing is not done yet.",
+        ScreenRefusal.Busy => "One moment: the last action is not finished yet.",
         ScreenRefusal.NothingPlayed => "No game is being played.",
         ScreenRefusal.NotReady => "The game is still loading.",
         ScreenRefusal.NotOffered => "This is not possible here.",
@@ -125,7 +125,7 @@ public readonly record struct ScreenChoice(ScreenRefusal Refusal)
         ScreenRefusal.KeptByGame => "The game makes these saves itself. Copy it to keep it under a name.",
         ScreenRefusal.FixedPlaces => "Choose one of the places.",
         ScreenRefusal.NothingTyped => "Type something first.",
-        ScreenRefusal.TooLong => $"This name is too long. {SaveLabel.MaxNameLength} characters are the most.",
+        ScreenRefusal.TooLong => $"This name is too long. The limit is {SaveLabel.MaxNameLength} characters.",
         ScreenRefusal.NothingDeleted => "Nothing was deleted.",
         _ => "There is nothing to answer.",
     };

@@ -19,7 +19,7 @@ public sealed record ScreenGame<T> where T : class, IStateRoot<T>
     /// <summary>What the slot list shows of a save that is made now; null for nothing.</summary>
     public Func<SaveLabel>? Label { get; init; }
 
-    /// <summary>Sections whose changes are no progress, such as a clock; empty for none.</summary>
+    /// <summary>Sections whose changes are not progress, such as a clock; empty for none.</summary>
     public IReadOnlyCollection<string> NoProgress { get; init; } = [];
 }
 
@@ -44,7 +44,7 @@ public sealed record SaveScreenOptions
 {
     /// <summary>
     /// Places that come first, in their order, and are shown even if they are empty; null takes those of the store
-    /// (<see cref="SaveStoreOptions.Places"/>). Where the store has none, other slots are listed after them.
+    /// (<see cref="SaveStoreOptions.Places"/>). If the store has none, other slots are listed after them.
     /// </summary>
     public IReadOnlyList<SlotName>? Places { get; init; }
 

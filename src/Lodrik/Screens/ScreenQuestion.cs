@@ -38,7 +38,7 @@ public sealed class ScreenQuestion
     /// <summary>The button that asks.</summary>
     public ScreenAction Action { get; }
 
-    /// <summary>The save that would be replaced or deleted; null where it is about something else.</summary>
+    /// <summary>The save that would be replaced or deleted; null if it is about something else.</summary>
     public SaveRow? Row { get; }
 
     /// <summary>How many rows it is about.</summary>
@@ -81,16 +81,16 @@ public sealed record ScreenOutcome(ScreenOutcomeKind Kind, string Message)
     /// <summary>The button that was pressed, or whose question was answered; null after a refresh, or if no question was open.</summary>
     public ScreenAction? Action { get; init; }
 
-    /// <summary>The question that is open now; null where none is.</summary>
+    /// <summary>The question that is open now; null if none is.</summary>
     public ScreenQuestion? Question { get; init; }
 
     /// <summary>Why it is not possible.</summary>
     public ScreenRefusal Refusal { get; init; }
 
-    /// <summary>What went wrong; null where nothing did.</summary>
+    /// <summary>What went wrong; null if nothing did.</summary>
     public SaveException? Problem { get; init; }
 
-    /// <summary>What was saved; null where nothing was.</summary>
+    /// <summary>What was saved; null if nothing was.</summary>
     public SaveReceipt? Receipt { get; init; }
 
     internal static ScreenOutcome Refused(ScreenRefusal refusal) =>

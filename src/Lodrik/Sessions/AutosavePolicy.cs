@@ -22,7 +22,7 @@ public sealed record AutosavePolicy
 }
 
 /// <summary>What came of leaving the game.</summary>
-/// <param name="Receipt">The automatic save; null where none was made.</param>
+/// <param name="Receipt">The automatic save; null if none was made.</param>
 /// <param name="FailedSaves">The saves that failed in the background, of slots that were not saved to since.</param>
 public sealed record QuitResult(SaveReceipt? Receipt, IReadOnlyList<SaveFailure> FailedSaves);
 

@@ -34,7 +34,7 @@ internal sealed class AutosaveWatch(AutosavePolicy policy, PlayClock clock)
             _pending ??= AutosaveCause.SceneChange;
     }
 
-    /// <summary>The cause of a save that is due now; null where none is.</summary>
+    /// <summary>The cause of a save that is due now; null if none is.</summary>
     public AutosaveCause? Due()
     {
         var played = clock.Played;

@@ -7,14 +7,14 @@ namespace Lodrik;
 public static class GameSession
 {
     /// <summary>
-    /// Creates a session without a game: start a new one or load a save. A scene is built at once, on the way to it; where the one that
-    /// stands is asked for, it is kept and put back in place.
+    /// Creates a session without a game: start a new one or load a save. A scene is built at once, on the way to it. If the current
+    /// one is asked for, it is kept and restored in place.
     /// </summary>
     /// <typeparam name="TSave">The game's save root.</typeparam>
     /// <typeparam name="TScene">The game's own scene, marked with <see cref="SceneTypeAttribute"/>.</typeparam>
     /// <param name="store">The game's saves. The session does not close it.</param>
     /// <param name="build">
-    /// Builds a scene as its designer left it. Where it throws, the scene before has to stand still: it is played on.
+    /// Builds a scene as its designer left it. If it throws, the scene before it must still be usable, because the player goes on in it.
     /// </param>
     /// <param name="options">How the session works.</param>
     /// <exception cref="SessionException">

@@ -1,7 +1,7 @@
 namespace Lodrik;
 
 /// <summary>
-/// A part of a session's state that is looked up anew each time. The part itself is another object after every load, and what is written to
+/// A part of a session's state that is looked up each time. The part itself is another object after every load, and what is written to
 /// the one before is lost; this may be kept for good.
 /// </summary>
 /// <typeparam name="T">The part.</typeparam>

@@ -3,18 +3,18 @@ using Lodrik.Sessions;
 
 namespace Lodrik;
 
-// Taking over what was prepared, asking the game for the scene, and putting it back once it stands; or taking everything back.
+// Taking over what was prepared, asking the game for the scene, and restoring it once it stands; or taking everything back.
 public sealed partial class GameSession<TSave, TScene>
 {
     /// <summary>
-    /// The game has built the scene that it was asked for, as its designer left it. It is put back as it was left or saved; where the
+    /// The game has built the scene that it was asked for, as its designer left it. It is restored as it was left or saved; where the
     /// options have a <see cref="SessionOptions{TSave}.RestoreBudget"/>, in the ticks that follow.
     /// </summary>
     /// <param name="change">The change that the game was asked for.</param>
     /// <param name="scene">The scene.</param>
     /// <returns>False where something else was asked for meanwhile, and nobody needs this scene any more.</returns>
     /// <exception cref="SaveException">
-    /// The scene cannot be put back: it is as authored. What was played before is played on once its own scene stands again: travel to
+    /// The scene cannot be restored: it is as authored. What was played before is played on once its own scene is ready again: travel to
     /// <see cref="Place"/>, or load a save.
     /// </exception>
     public bool Arrive(SceneChange change, TScene scene)
@@ -24,7 +24,7 @@ public sealed partial class GameSession<TSave, TScene>
         RefuseInCallback();
         if (Expecting(change) is not { } request)
             return false;
-        // Another scene stands in the place of the one that was played.
+        // Another scene is in the place of the one that was played.
         if (_game is { } before)
             before.IsLeft = true;
         RestoreScene(request, () =>
@@ -36,12 +36,12 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <summary>
-    /// The game keeps the scene that stands: it is put back in place as it was left or saved, or as it was authored where it never was.
+    /// The game keeps the current scene: it is restored in place as it was left or saved, or as it was authored where it never was.
     /// </summary>
     /// <param name="change">The change that the game was asked for, which says that it can stay.</param>
     /// <returns>False where something else was asked for meanwhile.</returns>
     /// <exception cref="SessionException">It cannot stay: another scene was asked for, or none stands.</exception>
-    /// <exception cref="SaveException">The scene cannot be put back: it is as it was, and what was played before goes on.</exception>
+    /// <exception cref="SaveException">The scene cannot be restored: it is as it was, and what was played before goes on.</exception>
     public bool Stay(SceneChange change)
     {
         ArgumentNullException.ThrowIfNull(change);
@@ -49,7 +49,7 @@ public sealed partial class GameSession<TSave, TScene>
         if (Expecting(change) is not { } request)
             return false;
         if (!change.CanStay || _game is not { Live: { } standing } before)
-            throw new SessionException(SaveErrorCode.NoSuchScene, $"The scene \"{change.Scene}\" is not the one that stands.",
+            throw new SessionException(SaveErrorCode.NoSuchScene, $"The scene \"{change.Scene}\" is not the current scene.",
                 remedy: "Build it, and call Arrive.");
         before.IsLeft = false;
         request.IsInPlace = true;
@@ -68,7 +68,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <param name="change">The change that the game was asked for.</param>
     /// <param name="problem">Why.</param>
     /// <param name="stands">
-    /// Whether the scene that was played before still stands. Otherwise travel to <see cref="Place"/>, which builds it anew and puts it
+    /// Whether the scene that was played before still stands. Otherwise travel to <see cref="Place"/>, which builds it again and puts it
     /// back as it was left, or load a save; nothing can be saved until then.
     /// </param>
     /// <returns>False where something else was asked for meanwhile.</returns>
@@ -81,12 +81,12 @@ public sealed partial class GameSession<TSave, TScene>
             return false;
         if (_game is { } before)
             before.IsLeft = !stands;
-        TakeBack(request, InWords(problem, $"when the scene \"{change.Scene}\" was to be built"));
+        TakeBack(request, InWords(problem, $"when the scene \"{change.Scene}\" was being built"));
         Tell();
         return true;
     }
 
-    /// <summary>The request whose scene the game is building; null where it was asked for something else since.</summary>
+    /// <summary>The request whose scene the game is building; null if it was asked for something else since.</summary>
     private SessionRequest<TSave, TScene>? Expecting(SceneChange change) =>
         _request is { Restoration: null } request && request.Shown == change ? request : null;
 
@@ -94,10 +94,10 @@ public sealed partial class GameSession<TSave, TScene>
         new(place, cause, canStay: _game is { IsWhole: true } game && game.Place.Scene == place.Scene);
 
     /// <summary>
-    /// The one step: what is played becomes what the request leads to, and the game is asked for its scene. Until that stands, everything
+    /// The one step: what is played becomes what the request leads to, and the game is asked for its scene. Until that is ready, everything
     /// can be taken back.
     /// </summary>
-    /// <returns>Done when the scene stands.</returns>
+    /// <returns>Done when the scene is ready.</returns>
     /// <exception cref="SaveException">Code of the game failed within the call; what was played before goes on.</exception>
     private Task<SessionArrival> Change(SessionRequest<TSave, TScene> request)
     {
@@ -183,7 +183,7 @@ public sealed partial class GameSession<TSave, TScene>
         }
         catch (Exception exception) when (exception is not OutOfMemoryException)
         {
-            var problem = InWords(exception, $"when the scene \"{request.Shown.Scene}\" was put back");
+            var problem = InWords(exception, $"when the scene \"{request.Shown.Scene}\" was being restored");
             TakeBack(request, problem);
             Tell();
             throw problem;
@@ -201,7 +201,7 @@ public sealed partial class GameSession<TSave, TScene>
         }
         catch (Exception exception) when (exception is not OutOfMemoryException)
         {
-            TakeBack(request, InWords(exception, $"when the scene \"{request.Shown.Scene}\" was put back"));
+            TakeBack(request, InWords(exception, $"when the scene \"{request.Shown.Scene}\" was being restored"));
             Tell();
         }
         if (isDone)
@@ -217,7 +217,7 @@ public sealed partial class GameSession<TSave, TScene>
             : live.BeginRestoreFrom(scenes, name);
     }
 
-    /// <summary>The scene stands: what was prepared is what is played, and whoever waits for it goes on.</summary>
+    /// <summary>The scene is ready: what was prepared is what is played, and whoever waits for it goes on.</summary>
     private void Settle(SessionRequest<TSave, TScene> request, RestoreReport? restored)
     {
         // A callback may have left the game altogether.
@@ -241,7 +241,7 @@ public sealed partial class GameSession<TSave, TScene>
 
     /// <summary>
     /// The change failed: the game before it is played on, with its slot, its playthrough, its clock and the sections of the game's parts.
-    /// Where its scene does not stand any more, or a part cannot be put back, nothing can be saved until that is cured.
+    /// If its scene does not stand any more, or a part cannot be restored, nothing can be saved until that is cured.
     /// </summary>
     private void TakeBack(SessionRequest<TSave, TScene> request, SaveException problem)
     {
@@ -259,29 +259,29 @@ public sealed partial class GameSession<TSave, TScene>
         SessionTrouble? trouble = null;
         if (request is { IsInPlace: true, Restoration.IsSceneWhole: false })
             trouble = new SessionTrouble(
-                $"The scene \"{before.Place.Scene}\" could not be put back as it was: {Sentence(problem)}", problem, SessionCure.Travel);
+                $"The scene \"{before.Place.Scene}\" could not be rolled back: {Sentence(problem)}", problem, SessionCure.Travel);
         else if (before.IsLeft)
             trouble = WasLeft(before, $"The change to the scene \"{request.Shown.Scene}\" failed: {Sentence(problem)}", problem);
         if (part is var (name, cause))
             trouble = SessionTrouble.Worse(trouble, new SessionTrouble(
-                $"The part \"{name}\" of the game could not be put back as it was: {Sentence(cause)}", cause, SessionCure.Load));
+                $"The part \"{name}\" of the game could not be rolled back: {Sentence(cause)}", cause, SessionCure.Load));
         before.Trouble = SessionTrouble.Worse(before.Trouble, trouble);
     }
 
     /// <summary>
-    /// A game whose scene was left for nothing: it can be built anew, and be put back as it was captured when it was left.
+    /// A game whose scene was left for nothing: it can be built again, and be restored as it was captured when it was left.
     /// </summary>
     private static SessionTrouble WasLeft(PlayedGame<TSave, TScene> game, string why, Exception cause) => game.NotTaken is { } problem
         ? new SessionTrouble(
-            $"{why} The scene \"{game.Place.Scene}\" was left, and it could not be captured then: {Sentence(problem)}", cause,
+            $"{why} The scene \"{game.Place.Scene}\" was left, and could not be captured: {Sentence(problem)}", cause,
             SessionCure.Return)
         : new SessionTrouble($"{why} The scene \"{game.Place.Scene}\" was left.", cause, SessionCure.Travel);
 
     /// <summary>
-    /// Gives up the change that is under way, as something else is asked for: whoever waits for it is told so, and a scene that was half
-    /// put back is as it was.
+    /// Cancels the change that is under way, as something else is asked for: whoever waits for it is told so, and a scene that was half
+    /// restored is rolled back.
     /// </summary>
-    /// <returns>What the parts of the game had before the change; null where they were not touched.</returns>
+    /// <returns>What the parts of the game had before the change; null if they were not touched.</returns>
     private SubsystemMemory? DropRequest()
     {
         if (_request is not { } dropped)
@@ -299,7 +299,7 @@ public sealed partial class GameSession<TSave, TScene>
             // Of a scene that was built for the change nobody needs anything.
             if (dropped.IsInPlace && _game is { } game)
                 game.Trouble = SessionTrouble.Worse(game.Trouble, new SessionTrouble(
-                    $"The scene \"{game.Place.Scene}\" could not be put back as it was: {Sentence(problem)}", problem, SessionCure.Travel));
+                    $"The scene \"{game.Place.Scene}\" could not be rolled back: {Sentence(problem)}", problem, SessionCure.Travel));
         }
         return dropped.Before;
     }
@@ -320,7 +320,7 @@ public sealed partial class GameSession<TSave, TScene>
 
     /// <summary>
     /// Takes the scene down before it is left for a load, so that nothing of it is lost where that fails. The scene may be in any
-    /// condition, and what cannot be captured does not stand in the way of the load.
+    /// condition, and what cannot be captured does not be in the way of the load.
     /// </summary>
     private static void CaptureIfPossible(PlayedGame<TSave, TScene> game)
     {

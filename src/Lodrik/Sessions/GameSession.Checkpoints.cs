@@ -5,7 +5,7 @@ using Lodrik.State;
 
 namespace Lodrik;
 
-// Checkpoints: what the player can be put back to.
+// Checkpoints: what the player can be restored to.
 public sealed partial class GameSession<TSave, TScene>
 {
     /// <summary>How many bytes the last checkpoint took: the next one takes about as many.</summary>
@@ -14,9 +14,9 @@ public sealed partial class GameSession<TSave, TScene>
     /// <summary>The checkpoints of what is being played, the newest last.</summary>
     public IReadOnlyList<SessionCheckpoint> Checkpoints => [.. Current?.Checkpoints.Select(one => one.Shown) ?? []];
 
-    /// <summary>Marks this moment as a checkpoint, in place of an earlier one of the same name.</summary>
+    /// <summary>Marks this moment as a checkpoint, instead of an earlier one of the same name.</summary>
     /// <param name="name">The checkpoint's name: not empty.</param>
-    /// <param name="inSave">Whether it goes into the saves that follow, so that it is still there after they are loaded, or is in memory only.</param>
+    /// <param name="inSave">Whether it goes into the saves that follow and is still there after a load, or is in memory only.</param>
     /// <exception cref="SaveException">Nothing is being played, or it cannot be saved as it is.</exception>
     public SessionCheckpoint Mark(string name = "last", bool inSave = true)
     {
@@ -37,7 +37,7 @@ public sealed partial class GameSession<TSave, TScene>
         return checkpoint;
     }
 
-    /// <summary>Forgets a checkpoint; false where there is none of that name.</summary>
+    /// <summary>Forgets a checkpoint; false if there is none of that name.</summary>
     public bool DeleteCheckpoint(string name)
     {
         ArgumentNullException.ThrowIfNull(name);
@@ -46,7 +46,7 @@ public sealed partial class GameSession<TSave, TScene>
 
     /// <summary>
     /// Puts the player back to a checkpoint. What the options name as surviving stays as it is now, and so does the time played; all else
-    /// is as it was when the checkpoint was marked. Where the scene is the one that is being played, it stands when this returns.
+    /// is as it was when the checkpoint was marked. If the scene is the one that is being played, it is ready when this returns.
     /// </summary>
     /// <param name="name">The checkpoint's name; null for the newest.</param>
     /// <exception cref="SessionException">There is no such checkpoint, or nothing is being played.</exception>
@@ -58,7 +58,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// is as it was when the checkpoint was marked.
     /// </summary>
     /// <param name="name">The checkpoint's name; null for the newest.</param>
-    /// <returns>Done when the scene stands: at once where it is the one that is being played.</returns>
+    /// <returns>Done when the scene is ready: at once where it is the one that is being played.</returns>
     /// <inheritdoc cref="Return" path="/exception"/>
     public Task<SessionArrival> ReturnAsync(string? name = null) => InTask(() => ReturnTo(name));
 
@@ -129,11 +129,11 @@ public sealed partial class GameSession<TSave, TScene>
                     SaveErrorCode.NoSuchSection, $"The options let the section \"{name}\" survive, but {typeof(TSave).Name} has no "
                         + "such section.",
                     remedy: Spelling.Nearest(name, TSave.Root.Sections) is { } meant
-                        ? $"Did you mean \"{meant}\"? A part of the game says that it survives where it is registered."
-                        : "A part of the game says that it survives where it is registered (survives: true).");
+                        ? $"Did you mean \"{meant}\"? A registered part of the game survives if it is registered with survives: true."
+                        : "A registered part of the game survives if it is registered with survives: true.");
             if (name == $"{SessionSection}/")
                 throw new SessionException(
-                    SaveErrorCode.BadBinding, "The session's own sections cannot survive: they say where the player is.",
+                    SaveErrorCode.BadBinding, "The session's own sections cannot survive, because they hold where the player is.",
                     remedy: "Register the parts that survive with survives: true.");
         }
     }

@@ -30,7 +30,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <param name="slot">The slot, new or not.</param>
     /// <param name="label">What the slot list shows; null takes it from the options.</param>
     /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
-    /// <param name="progress">Told how far the save has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <exception cref="SessionException">Nothing is being played, or the scene is not ready yet.</exception>
     /// <inheritdoc cref="SaveStore{T}.Save(SlotName, T, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
     public SaveReceipt Save(
@@ -45,7 +45,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <param name="slot">The slot, new or not.</param>
     /// <param name="label">What the slot list shows; null takes it from the options.</param>
     /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
-    /// <param name="progress">Told how far the save has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <param name="cancellationToken">Gives the save up as long as writing has not begun, and no other save relies on this one.</param>
     /// <inheritdoc cref="Save(SlotName, SaveLabel, Overwrite, IProgress{SaveProgress})"/>
     public Task<SaveReceipt> SaveAsync(
@@ -114,7 +114,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// Leaves what is being played: saves automatically if the policy says so and nothing holds it. The session ends where the caller
     /// waits, once all is on the disk; until then the game goes on.
     /// </summary>
-    /// <param name="cancellationToken">Gives it up: the session goes on, and so does a save whose writing has begun.</param>
+    /// <param name="cancellationToken">Cancels it: the session goes on, and so does a save whose writing has begun.</param>
     /// <inheritdoc cref="Quit()"/>
     public async Task<QuitResult> QuitAsync(CancellationToken cancellationToken = default)
     {
@@ -145,7 +145,7 @@ public sealed partial class GameSession<TSave, TScene>
     /// <summary>
     /// What would be lost if the game were left now. What is being played is copied before this returns, and compared in the background.
     /// </summary>
-    /// <param name="cancellationToken">Gives it up.</param>
+    /// <param name="cancellationToken">Cancels it.</param>
     /// <inheritdoc cref="UnsavedChanges()"/>
     public Task<IReadOnlyList<StateChange>> UnsavedChangesAsync(CancellationToken cancellationToken = default) =>
         InTask(() => _store.UnsavedChangesAsync(TakeDown().State, NotPlayed, cancellationToken));
@@ -207,7 +207,7 @@ public sealed partial class GameSession<TSave, TScene>
         }
         catch (Exception problem) when (problem is not (OutOfMemoryException or SaveException))
         {
-            throw InWords(problem, "when it was asked what the slot list is to show (Label)");
+            throw InWords(problem, "when it was asked for the label of a save (Label)");
         }
         return shown.Played == TimeSpan.Zero ? shown with { Played = Clock.Played } : shown;
     }

@@ -23,7 +23,7 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <param name="options">What it shows; null for the defaults.</param>
-    /// <param name="cancellationToken">Gives it up.</param>
+    /// <param name="cancellationToken">Cancels it.</param>
     /// <inheritdoc cref="Screen(SaveScreenOptions?)"/>
     public async Task<SaveScreen> ScreenAsync(SaveScreenOptions? options = null, CancellationToken cancellationToken = default)
     {

@@ -30,7 +30,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     private readonly Queue<Action> _news = new();
     private Task? _failedAutosave;
 
-    /// <summary>What is played, wholly: the state, the place, the scene and the checkpoints belong together. Null for nothing.</summary>
+    /// <summary>What is played, entirely: the state, the place, the scene and the checkpoints belong together. Null for nothing.</summary>
     private PlayedGame<TSave, TScene>? _game;
 
     /// <summary>
@@ -70,7 +70,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         if (options.ChangeScene is null == build is null)
             throw new ArgumentException(
                 build is null
-                    ? "Nothing says how scenes are built. Set ChangeScene, or begin the session with a function that builds a scene."
+                    ? "The session does not know how to build scenes. Set ChangeScene, or begin the session with a function that builds "
+                        + "a scene."
                     : "The session is begun with a function that builds a scene, and ChangeScene is set as well. Leave one out.",
                 nameof(options));
         (_store, _bindings, _options, _build) = (store, bindings, options, build);
@@ -78,8 +79,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         CheckSurvivors(options.Survives);
         if (bindings.FramesToSettle > 0 && options.RestoreBudget is null)
             throw new SessionException(
-                SaveErrorCode.BadBinding, "The bindings wait for frames of the engine (SettleAfter), and a scene is put back in one go.",
-                remedy: "Set RestoreBudget, so that the scene is put back in the ticks that follow.");
+                SaveErrorCode.BadBinding, "The bindings wait for engine frames (SettleAfter), but scenes are restored in one go.",
+                remedy: "Set RestoreBudget to restore the scene over the ticks that follow.");
         Clock = new PlayClock(options.Clock);
         _autosaves = new AutosaveWatch(options.Autosave, Clock);
     }
@@ -92,14 +93,14 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         {
             if (_loading is not null)
                 throw NotReady(
-                    "The state is being loaded, and what was played before is about to be replaced.", "Await LoadTask, or ask IsReady.");
+                    "The state is still being loaded.", "Await LoadTask, or ask IsReady.");
             return Current?.State ?? throw NotReady(
-                "No game was started or loaded yet.", "Call StartNew, Load or Continue, and await LoadTask.");
+                "No game has been started or loaded yet.", "Call StartNew, Load or Continue, and await LoadTask.");
         }
     }
 
     /// <summary>
-    /// A part of the state, looked up anew each time: what a display or a script may keep for good, as the part itself is another object
+    /// A part of the state, looked up again each time: what a display or a script may keep for good, as the part itself is another object
     /// after every load.
     /// </summary>
     /// <param name="part">Gives the part of a state.</param>
@@ -109,10 +110,10 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         return new FollowedState<TPart>(() => part(State));
     }
 
-    /// <summary>Whether a game is loaded, its scene stands, and everything in it is as it was.</summary>
+    /// <summary>Whether a game is loaded, its scene is ready, and everything in it is as it was.</summary>
     public bool IsReady => _game is { Trouble: null } && _loading is null && _request is null;
 
-    /// <summary>The load that was begun last, of a save or of a new game: done when the scene stands.</summary>
+    /// <summary>The load that was begun last, of a save or of a new game: done when the scene is ready.</summary>
     public Task<SessionArrival> LoadTask => _loaded.Task;
 
     /// <summary>
@@ -136,7 +137,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// <summary>What is played, or what the change that is under way leads to.</summary>
     private PlayedGame<TSave, TScene>? Current => _request?.Game ?? _game;
 
-    /// <summary>Lets a part of the game keep a section of its own, beside the members of the save root.</summary>
+    /// <summary>Lets a part of the game keep its own section, beside the members of the save root.</summary>
     /// <param name="name">The section's name, after "session/".</param>
     /// <param name="take">Gets the part's state when it is saved. It is copied.</param>
     /// <param name="put">Gives the part its state after a load: what was saved, or a fresh one where nothing was.</param>
@@ -162,7 +163,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
         var subsystem = new Subsystem<T>(name, take, put, survives);
         if (_subsystems.ContainsKey(name))
             throw new SessionException(
-                SaveErrorCode.BadBinding, $"Two parts of the game are registered as \"{name}\".", remedy: "Give each a name of its own.");
+                SaveErrorCode.BadBinding, $"Two parts of the game are registered as \"{name}\".", remedy: "Give each its own name.");
         if (Current is { } game)
             CallBack(subsystem.Prepare(game.State.Session));
         _subsystems.Add(name, subsystem);
@@ -171,7 +172,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     }
 
     /// <summary>
-    /// Starts a new game: a fresh state, a playthrough of its own, the first scene as it was authored. The scene stands once the game has
+    /// Starts a new game: a fresh state, its own playthrough, the first scene as it was authored. The scene is ready once the game has
     /// built it; <see cref="LoadTask"/> is done then.
     /// </summary>
     /// <exception cref="SaveException">
@@ -179,8 +180,8 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     /// </exception>
     public void StartNew() => StartNewGame();
 
-    /// <summary>Starts a new game: a fresh state, a playthrough of its own, the first scene as it was authored.</summary>
-    /// <returns>Done when the scene stands.</returns>
+    /// <summary>Starts a new game: a fresh state, its own playthrough, the first scene as it was authored.</summary>
+    /// <returns>Done when the scene is ready.</returns>
     /// <exception cref="SaveException">The first scene cannot be put up. What was played before goes on.</exception>
     public Task<SessionArrival> StartNewAsync() => InTask(StartNewGame);
 
@@ -248,7 +249,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
     {
         var game = RequireChangeable(SessionCure.Travel);
         _names.Check(to);
-        // Where the player is on the way already, the scene was captured when it was left.
+        // If the player is on the way already, the scene was captured when it was left.
         if (_request is null && game.IsWhole)
             CallBack(() => Capture(game));
         return Change(new SessionRequest<TSave, TScene>(
@@ -362,7 +363,7 @@ public sealed partial class GameSession<TSave, TScene> : IDisposable where TSave
 
     /// <summary>An error of the game's own code, as what the session says of it.</summary>
     private static SaveException InWords(Exception problem, string doing) => problem as SaveException ?? new SessionException(
-        SaveErrorCode.ForeignFailure, $"The game's own code failed {doing}: {problem.Message}", innerException: problem);
+        SaveErrorCode.ForeignFailure, $"The game's code failed {doing}: {problem.Message}", innerException: problem);
 
     /// <summary>
     /// Tells whoever waits what has become of the requests, in order, once the session is whole again. What they ask for then is done at

@@ -26,7 +26,7 @@ public sealed class PlayClock(TimeProvider? time = null)
         }
     }
 
-    /// <summary>Whether the time stands still.</summary>
+    /// <summary>Whether the time stops.</summary>
     public bool IsPaused => !_isRunning || _pauses.Count > 0;
 
     /// <summary>Goes on counting from what a save says.</summary>
@@ -52,14 +52,14 @@ public sealed class PlayClock(TimeProvider? time = null)
     /// <param name="IsRunning">Whether a game was played at all.</param>
     internal readonly record struct Reading(TimeSpan Played, bool IsRunning);
 
-    /// <summary>Lets the time stand still: outside the game.</summary>
+    /// <summary>Lets the time stop: outside the game.</summary>
     public void Stop()
     {
         _before = Played;
         _isRunning = false;
     }
 
-    /// <summary>Lets the time stand still until the pause is disposed of. Several pauses may overlap.</summary>
+    /// <summary>Lets the time stop until the pause is disposed of. Several pauses may overlap.</summary>
     public IDisposable Pause()
     {
         _before = Played;

@@ -8,7 +8,7 @@ namespace Lodrik.Sessions;
 /// </summary>
 /// <param name="state">The state above the scenes.</param>
 /// <param name="place">Where the player is.</param>
-/// <param name="checkpoints">What the player can be put back to, the newest last.</param>
+/// <param name="checkpoints">What the player can be restored to, the newest last.</param>
 /// <param name="renamed">The former names of scenes that do not occur in the state any more.</param>
 internal sealed class PlayedGame<TSave, TScene>(
     TSave state, ScenePlace place, List<CheckpointSection> checkpoints, IReadOnlyCollection<string> renamed)
@@ -21,19 +21,19 @@ internal sealed class PlayedGame<TSave, TScene>(
 
     public IReadOnlyCollection<string> Renamed => renamed;
 
-    /// <summary>The scene that stands, or stood when it was left; null where none was put up yet.</summary>
+    /// <summary>The current scene, or stood when it was left; null if none was put up yet.</summary>
     public LiveScene<TScene>? Live { get; set; }
 
     /// <summary>Whether the game may have torn the scene down, as it was asked for another one.</summary>
     public bool IsLeft { get; set; }
 
-    /// <summary>Why the scene could not be taken down when it was left; null where it was.</summary>
+    /// <summary>Why the scene could not be taken down when it was left; null if it was.</summary>
     public SaveException? NotTaken { get; set; }
 
-    /// <summary>Why it cannot be played on and saved as it is; null where it can.</summary>
+    /// <summary>Why it cannot be played on and saved as it is; null if it can.</summary>
     public SessionTrouble? Trouble { get; set; }
 
-    /// <summary>Whether the scene stands and is as it is to be.</summary>
+    /// <summary>Whether the scene is ready and is as it is to be.</summary>
     public bool IsWhole => Trouble is null && !IsLeft && Live is not null;
 
     /// <summary>The same game at another place.</summary>
@@ -61,7 +61,7 @@ internal sealed record SessionTrouble(string Problem, Exception Cause, SessionCu
 {
     public SessionException ToException() => new(SaveErrorCode.NotReady, Problem, remedy: Cure switch
     {
-        SessionCure.Travel => "Go to a scene, or load a save. Going to the session's Place builds the scene anew and puts it back.",
+        SessionCure.Travel => "Go to a scene, or load a save. Traveling to the session's Place builds the scene again and restores it.",
         SessionCure.Return => "Return to a checkpoint, or load a save.",
         _ => "Load a save, or start a new game.",
     }, innerException: Cause);

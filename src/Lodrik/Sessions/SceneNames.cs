@@ -20,8 +20,8 @@ internal sealed class SceneNames
         {
             if (!IsKnown(scene))
                 throw new SessionException(
-                    SaveErrorCode.NoSuchScene, $"The options name the scene \"{scene}\", which is not among the game's scenes.",
-                    remedy: $"Those are: {string.Join(", ", known)}.");
+                    SaveErrorCode.NoSuchScene, $"The options name the scene \"{scene}\", which the game does not have.",
+                    remedy: $"Valid scenes: {string.Join(", ", known)}.");
         }
     }
 
@@ -67,7 +67,8 @@ internal sealed class SceneNames
         if (IsKnown(place.Scene))
             return place;
         var fallback = _fallback ?? _start;
-        warnings.Add($"The save is in the scene \"{place.Scene}\", which the game no longer has; the player is in \"{fallback.Scene}\" now.");
+        warnings.Add(
+            $"The save is in the scene \"{place.Scene}\", which the game no longer has; the player is in \"{fallback.Scene}\" now.");
         return fallback;
     }
 

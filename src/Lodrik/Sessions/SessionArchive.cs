@@ -55,10 +55,10 @@ public sealed class SessionArchive : ISectionGroup
 
     internal void Put(string name, ISessionSection section) => _sections[name] = section;
 
-    /// <summary>A section as it is kept; null where there is none.</summary>
+    /// <summary>A section as it is kept; null if there is none.</summary>
     internal ISessionSection? Find(string name) => _sections.GetValueOrDefault(name);
 
-    /// <summary>Forgets a section; false where there was none.</summary>
+    /// <summary>Forgets a section; false if there was none.</summary>
     public bool Delete(string name) => _sections.Remove(name);
 
     object? ISectionGroup.IdentityOf(string name) => _sections[name].Identity;

@@ -19,7 +19,7 @@ public enum SceneChangeCause
     /// <summary>The player goes to another scene.</summary>
     Travel,
 
-    /// <summary>The player is put back to a checkpoint.</summary>
+    /// <summary>The player is restored to a checkpoint.</summary>
     Checkpoint,
 }
 
@@ -39,7 +39,7 @@ public sealed class SceneChange
     public SceneChangeCause Cause { get; }
 
     /// <summary>
-    /// Whether the scene that stands is the one that is asked for: then the game may keep it and call <c>Stay</c>, and it is put back in
+    /// Whether the current scene is the one that is asked for: then the game may keep it and call <c>Stay</c>, and it is restored in
     /// place.
     /// </summary>
     public bool CanStay { get; }
@@ -53,9 +53,9 @@ public sealed class SessionOptions<TSave>
     public required ScenePlace Start { get; init; }
 
     /// <summary>
-    /// Begins to build a scene as its designer left it, and to leave the one before. It may take many frames; when the scene stands, the
-    /// game calls <c>Arrive</c> with the change that it was given; if it cannot be built, <c>Fail</c>. Where this throws, the scene before
-    /// has to stand still: it is played on. Not needed where a session is begun with what builds a scene at once.
+    /// Begins to build a scene as its designer left it, and to leave the one before. It may take many frames; when the scene is ready, the
+    /// game calls <c>Arrive</c> with the change that it was given; if it cannot be built, <c>Fail</c>. If this throws, the scene before
+    /// has to stop: it is played on. Not needed where a session is begun with what builds a scene at once.
     /// </summary>
     public Action<SceneChange>? ChangeScene { get; init; }
 
@@ -99,14 +99,14 @@ public sealed class SessionOptions<TSave>
 
 /// <summary>What came of a change of scenes.</summary>
 /// <param name="Change">The change that was asked for.</param>
-/// <param name="Restored">What was done to put the scene back; null for one that was never visited.</param>
+/// <param name="Restored">What was done to restore the scene; null for one that was never visited.</param>
 /// <param name="Warnings">
 /// What the player may want to know, a sentence each: what is odd about the save (<see cref="LoadResult{T}.Warnings"/>), and what is not as
 /// the save has it, such as a scene that the game no longer has.
 /// </param>
 public sealed record SessionArrival(SceneChange Change, RestoreReport? Restored, IReadOnlyList<string> Warnings);
 
-/// <summary>A state of the session that the player can be put back to.</summary>
+/// <summary>A state of the session that the player can be restored to.</summary>
 /// <param name="Name">Its name.</param>
 /// <param name="Place">Where the player was.</param>
 /// <param name="Played">How long had been played.</param>

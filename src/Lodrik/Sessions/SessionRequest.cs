@@ -21,37 +21,37 @@ internal sealed class SessionRequest<TSave, TScene>(
 
     public List<string> Warnings => warnings;
 
-    /// <summary>What puts the sections of the game's parts; null where they stay as they are.</summary>
+    /// <summary>What puts the sections of the game's parts; null if they stay as they are.</summary>
     public List<Action>? Puts { get; init; }
 
-    /// <summary>The time played that counting goes on from; null where it just goes on.</summary>
+    /// <summary>The time played that counting goes on from; null if it just goes on.</summary>
     public TimeSpan? Played { get; init; }
 
-    /// <summary>What becomes valid once the scene stands, such as the slot that is saved to.</summary>
+    /// <summary>What becomes valid once the scene is ready, such as the slot that is saved to.</summary>
     public Action? Settled { get; init; }
 
-    /// <summary>Whether the scene that stands is put back at once, and the game is not asked for one.</summary>
+    /// <summary>Whether the current scene is restored at once, and the game is not asked for one.</summary>
     public bool IsWithinScene { get; init; }
 
-    /// <summary>What the parts of the game had before; null where they were not touched.</summary>
+    /// <summary>What the parts of the game had before; null if they were not touched.</summary>
     public SubsystemMemory? Before { get; set; }
 
-    /// <summary>What the clock had counted before; null where it just goes on.</summary>
+    /// <summary>What the clock had counted before; null if it just goes on.</summary>
     public PlayClock.Reading? ClockBefore { get; set; }
 
-    /// <summary>What puts the scene back, as soon as there is one.</summary>
+    /// <summary>What restores the scene, as soon as there is one.</summary>
     public SceneRestoration<TScene>? Restoration { get; set; }
 
     /// <summary>Whether the restoration is one of the scene that was being played.</summary>
     public bool IsInPlace { get; set; }
 
-    /// <summary>Why it failed; null where it did not.</summary>
+    /// <summary>Why it failed; null if it did not.</summary>
     public SaveException? Problem { get; set; }
 }
 
 /// <summary>A save that is being read in the background.</summary>
 /// <param name="Result">What comes of it.</param>
-/// <param name="Cancel">Gives it up.</param>
+/// <param name="Cancel">Cancels it.</param>
 /// <param name="Done">Whoever waits until it is played.</param>
 internal sealed record SessionLoading<TSave>(
     Task<LoadResult<TSave>> Result, CancellationTokenSource Cancel, TaskCompletionSource<SessionArrival> Done)

@@ -6,7 +6,7 @@ namespace Lodrik.Sessions;
 /// <summary>One section of the session's part of a save: as it was loaded, or as the game gave it.</summary>
 internal interface ISessionSection : IValueWriter
 {
-    /// <summary>An object that is another one as soon as the content is; null where that cannot be told.</summary>
+    /// <summary>An object that is another one as soon as the content is; null if that cannot be told.</summary>
     object? Identity => null;
 
     T As<T>(string name) where T : IStateType<T>;

@@ -2,7 +2,7 @@ using Lodrik.State;
 
 namespace Lodrik.Sessions;
 
-/// <summary>A part of the game that keeps a section of its own, with its type out of sight.</summary>
+/// <summary>A part of the game that keeps its own section, with its type out of sight.</summary>
 internal interface ISubsystem
 {
     string Name { get; }
@@ -35,7 +35,8 @@ internal sealed class Subsystem<T>(string name, Func<T> take, Action<T> put, boo
         catch (Exception exception) when (exception is not (OutOfMemoryException or SaveException))
         {
             throw new SessionException(
-                SaveErrorCode.ForeignFailure, $"The part \"{name}\" of the game failed when its state was to be saved: {exception.Message}",
+                SaveErrorCode.ForeignFailure,
+                $"The part \"{name}\" of the game failed while its state was being saved: {exception.Message}",
                 remedy: "Nothing was saved, and the game goes on.", innerException: exception);
         }
         archive.Put(name, StateContent.Copy(state));
@@ -53,7 +54,7 @@ internal sealed class Subsystem<T>(string name, Func<T> take, Action<T> put, boo
             catch (Exception exception) when (exception is not OutOfMemoryException)
             {
                 throw new SessionException(
-                    SaveErrorCode.ForeignFailure, $"The part \"{name}\" of the game failed when it was given its state: "
+                    SaveErrorCode.ForeignFailure, $"The part \"{name}\" of the game failed while it was receiving its state: "
                         + $"{exception.Message}",
                     innerException: exception);
             }
@@ -66,7 +67,7 @@ internal sealed class SubsystemMemory
 {
     private readonly List<(string Name, Action? PutBack, Exception? Problem)> _before = [];
 
-    /// <summary>Remembers what a part has now. What cannot be remembered is an error only if it has to be put back.</summary>
+    /// <summary>Remembers what a part has now. What cannot be remembered is an error only if it has to be restored.</summary>
     public void Remember(ISubsystem subsystem)
     {
         try
@@ -86,7 +87,7 @@ internal sealed class SubsystemMemory
         _before.Add((subsystem.Name, () => subsystem.Prepare(archive)(), null));
 
     /// <summary>Gives each part what it had before.</summary>
-    /// <returns>The first part that is not as it was, and why; null where all are.</returns>
+    /// <returns>The first part that is not as it was, and why; null if all are.</returns>
     public (string Name, Exception Problem)? PutBack()
     {
         (string, Exception)? failed = null;

@@ -6,4 +6,4 @@ namespace Lodrik.Slots;
 /// A generation was there when the slot was listed, and is gone: another process saved meanwhile and took its oldest away.
 /// </summary>
 internal sealed class GenerationGoneException(SaveLocation location)
-    : StorageException("The file is gone.", location, "List the slots anew.");
+    : StorageException("The file is gone.", location, "List the slots again.");

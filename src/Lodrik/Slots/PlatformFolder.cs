@@ -24,7 +24,7 @@ public static class PlatformFolder
             root = data;
         return root.Length > 0
             ? Path.Combine(root, publisher ?? "", game)
-            : throw new StorageException("The platform names no place for a game's data.", remedy: "Set SaveStoreOptions.Folder.");
+            : throw new StorageException("The platform has no folder for game data.", remedy: "Set SaveStoreOptions.Folder.");
     }
 
     private static void CheckName(string name, string parameter)

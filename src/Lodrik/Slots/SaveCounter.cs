@@ -59,7 +59,7 @@ internal sealed class SaveCounter
 
     private string ContextDigest => Base64Url.EncodeToString(SHA256.HashData(Encoding.UTF8.GetBytes(_protection.Context)));
 
-    /// <summary>Reads the counter of a store; one that does not fit is as none, and every save then counts as put back.</summary>
+    /// <summary>Reads the counter of a store; one that does not fit counts as missing, and every save then counts as replayed.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
     public static async ValueTask<SaveCounter> Read(StorageCalls calls, SaveProtection protection) =>
         new(await calls.Read(File).ConfigureAwait(false), new SaveLocation { File = calls.Locate(File) }, protection);
@@ -71,13 +71,13 @@ internal sealed class SaveCounter
     /// <param name="held">The number of the slot's newest save: a store that was cut short after a save counts on from there.</param>
     public long Next(long? held) => Math.Max(Math.Max(Last, held ?? 0), _protection.NewestKnown ?? 0) + 1;
 
-    /// <summary>Whether a save is older than the newest one known of its slot; null where it is not.</summary>
+    /// <summary>Whether a save is older than the newest one known of its slot; null if it is not.</summary>
     public ReplayedSave? Judge(SlotName slot, SaveHeader? header)
     {
         var known = header is null ? null : NewestOf(slot, header.Playthrough);
         var count = header?.WriteNumber;
         var reason = _problem
-            ?? (IsMissing && (count is not null || _protection.NewestKnown is not null) ? "The store's counter was taken away."
+            ?? (IsMissing && (count is not null || _protection.NewestKnown is not null) ? "The store's counter was removed."
             : !IsMissing && Last < _protection.NewestKnown ? "The whole store is older than the newest count known of it."
             : count <= Last && known is null && !IsMissing ? "The slot's newest save is not one that the store wrote there."
             : (count ?? 0) < (known ?? 0) ? "The slot has held a newer save than this one."
@@ -106,7 +106,7 @@ internal sealed class SaveCounter
         return Write(calls);
     }
 
-    /// <summary>Forgets a slot that the game deleted: whatever appears there without being saved there was put back.</summary>
+    /// <summary>Forgets a slot that the game deleted: whatever appears there without being saved there was restored.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
     public ValueTask Forget(StorageCalls calls, SlotName slot)
     {

@@ -25,7 +25,7 @@ public enum SaveStage
 /// <summary>How far a save or a load has got.</summary>
 /// <param name="Stage">What is being done.</param>
 /// <param name="DoneByteCount">How many bytes are done in this stage.</param>
-/// <param name="TotalByteCount">How many there are in all; 0 where that is not known yet.</param>
+/// <param name="TotalByteCount">How many there are in all; 0 if that is not known yet.</param>
 public readonly record struct SaveProgress(SaveStage Stage, long DoneByteCount, long TotalByteCount);
 
 /// <summary>A save that failed.</summary>

@@ -86,14 +86,14 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     /// <exception cref="SlotException">There was no such slot. Ask <see cref="Found"/> first.</exception>
     public T State => Found ? _state! : throw _problem!;
 
-    /// <summary>The generation that was loaded; 0 where there was none.</summary>
+    /// <summary>The generation that was loaded; 0 if there was none.</summary>
     public int Generation { get; }
 
-    /// <summary>What the save says of itself; null where there was none, or where the file was written wholly by hand.</summary>
+    /// <summary>What the save says of itself; null if there was none, or where the file was written entirely by hand.</summary>
     public SaveHeader? Header { get; }
 
     /// <summary>
-    /// The older version that the save was migrated from while it was loaded; null where it has the game's version. The file is as it was.
+    /// The older version that the save was migrated from while it was loaded; null if it has the game's version. The file is as it was.
     /// </summary>
     public int? MigratedFrom => Header is { } header && Found && header.Version < T.Root.Version ? header.Version : null;
 
@@ -107,13 +107,13 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
     public bool IsFromNewerVersion => Header is { } header && Found && header.Version > T.Root.Version;
 
     /// <summary>
-    /// Why the save's seal or signature does not fit, where the store loads such saves and marks them; null where it fits, or none is asked
+    /// Why the save's seal or signature does not fit, where the store loads such saves and marks them; null if it fits, or none is asked
     /// for.
     /// </summary>
     public TamperedSaveException? SealProblem { get; internal init; }
 
     /// <summary>
-    /// Why the save is taken for an old one that was put back, where the store counts its writes; null where it is not, or the store does
+    /// Why the save is taken for an old one that was restored, where the store counts its writes; null if it is not, or the store does
     /// not count. A game that loads an older generation on purpose, or had to pass over a newer one, sees it as well.
     /// </summary>
     public ReplayedSave? Replay { get; internal init; }
@@ -146,7 +146,7 @@ public sealed class LoadResult<T> where T : State.IStateRoot<T>
             else if (WasEditedByHand)
                 warnings.Add("The save was changed by hand.");
             if (Replay is not null)
-                warnings.Add("The save is an old one that was put in the place of a newer one.");
+                warnings.Add("The save is a replay: an old one in the place of a newer one.");
             if (IsFromNewerVersion)
                 warnings.Add("The save was made by a newer version of the game.");
             return warnings;

@@ -8,7 +8,7 @@ public sealed partial class SaveSlots
     private readonly List<KeptDeletion> _deletions = [];
 
     /// <summary>Deletes a slot with all its generations, in one step.</summary>
-    /// <returns>How many generations were deleted; 0 where there was no such slot.</returns>
+    /// <returns>How many generations were deleted; 0 if there was no such slot.</returns>
     /// <exception cref="StorageException">The storage refused; the slot is as it was.</exception>
     public int Delete(SlotName slot) => ChangeNow(files => Delete(files, slot));
 
@@ -16,7 +16,7 @@ public sealed partial class SaveSlots
     public Task<int> DeleteAsync(SlotName slot, CancellationToken cancellationToken = default) =>
         ChangeInBackground(files => Delete(files, slot), cancellationToken);
 
-    /// <summary>Deletes one generation of a slot; false where there was none.</summary>
+    /// <summary>Deletes one generation of a slot; false if there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
     public bool DeleteGeneration(SlotName slot, int generation) =>
         ChangeNow(files => DeleteGeneration(files, slot, generation));
@@ -105,7 +105,7 @@ public sealed partial class SaveSlots
         await files.Show(slot, deletion.Numbers).ConfigureAwait(false);
         Forget(deletion);
         return isThere ? true : throw new SlotException(
-            SaveErrorCode.NoSuchSlot, "What was deleted is not there any more.", new SaveLocation { Slot = slot.ToString() });
+            SaveErrorCode.NoSuchSlot, "The deleted slot no longer exists.", new SaveLocation { Slot = slot.ToString() });
     }
 
     /// <summary>Deletes for good what could have been brought back until now. Done in a turn, when these slots are closed.</summary>
@@ -122,7 +122,7 @@ public sealed partial class SaveSlots
     /// <summary>The name differs from another slot's by upper and lower case only.</summary>
     internal static SlotException Lookalike(SlotName slot, SlotName other) => new(
         SaveErrorCode.BadSlotName,
-        $"There is a slot \"{other}\" already, and some systems do not tell upper and lower case apart.",
+        $"The slot \"{other}\" already exists, and some systems ignore upper and lower case.",
         new SaveLocation { Slot = slot.ToString() },
         $"Save to \"{other}\", or choose another name.");
 
@@ -130,8 +130,8 @@ public sealed partial class SaveSlots
     /// <exception cref="StorageException">There is none left for so many.</exception>
     internal static int NextNumber(SlotFiles files, SlotName slot, SlotFiles.Listed there, int count = 1) =>
         there.NextNumbers(count) is var first && first + count - 1 <= int.MaxValue ? (int)first : throw new StorageException(
-            "The slot has no number left for another save.", files.Locate(slot, there.Shown.Concat(there.Hidden).First()),
-            "Take the file of that number away.");
+            "The slot has run out of generation numbers.", files.Locate(slot, there.Shown.Concat(there.Hidden).First()),
+            "Remove the file with that number.");
 
     /// <summary>Writes several generations of a slot so that all of them are there at once, or none.</summary>
     private static async ValueTask AllAtOnce(SlotFiles files, SlotName slot, int[] numbers, Func<ValueTask> write)
@@ -182,7 +182,7 @@ public sealed partial class SaveSlots
         }
     }
 
-    /// <summary>Deletes what is hidden and cannot be brought back. Where the storage refuses, that is left for the next time.</summary>
+    /// <summary>Deletes what is hidden and cannot be brought back. If the storage refuses, that is left for the next time.</summary>
     private async ValueTask PurgeLater(SlotFiles files, SlotName slot)
     {
         try
@@ -209,5 +209,5 @@ public sealed partial class SaveSlots
 /// <summary>Generations of a slot that were deleted and can be brought back.</summary>
 /// <param name="Slot">The slot.</param>
 /// <param name="Numbers">The generations.</param>
-/// <param name="Name">What the player called the slot; empty where it had no name.</param>
+/// <param name="Name">What the player called the slot; empty if it had no name.</param>
 internal sealed record KeptDeletion(SlotName Slot, IReadOnlyList<int> Numbers, string Name);

@@ -24,7 +24,7 @@ public sealed partial class SaveSlots
     /// <param name="slot">The slot.</param>
     /// <param name="path">The file.</param>
     /// <param name="overwrite">Whether there may be such a file; it is then replaced.</param>
-    /// <param name="cancellationToken">Gives it up, as long as nothing was written.</param>
+    /// <param name="cancellationToken">Cancels it, as long as nothing was written.</param>
     /// <inheritdoc cref="ExportSlot(SlotName, string, Overwrite)"/>
     public Task ExportSlotAsync(
         SlotName slot, string path, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default)
@@ -34,7 +34,7 @@ public sealed partial class SaveSlots
     }
 
     /// <summary>
-    /// Brings a slot in from a file that <see cref="ExportSlot(SlotName, string, Overwrite)"/> wrote, as a slot of its own: nothing is
+    /// Brings a slot in from a file that <see cref="ExportSlot(SlotName, string, Overwrite)"/> wrote, as its own slot: nothing is
     /// written over. The file may come from anybody. What is damaged in it stays out.
     /// </summary>
     /// <param name="path">The file.</param>
@@ -51,7 +51,7 @@ public sealed partial class SaveSlots
 
     /// <param name="path">The file.</param>
     /// <param name="slot">The slot that it becomes, which must be free; null takes the name it had, or a free one like it.</param>
-    /// <param name="cancellationToken">Gives it up, with nothing brought in.</param>
+    /// <param name="cancellationToken">Cancels it, with nothing brought in.</param>
     /// <inheritdoc cref="ImportSlot(string, SlotName?)"/>
     public Task<SlotImport> ImportSlotAsync(string path, SlotName? slot = null, CancellationToken cancellationToken = default)
     {
@@ -83,7 +83,7 @@ public sealed partial class SaveSlots
     /// <param name="files">The storage.</param>
     /// <param name="path">The file.</param>
     /// <param name="wanted">The slot that it becomes; null chooses one.</param>
-    /// <param name="refusal">Why a save with this header is left out; null where it is not.</param>
+    /// <param name="refusal">Why a save with this header is left out; null if it is not.</param>
     /// <param name="check">Throws if there must be no such slot.</param>
     internal async ValueTask<SlotImport> Import(
         SlotFiles files, string path, SlotName? wanted, Func<SaveHeader?, SaveException?> refusal, Func<SlotName, ValueTask> check)
@@ -117,7 +117,7 @@ public sealed partial class SaveSlots
         NoteName(slot);
         var first = NextNumber(files, slot, there, taken.Count);
         var copying = new ZipAllowance(allowance, path);
-        // Two slots that are called the same could not be told apart.
+        // Two slots that are called the same could not be distinguished.
         if (content.Name.Length > 0)
             await files.WriteName(slot, SlotNaming.FreeTitle(slots, content.Name)).ConfigureAwait(false);
         await AllAtOnce(files, slot, [.. Enumerable.Range(first, taken.Count)], async () =>

@@ -9,10 +9,10 @@ namespace Lodrik.Slots;
 /// <summary>What became of the newest save of a slot, or of a ring's playthrough.</summary>
 /// <param name="Slot">The slot.</param>
 /// <param name="Generation">The generation that was read. It stays as it is.</param>
-/// <param name="From">Its version; null where the header cannot be read.</param>
+/// <param name="From">Its version; null if the header cannot be read.</param>
 /// <param name="To">The version that it was to have.</param>
-/// <param name="Written">The generation that was written; null where nothing was.</param>
-/// <param name="Problem">Why it could not be migrated; null where it could, or did not have to be.</param>
+/// <param name="Written">The generation that was written; null if nothing was.</param>
+/// <param name="Problem">Why it could not be migrated; null if it could, or did not have to be.</param>
 public sealed record SlotMigration(SlotName Slot, int Generation, int? From, int To, int? Written, SaveException? Problem);
 
 /// <summary>A generation that was opened.</summary>
@@ -48,7 +48,7 @@ public sealed partial class SaveSlots
     /// </summary>
     /// <param name="chain">The game's migrations.</param>
     /// <param name="version">The version to bring them to.</param>
-    /// <param name="protection">The keys of sealed saves, by which they are checked and sealed again; null where there are none.</param>
+    /// <param name="protection">The keys of sealed saves, by which they are checked and sealed again; null if there are none.</param>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
     /// <exception cref="StoreInUseException">Another process writes to the store.</exception>
     public IReadOnlyList<SlotMigration> Migrate(MigrationChain chain, int version, SaveProtection? protection = null)
@@ -59,8 +59,8 @@ public sealed partial class SaveSlots
 
     /// <param name="chain">The game's migrations.</param>
     /// <param name="version">The version to bring them to.</param>
-    /// <param name="protection">The keys of sealed saves, by which they are checked and sealed again; null where there are none.</param>
-    /// <param name="cancellationToken">Gives it up; the slots that are migrated by then stay so.</param>
+    /// <param name="protection">The keys of sealed saves, by which they are checked and sealed again; null if there are none.</param>
+    /// <param name="cancellationToken">Cancels it; the slots that are migrated by then stay so.</param>
     /// <inheritdoc cref="Migrate(MigrationChain, int, SaveProtection?)"/>
     public Task<IReadOnlyList<SlotMigration>> MigrateAsync(
         MigrationChain chain, int version, SaveProtection? protection = null, CancellationToken cancellationToken = default)
@@ -98,7 +98,7 @@ public sealed partial class SaveSlots
             if (protection is not null)
                 file.CheckSeal(protection);
             else if (file.HasSeal)
-                throw new MigrationException(SaveErrorCode.MigrationFailed, "The save is sealed, and its seal would be lost.",
+                throw new MigrationException(SaveErrorCode.MigrationFailed, "The save is sealed, and migrating it would lose the seal.",
                     files.Locate(slot, generation), "Give its key, or let the game load and save it.");
             // Encoded before anything is written: a step that fails leaves the slot as it is.
             var bytes = chain.Migrate(file, version).AsSuccessor(file, protection);

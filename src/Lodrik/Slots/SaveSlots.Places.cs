@@ -47,7 +47,7 @@ public sealed partial class SaveSlots
         return true;
     }
 
-    /// <summary>The picture that is kept beside a save's file; null where none is that belongs to it.</summary>
+    /// <summary>The picture that is kept beside a save's file; null if none is that belongs to it.</summary>
     /// <param name="file">The save's file.</param>
     /// <param name="header">What the save says of itself.</param>
     /// <exception cref="StorageException">The picture cannot be read.</exception>

@@ -10,8 +10,8 @@ namespace Lodrik.Slots;
 /// <summary>What became of one generation when a store was brought under another key.</summary>
 /// <param name="Slot">The slot.</param>
 /// <param name="Generation">The generation.</param>
-/// <param name="Changed">Whether it was written anew; false where it was under that protection already, or where it could not be.</param>
-/// <param name="Problem">Why it stays as it is; null where nothing is wrong.</param>
+/// <param name="Changed">Whether it was written again; false if it was under that protection already, or where it could not be.</param>
+/// <param name="Problem">Why it stays as it is; null if nothing is wrong.</param>
 public sealed record SlotProtection(SlotName Slot, int Generation, bool Changed, SaveException? Problem);
 
 // Bringing saves under another protection.
@@ -40,7 +40,7 @@ public sealed partial class SaveSlots
 
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
     /// <param name="to">What they are to have; null for nothing.</param>
-    /// <param name="cancellationToken">Gives it up; it can be run again, and goes on where it was.</param>
+    /// <param name="cancellationToken">Cancels it; it can be run again, and goes on where it was.</param>
     /// <inheritdoc cref="Protect(SaveProtection?, SaveProtection?)"/>
     public Task<IReadOnlyList<SlotProtection>> ProtectAsync(
         SaveProtection? from, SaveProtection? to, CancellationToken cancellationToken = default)
@@ -65,7 +65,7 @@ public sealed partial class SaveSlots
 
     /// <param name="chosen">The generations, from <see cref="History(SlotName)"/>; their headers have to be readable.</param>
     /// <param name="to">What they are to have.</param>
-    /// <param name="cancellationToken">Gives it up; it can be run again, and goes on where it was.</param>
+    /// <param name="cancellationToken">Cancels it; it can be run again, and goes on where it was.</param>
     /// <inheritdoc cref="ProtectChosen"/>
     public Task<IReadOnlyList<SlotProtection>> ProtectChosenAsync(
         IReadOnlyCollection<GenerationSummary> chosen, SaveProtection to, CancellationToken cancellationToken = default) =>
@@ -166,7 +166,7 @@ public sealed partial class SaveSlots
                     file.CheckSeal(protection);
                 else if (file.HasSeal)
                     throw new TamperedSaveException(
-                        SaveErrorCode.UnknownKey, "The save is sealed, and its key was not given.", file.Location,
+                        SaveErrorCode.UnknownKey, "The save is sealed, but its key was not given.", file.Location,
                         "Give the key that it has now.");
                 return null;
             }

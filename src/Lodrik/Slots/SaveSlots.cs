@@ -88,12 +88,12 @@ public sealed partial class SaveSlots : IDisposable
 
     /// <param name="slot">The slot.</param>
     /// <param name="generation">The generation; null for the newest.</param>
-    /// <param name="cancellationToken">Gives it up.</param>
+    /// <param name="cancellationToken">Cancels it.</param>
     /// <inheritdoc cref="OpenSave(SlotName, int?)"/>
     public Task<SavedFile> OpenSaveAsync(SlotName slot, int? generation = null, CancellationToken cancellationToken = default) =>
         InBackground(files => OpenSave(files, slot, generation), cancellationToken);
 
-    /// <summary>The picture of a slot's newest save, or of one generation, as PNG; null where it has none.</summary>
+    /// <summary>The picture of a slot's newest save, or of one generation, as PNG; null if it has none.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
     public byte[]? ReadThumbnail(SlotName slot, int? generation = null) =>
         Now(files => ReadAttachment(files, slot, Attachments.Picture, generation));
@@ -103,7 +103,7 @@ public sealed partial class SaveSlots : IDisposable
         InBackground(files => ReadAttachment(files, slot, Attachments.Picture, generation), cancellationToken);
 
     /// <summary>
-    /// What is kept beside a slot's newest save, or beside one generation, under a name (<see cref="SaveLabel.Attachments"/>); null where
+    /// What is kept beside a slot's newest save, or beside one generation, under a name (<see cref="SaveLabel.Attachments"/>); null if
     /// that save has none of this name, or where the file is not the one that belongs to it.
     /// </summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
@@ -132,7 +132,7 @@ public sealed partial class SaveSlots : IDisposable
 
     /// <param name="slot">The slot.</param>
     /// <param name="save">The bytes of the save.</param>
-    /// <param name="cancellationToken">Gives it up, as long as nothing was written.</param>
+    /// <param name="cancellationToken">Cancels it, as long as nothing was written.</param>
     /// <inheritdoc cref="Append(SlotName, ReadOnlyMemory{byte})"/>
     public Task<int> AppendAsync(SlotName slot, ReadOnlyMemory<byte> save, CancellationToken cancellationToken = default) =>
         ChangeInBackground(files => Append(files, slot, save), cancellationToken);
@@ -146,7 +146,7 @@ public sealed partial class SaveSlots : IDisposable
 
     /// <param name="slot">The slot.</param>
     /// <param name="save">The bytes of the save.</param>
-    /// <param name="cancellationToken">Gives it up, as long as nothing was written.</param>
+    /// <param name="cancellationToken">Cancels it, as long as nothing was written.</param>
     /// <inheritdoc cref="Add(SlotName, ReadOnlyMemory{byte})"/>
     public Task AddAsync(SlotName slot, ReadOnlyMemory<byte> save, CancellationToken cancellationToken = default) =>
         ChangeInBackground(files => Add(files, slot, save), cancellationToken);
@@ -176,7 +176,7 @@ public sealed partial class SaveSlots : IDisposable
     /// <param name="from">The slot.</param>
     /// <param name="to">Another slot.</param>
     /// <param name="overwrite">Whether the other slot may hold something; that then becomes older history.</param>
-    /// <param name="cancellationToken">Gives it up, with nothing copied.</param>
+    /// <param name="cancellationToken">Cancels it, with nothing copied.</param>
     /// <inheritdoc cref="Copy(SlotName, SlotName, Overwrite)"/>
     public Task CopyAsync(
         SlotName from, SlotName to, Overwrite overwrite = Overwrite.Refused, CancellationToken cancellationToken = default) =>
@@ -258,7 +258,7 @@ public sealed partial class SaveSlots : IDisposable
                 .ToHashSet(StringComparer.OrdinalIgnoreCase);
             _writer.SlotNames.Add(Storage.Description, names);
         }
-        // What is known may be old; a name like this one is looked for anew.
+        // What is known may be old; a name like this one is looked for again.
         return names.Add(slot.ToString()) ? [] : await files.Lookalikes(slot).ConfigureAwait(false);
     }
 
@@ -333,7 +333,7 @@ public sealed partial class SaveSlots : IDisposable
         // What cannot be loaded is not made the newest.
         if ((await files.Open(slot, found).ConfigureAwait(false)).Health == SectionHealth.Damaged)
             throw new DamagedSaveException(
-                SaveErrorCode.Damaged, "The generation is damaged.", files.Locate(slot, found), "Choose another; nothing was changed.");
+                SaveErrorCode.Damaged, "The generation is damaged.", files.Locate(slot, found), "Choose another one. Nothing was changed.");
         var number = NextNumber(files, slot, await files.Contents(slot).ConfigureAwait(false));
         await CopyGeneration(files, slot, found, slot, number).ConfigureAwait(false);
         return number;
@@ -405,7 +405,7 @@ public sealed partial class SaveSlots : IDisposable
     private static async ValueTask CopyGeneration(SlotFiles files, SlotName from, Generation generation, SlotName to, int number)
     {
         var bytes = await files.Calls.Read(generation.File).ConfigureAwait(false)
-            ?? throw new StorageException("The file is gone.", files.Locate(from, generation), "List the slots anew.");
+            ?? throw new StorageException("The file is gone.", files.Locate(from, generation), "List the slots again.");
         await CopyAttachments(files, from, generation, to, number).ConfigureAwait(false);
         await files.Calls.Write(SlotFiles.NameOf(to, number, Path.GetExtension(generation.File)), bytes, replace: false)
             .ConfigureAwait(false);

@@ -14,7 +14,7 @@ public sealed partial class SaveStore<T>
     }
 
     /// <summary>Waits until all that was given to the background is on the disk, or has failed.</summary>
-    /// <param name="cancellationToken">Gives up waiting; what is being saved goes on.</param>
+    /// <param name="cancellationToken">Cancels waiting; what is being saved goes on.</param>
     public async Task WaitForBackgroundAsync(CancellationToken cancellationToken = default)
     {
         while (Background is { } background)
@@ -62,7 +62,7 @@ public sealed partial class SaveStore<T>
     }
 
     /// <summary>
-    /// What is not told of yet; null where there is nothing. Whoever is told of one waits for the writing alone: what is left to tell is
+    /// What is not told of yet; null if there is nothing. Whoever is told of one waits for the writing alone: what is left to tell is
     /// told once they are done.
     /// </summary>
     private Task? Background
@@ -78,7 +78,7 @@ public sealed partial class SaveStore<T>
         }
     }
 
-    /// <summary>From here on nothing can be saved any more; false where the store is closed already.</summary>
+    /// <summary>From here on nothing can be saved any more; false if the store is closed already.</summary>
     private bool BeginClosing(PendingSaves pending)
     {
         lock (_askGate)

@@ -15,11 +15,11 @@ public sealed partial class SaveStore<T>
         _slots.ExportSlotAsync(slot, path, overwrite, cancellationToken);
 
     /// <summary>
-    /// Brings a slot in from a file that <see cref="ExportSlot"/> wrote, as a slot of its own: nothing is written over. The file may come
+    /// Brings a slot in from a file that <see cref="ExportSlot"/> wrote, as its own slot: nothing is written over. The file may come
     /// from anybody. What is damaged in it, or of another game, stays out.
     /// </summary>
     /// <exception cref="SaveMismatchException">The saves in it are of another game.</exception>
-    /// <exception cref="SlotException">The game has no such place for a save.</exception>
+    /// <exception cref="SlotException">The game has no such save place.</exception>
     /// <inheritdoc cref="SaveSlots.ImportSlot(string, SlotName?)"/>
     public SlotImport ImportSlot(string path, SlotName? slot = null)
     {
@@ -29,7 +29,7 @@ public sealed partial class SaveStore<T>
 
     /// <param name="path">The file.</param>
     /// <param name="slot">The slot that it becomes, which must be free; null takes the name it had, or a free one like it.</param>
-    /// <param name="cancellationToken">Gives it up, with nothing brought in.</param>
+    /// <param name="cancellationToken">Cancels it, with nothing brought in.</param>
     /// <inheritdoc cref="ImportSlot(string, SlotName?)"/>
     public Task<SlotImport> ImportSlotAsync(string path, SlotName? slot = null, CancellationToken cancellationToken = default)
     {

@@ -15,7 +15,7 @@ public sealed partial class SaveStore<T>
     /// <param name="sections">
     /// The sections to load (the root's <c>Sections</c> names them); null or none means all. What is not loaded has its initial values.
     /// </param>
-    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <returns>The state. If there is no such slot, <see cref="LoadResult{T}.Found"/> is false.</returns>
     /// <exception cref="SaveException">There is such a slot, and none of its generations can be loaded; the newest one's error.</exception>
     public LoadResult<T> Load(
@@ -25,8 +25,8 @@ public sealed partial class SaveStore<T>
     /// <summary>Loads a slot in the background. The state's own code runs there too.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="sections">The sections to load; null or none means all. What is not loaded has its initial values.</param>
-    /// <param name="progress">Told how far the load has got.</param>
-    /// <param name="cancellationToken">Gives the load up.</param>
+    /// <param name="progress">Receives the progress.</param>
+    /// <param name="cancellationToken">Cancels the load.</param>
     /// <inheritdoc cref="Load(SlotName, IReadOnlyCollection{string}, IProgress{SaveProgress})"/>
     public async Task<LoadResult<T>> LoadAsync(
         SlotName slot, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null,
@@ -39,7 +39,7 @@ public sealed partial class SaveStore<T>
     /// <param name="slot">The slot.</param>
     /// <param name="state">The state.</param>
     /// <param name="sections">The sections to load; null or none means all. What is not loaded stays as it is.</param>
-    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <returns>The same state. If there is no such slot, <see cref="LoadResult{T}.Found"/> is false.</returns>
     /// <exception cref="SaveException">There is such a slot, and none of its generations can be loaded; the newest one's error.</exception>
     public LoadResult<T> LoadInto(
@@ -61,8 +61,8 @@ public sealed partial class SaveStore<T>
     /// <param name="slot">The slot.</param>
     /// <param name="state">The state.</param>
     /// <param name="sections">The sections to load; null or none means all. What is not loaded stays as it is.</param>
-    /// <param name="progress">Told how far the load has got.</param>
-    /// <param name="cancellationToken">Gives the load up, as long as it is in the background.</param>
+    /// <param name="progress">Receives the progress.</param>
+    /// <param name="cancellationToken">Cancels the load, as long as it is in the background.</param>
     /// <inheritdoc cref="LoadInto(SlotName, T, IReadOnlyCollection{string}, IProgress{SaveProgress})"/>
     public async Task<LoadResult<T>> LoadIntoAsync(
         SlotName slot, T state, IReadOnlyCollection<string>? sections = null, IProgress<SaveProgress>? progress = null,
@@ -151,7 +151,7 @@ public sealed partial class SaveStore<T>
     /// <summary>Loads the first of some generations that is whole.</summary>
     /// <param name="files">The storage.</param>
     /// <param name="find">Lists the generations, in the order in which they are tried.</param>
-    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <param name="decode">Makes the state of a save that was checked.</param>
     /// <param name="absent">The answer where there is nothing to load.</param>
     private async ValueTask<LoadResult<T>> LoadAny(
@@ -183,7 +183,7 @@ public sealed partial class SaveStore<T>
         }
     }
 
-    /// <summary>Loads the first of these that is whole; null where there are none.</summary>
+    /// <summary>Loads the first of these that is whole; null if there are none.</summary>
     private async ValueTask<LoadResult<T>?> LoadFirst(
         SlotFiles files, List<SlotGeneration> candidates, ReplayWatch replays, IProgress<SaveProgress>? progress,
         Func<SavedFile, T> decode)
@@ -222,7 +222,9 @@ public sealed partial class SaveStore<T>
     /// <summary>
     /// Decodes a save once its seal was looked at; where such saves are only marked, one whose seal does not fit as well.
     /// </summary>
-    /// <exception cref="DoubtException">The seal does not fit, and the store's protection was changed since the save was looked for.</exception>
+    /// <exception cref="DoubtException">
+    /// The seal does not fit, and the store's protection was changed since the save was looked for.
+    /// </exception>
     private (T State, TamperedSaveException? Problem, IReadOnlyList<UnknownMember> Unknown) Decode(
         SavedFile file, Func<SavedFile, T> decode, SaveProtection?[] accepted)
     {
@@ -240,7 +242,8 @@ public sealed partial class SaveStore<T>
             return Decoded(InThisVersion(file.WithoutSeal()), problem);
         }
         catch (DamagedSaveException problem) when (
-            _options.TamperedSaves is SaveTreatment.Load or SaveTreatment.Mark && accepted[0] is not null && file.Opened.EditedSections.Any())
+            _options.TamperedSaves is SaveTreatment.Load or SaveTreatment.Mark && accepted[0] is not null
+            && file.Opened.EditedSections.Any())
         {
             // In a readable save it is most likely an edit by hand, which without a seal would be loaded as well.
             return Decoded(
@@ -298,8 +301,8 @@ public sealed partial class SaveStore<T>
             ? newest.Problem
             : $"None of the {candidates.Count} generations can be loaded. The newest: {newest.Problem}";
         var remedy = whole.Count == 0
-            ? "Nothing in the files is whole. They are left as they are; start anew, or put a copy back."
-            : $"The files are left as they are. Still whole are, in {string.Join("; in ", whole)}: load those sections alone.";
+            ? "No part of the files is intact. They were left unchanged: start a new game, or restore a copy."
+            : $"The files were left unchanged. Some sections are intact and can be loaded alone: {string.Join("; ", whole)}.";
         if (newest is StorageException)
             return new StorageException(problem, newest.Location, newest.Remedy ?? remedy, newest);
         if (newest is TamperedSaveException)
@@ -318,7 +321,7 @@ public sealed partial class SaveStore<T>
         || exception is TamperedSaveException { Code: not SaveErrorCode.Replayed } && _options.TamperedSaves == SaveTreatment.PassOver;
 
     /// <summary>
-    /// What is said of a save that was put in the place of a newer one; null where nothing is, or where the game does not want to know.
+    /// What is said of a save that was put in the place of a newer one; null if nothing is, or where the game does not want to know.
     /// </summary>
     /// <exception cref="TamperedSaveException">It was, and such a save does not load.</exception>
     /// <exception cref="DoubtException">It may have been, or a save of this store was written meanwhile.</exception>
@@ -330,14 +333,14 @@ public sealed partial class SaveStore<T>
             throw new DoubtException();
         StoreLog.Replayed(_log, slot, generation.Number, replay.Reason);
         return _options.ReplayedSaves == SaveTreatment.Mark ? replay : throw new TamperedSaveException(
-            SaveErrorCode.Replayed, $"The save is an old one that was put in the place of a newer one: {replay.Reason}",
+            SaveErrorCode.Replayed, $"The save is a replay: an old one in the place of a newer one: {replay.Reason}",
             files.Locate(slot, generation), "Load another slot.");
     }
 
     private static SaveContentException Edited(SaveLocation location) => new(
         SaveErrorCode.EditedByHand, "The save was changed by hand since it was written.", location, "Load an older generation or a copy.");
 
-    /// <summary>Names of sections that the save has; null where all are meant.</summary>
+    /// <summary>Names of sections that the save has; null if all are meant.</summary>
     /// <exception cref="SaveContentException">There is no such section.</exception>
     private static IReadOnlyCollection<string>? Checked(IReadOnlyCollection<string>? sections)
     {
@@ -355,7 +358,7 @@ public sealed partial class SaveStore<T>
     }
 
     /// <summary>What old saves in the place of newer ones are told by.</summary>
-    /// <param name="Counter">The store's counter as it was before anything was listed; null where nobody wants to know.</param>
+    /// <param name="Counter">The store's counter as it was before anything was listed; null if nobody wants to know.</param>
     /// <param name="IsAlone">Whether nothing is written meanwhile.</param>
     private readonly record struct ReplayWatch(SaveCounter? Counter, bool IsAlone);
 

@@ -7,7 +7,7 @@ public sealed partial class SaveStore<T>
 {
     /// <summary>Reads a save. The current slot and the playthrough stay as they are, and no event is raised.</summary>
     /// <param name="which">Which save.</param>
-    /// <param name="progress">Told how far it has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <exception cref="SaveException">There is such a save, and it cannot be loaded.</exception>
     internal LoadResult<T> Read(WhichSave which, IProgress<SaveProgress>? progress) => _slots.Now(files => Read(files, which, progress));
 

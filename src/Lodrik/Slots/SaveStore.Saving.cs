@@ -52,7 +52,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <param name="state">The state.</param>
     /// <param name="label">What the slot list shows.</param>
     /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
-    /// <param name="progress">Told how far the save has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <returns>What was written, and where: the save is on the disk for good.</returns>
     /// <exception cref="SlotTakenException">The slot holds another playthrough, and overwriting was not allowed.</exception>
     /// <exception cref="UnsavableStateException">The state cannot be saved as it is; the slot is as it was.</exception>
@@ -94,7 +94,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     internal SlotName RequireCurrentSlot() => CurrentSlot ?? throw NoCurrentSlot();
 
     private static SlotException NoCurrentSlot() =>
-        new(SaveErrorCode.NoSuchSlot, "No slot was loaded from or saved to yet.", remedy: "Name the slot to save to.");
+        new(SaveErrorCode.NoSuchSlot, "No slot has been loaded from or saved to yet.", remedy: "Name the slot to save to.");
 
     /// <summary>
     /// Saves the state to a slot: takes the snapshot before it returns, and does the rest in the background. While one save is being
@@ -105,7 +105,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <param name="state">The state; it may change as soon as this has returned.</param>
     /// <param name="label">What the slot list shows.</param>
     /// <param name="overwrite">Whether a slot that holds another playthrough may be written over.</param>
-    /// <param name="progress">Told how far the save has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <param name="cancellationToken">Gives the save up as long as writing has not begun, and no other save relies on this one.</param>
     /// <returns>What was written, and where.</returns>
     /// <inheritdoc cref="Save(SlotName, T, SaveLabel, Overwrite, IProgress{SaveProgress})" path="/exception"/>
@@ -235,7 +235,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <summary>What a failure is told as, whatever it was.</summary>
     private static SaveException Problem(Exception exception, SlotName slot) => exception as SaveException
         ?? new UnsavableStateException(
-            SaveErrorCode.ForeignFailure, $"What the game gave the store failed: {exception.Message}",
+            SaveErrorCode.ForeignFailure, $"The game's code failed: {exception.Message}",
             new SaveLocation { Slot = slot.ToString() }, null, exception);
 
     private async ValueTask<SaveReceipt> WriteAlone(SlotFiles files, Request request)
@@ -346,7 +346,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <summary>A save of this version on top would hide the newer one from the game that made it.</summary>
     private static SaveMismatchException NewerInSlot(SlotName slot, int version) => new(
         SaveErrorCode.NewerVersion,
-        $"The slot holds a save of version {version}, and this game has version {T.Root.Version}; it is not written over.",
+        $"The slot holds a save of version {version}, and this game has version {T.Root.Version}; it will not be overwritten.",
         new SaveLocation { Slot = slot.ToString() }, "Save to another slot, or delete this one first.");
 
     private SaveHeader Describe(Request request, SaveHeader? parent, SaveCounter? counter)

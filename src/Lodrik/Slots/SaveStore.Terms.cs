@@ -28,13 +28,15 @@ public sealed partial class SaveStore<T>
         set
         {
             if (!Enum.IsDefined(value))
-                throw new ArgumentException($"There is no form {value}.", nameof(value));
+                throw new ArgumentException($"{value} is not a valid form.", nameof(value));
             lock (_currentGate)
                 _terms = _terms with { Form = value };
         }
     }
 
-    /// <summary>How saves are sealed, signed or encrypted; null for not at all. <see cref="ChangeProtection(SaveProtection?)"/> changes it.</summary>
+    /// <summary>
+    /// How saves are sealed, signed or encrypted; null for not at all. <see cref="ChangeProtection(SaveProtection?)"/> changes it.
+    /// </summary>
     public SaveProtection? Protection => _terms.Protection;
 
     /// <summary>
@@ -60,7 +62,7 @@ public sealed partial class SaveStore<T>
     }
 
     /// <param name="to">The new protection; null for none.</param>
-    /// <param name="cancellationToken">Gives it up; the call can be repeated.</param>
+    /// <param name="cancellationToken">Cancels it; the call can be repeated.</param>
     /// <inheritdoc cref="ChangeProtection(SaveProtection?)"/>
     public Task<IReadOnlyList<SlotProtection>> ChangeProtectionAsync(SaveProtection? to, CancellationToken cancellationToken = default)
     {

@@ -9,7 +9,7 @@ public sealed partial class SaveStore<T>
     private readonly Lock _undoGate = new();
     private readonly List<Undoable> _undoables = [];
 
-    /// <summary>What was deleted last and can be brought back; null where there is nothing.</summary>
+    /// <summary>What was deleted last and can be brought back; null if there is nothing.</summary>
     internal Undoable? LastDeletion
     {
         get
@@ -193,6 +193,6 @@ internal sealed class Undoable(IReadOnlyList<SlotSummary> rows)
     /// <summary>What is still to be brought back.</summary>
     public List<KeptDeletion> Deletions { get; } = [];
 
-    /// <summary>The slot among them that was saved to last, and by whom; null where none was.</summary>
+    /// <summary>The slot among them that was saved to last, and by whom; null if none was.</summary>
     public (SlotName Slot, Guid Playthrough)? Current { get; set; }
 }

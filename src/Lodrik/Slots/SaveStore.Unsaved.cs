@@ -16,7 +16,7 @@ public sealed partial class SaveStore<T>
     /// or the newest of this playthrough where that is gone, or a fresh state where there is none.
     /// </summary>
     /// <param name="state">The live state.</param>
-    /// <param name="ignored">Sections whose changes are no progress, such as a clock; null for none.</param>
+    /// <param name="ignored">Sections whose changes are not progress, such as a clock; null for none.</param>
     /// <exception cref="SaveException">The newest save cannot be loaded, or the state cannot be saved.</exception>
     public IReadOnlyList<StateChange> UnsavedChanges(T state, IReadOnlyCollection<string>? ignored = null)
     {
@@ -30,8 +30,8 @@ public sealed partial class SaveStore<T>
     /// background.
     /// </summary>
     /// <param name="state">The live state; it may change as soon as this has returned.</param>
-    /// <param name="ignored">Sections whose changes are no progress, such as a clock; null for none.</param>
-    /// <param name="cancellationToken">Gives it up.</param>
+    /// <param name="ignored">Sections whose changes are not progress, such as a clock; null for none.</param>
+    /// <param name="cancellationToken">Cancels it.</param>
     /// <inheritdoc cref="UnsavedChanges(T, IReadOnlyCollection{string})"/>
     public Task<IReadOnlyList<StateChange>> UnsavedChangesAsync(
         T state, IReadOnlyCollection<string>? ignored = null, CancellationToken cancellationToken = default)
@@ -114,7 +114,7 @@ public sealed partial class SaveStore<T>
         {
             var names = different?.ToHashSet(StringComparer.Ordinal);
             bool IsWanted(string name) => !IsIgnored(name) && names?.Contains(name) != false;
-            // Shared objects stand beside the section that leads to them.
+            // Shared objects are next to the section that leads to them.
             using var before = Snapshot.Of(saved, isWanted: name => IsWanted(name) || IsWanted(name + SharedTree.Suffix));
             using var after = live.Only(name =>
                 IsWanted(name) || IsWanted(name + SharedTree.Suffix) || IsWanted(SectionDifference.WithoutShared(name)));

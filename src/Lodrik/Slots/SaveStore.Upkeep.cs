@@ -24,7 +24,7 @@ public sealed partial class SaveStore<T>
     public T Import(string path)
     {
         var state = (_options.Migrations
-            ?? throw new InvalidOperationException("The store was opened without migrations, and does not know how to import files."))
+            ?? throw new InvalidOperationException("The store was opened without migrations, so it cannot import files."))
             .Import<T>(path);
         StartPlaythrough();
         return state;
@@ -65,14 +65,14 @@ public sealed partial class SaveStore<T>
     /// Loads the newest quick save of the playthrough that is being played; if the store was just opened and nothing is played yet, the
     /// newest of all.
     /// </summary>
-    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <returns>The state, or the answer that there is none.</returns>
     /// <exception cref="SaveException">There are some, and none of them can be loaded.</exception>
     public LoadResult<T> QuickLoad(IProgress<SaveProgress>? progress = null) =>
         Shown(Ask().Asked, _slots.Now(files => QuickLoad(files, progress)));
 
-    /// <param name="progress">Told how far the load has got.</param>
-    /// <param name="cancellationToken">Gives the load up.</param>
+    /// <param name="progress">Receives the progress.</param>
+    /// <param name="cancellationToken">Cancels the load.</param>
     /// <inheritdoc cref="QuickLoad(IProgress{SaveProgress})"/>
     public async Task<LoadResult<T>> QuickLoadAsync(
         IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
@@ -80,7 +80,7 @@ public sealed partial class SaveStore<T>
 
     /// <summary>Loads the newest save of all that can be loaded.</summary>
     /// <param name="among">The slots to choose from; null or none means all.</param>
-    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <returns>
     /// The state, or the answer that there is nothing to continue; <c>PassedOver</c> says what was newer and could not be loaded.
     /// </returns>
@@ -89,8 +89,8 @@ public sealed partial class SaveStore<T>
         Shown(Ask().Asked, _slots.Now(files => Continue(files, among, progress)));
 
     /// <param name="among">The slots to choose from; null or none means all.</param>
-    /// <param name="progress">Told how far the load has got.</param>
-    /// <param name="cancellationToken">Gives the load up.</param>
+    /// <param name="progress">Receives the progress.</param>
+    /// <param name="cancellationToken">Cancels the load.</param>
     /// <inheritdoc cref="Continue(IReadOnlyCollection{SlotName}, IProgress{SaveProgress})"/>
     public async Task<LoadResult<T>> ContinueAsync(
         IReadOnlyCollection<SlotName>? among = null, IProgress<SaveProgress>? progress = null,
@@ -114,7 +114,7 @@ public sealed partial class SaveStore<T>
     public GenerationSummary? Newest(IReadOnlyCollection<SlotName>? among = null) => _slots.Now(files => Newest(files, among));
 
     /// <param name="among">The slots to choose from; null or none means all.</param>
-    /// <param name="cancellationToken">Gives it up.</param>
+    /// <param name="cancellationToken">Cancels it.</param>
     /// <inheritdoc cref="Newest(IReadOnlyCollection{SlotName})"/>
     public Task<GenerationSummary?> NewestAsync(
         IReadOnlyCollection<SlotName>? among = null, CancellationToken cancellationToken = default) =>
@@ -130,15 +130,15 @@ public sealed partial class SaveStore<T>
     /// <summary>Loads one generation of a slot, and no other in its place.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="generation">The generation.</param>
-    /// <param name="progress">Told how far the load has got.</param>
+    /// <param name="progress">Receives the progress.</param>
     /// <exception cref="SaveException">There is no such slot or generation, or it cannot be loaded.</exception>
     public LoadResult<T> LoadGeneration(SlotName slot, int generation, IProgress<SaveProgress>? progress = null) =>
         Shown(Ask().Asked, _slots.Now(files => LoadGeneration(files, slot, generation, progress)));
 
     /// <param name="slot">The slot.</param>
     /// <param name="generation">The generation.</param>
-    /// <param name="progress">Told how far the load has got.</param>
-    /// <param name="cancellationToken">Gives the load up.</param>
+    /// <param name="progress">Receives the progress.</param>
+    /// <param name="cancellationToken">Cancels the load.</param>
     /// <inheritdoc cref="LoadGeneration(SlotName, int, IProgress{SaveProgress})"/>
     public async Task<LoadResult<T>> LoadGenerationAsync(
         SlotName slot, int generation, IProgress<SaveProgress>? progress = null, CancellationToken cancellationToken = default) =>
@@ -187,7 +187,7 @@ public sealed partial class SaveStore<T>
     public IReadOnlyList<SlotProtection> ProtectAll(SaveProtection? from) => _slots.Protect(from, Protection);
 
     /// <param name="from">What the saves are checked by; null for saves without a seal.</param>
-    /// <param name="cancellationToken">Gives it up; it can be run again, and goes on where it was.</param>
+    /// <param name="cancellationToken">Cancels it; it can be run again, and goes on where it was.</param>
     /// <inheritdoc cref="ProtectAll(SaveProtection?)"/>
     public Task<IReadOnlyList<SlotProtection>> ProtectAllAsync(SaveProtection? from, CancellationToken cancellationToken = default) =>
         _slots.ProtectAsync(from, Protection, cancellationToken);
@@ -202,16 +202,16 @@ public sealed partial class SaveStore<T>
         _slots.ProtectChosen(chosen, OwnProtection);
 
     /// <param name="chosen">The generations, from <see cref="History(SlotName)"/>; their headers have to be readable.</param>
-    /// <param name="cancellationToken">Gives it up; it can be run again, and goes on where it was.</param>
+    /// <param name="cancellationToken">Cancels it; it can be run again, and goes on where it was.</param>
     /// <inheritdoc cref="ProtectChosen"/>
     public Task<IReadOnlyList<SlotProtection>> ProtectChosenAsync(
         IReadOnlyCollection<GenerationSummary> chosen, CancellationToken cancellationToken = default) =>
         _slots.ProtectChosenAsync(chosen, OwnProtection, cancellationToken);
 
     private SaveProtection OwnProtection =>
-        Protection ?? throw new InvalidOperationException("The store has no protection that it could give to saves.");
+        Protection ?? throw new InvalidOperationException("The store has no protection to apply.");
 
-    /// <summary>Deletes one generation of a slot; false where there was none.</summary>
+    /// <summary>Deletes one generation of a slot; false if there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
     public bool DeleteGeneration(SlotName slot, int generation) =>
         _slots.ChangeNow(files => DeleteGeneration(files, slot, generation));
@@ -380,7 +380,7 @@ public sealed partial class SaveStore<T>
 
     private static Generation GenerationOf(GenerationSummary summary) => new(summary.Number, summary.File, summary.ByteCount);
 
-    /// <summary>What the game itself makes a slot's newest save was not put back by anyone.</summary>
+    /// <summary>What the game itself makes the newest save of a slot is not a replay.</summary>
     /// <param name="files">The storage.</param>
     /// <param name="slot">The slot.</param>
     /// <param name="generations">Its generations, newest first, as they will be.</param>

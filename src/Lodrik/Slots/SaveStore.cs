@@ -59,7 +59,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     public SlotName? CurrentSlot => _current.Slot;
 
     /// <summary>
-    /// The number of the store's last write; 0 where it does not count (<see cref="SaveProtection.HasCounter"/>), or wrote nothing yet.
+    /// The number of the store's last write; 0 if it does not count (<see cref="SaveProtection.HasCounter"/>), or wrote nothing yet.
     /// </summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
     public long LastWriteNumber() => _slots.Now(LastWriteNumber);
@@ -81,7 +81,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             throw new ArgumentException($"{typeof(T).Name} is a state type; a store needs the game's save root, marked [SaveFile(game)].");
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepGenerations, 1, nameof(options));
         if (!Enum.IsDefined(options.Compression))
-            throw new ArgumentException($"There is no compression {options.Compression}.", nameof(options));
+            throw new ArgumentException($"{options.Compression} is not a valid compression.", nameof(options));
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepQuick, 1, nameof(options));
         ArgumentOutOfRangeException.ThrowIfLessThan(options.KeepAuto, 1, nameof(options));
         if (options.KeepPlaythroughs is { } playthroughs)
@@ -124,7 +124,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     }
 
     /// <summary>
-    /// What saving to the slot would write over: another playthrough, or a save that cannot be read; null where it just saves.
+    /// What saving to the slot would write over: another playthrough, or a save that cannot be read; null if it just saves.
     /// </summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
     public SlotSummary? WouldOverwrite(SlotName slot) => _slots.Now(files => WouldOverwrite(files, slot));
@@ -149,7 +149,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     public IReadOnlyList<SlotSummary> List(IReadOnlyCollection<SaveKind>? kinds = null) => Shown(kinds, _slots.List());
 
     /// <param name="kinds">Only saves of these kinds; null or none means all.</param>
-    /// <param name="cancellationToken">Gives it up.</param>
+    /// <param name="cancellationToken">Cancels it.</param>
     /// <inheritdoc cref="List(IReadOnlyCollection{SaveKind})"/>
     public async Task<IReadOnlyList<SlotSummary>> ListAsync(
         IReadOnlyCollection<SaveKind>? kinds = null, CancellationToken cancellationToken = default) =>
@@ -163,7 +163,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     public Task<IReadOnlyList<SlotPlace>> PlacesAsync(CancellationToken cancellationToken = default) =>
         _slots.InBackground(Places, cancellationToken);
 
-    /// <summary>Deletes a slot with all its generations; false where there was none.</summary>
+    /// <summary>Deletes a slot with all its generations; false if there was none.</summary>
     /// <exception cref="StorageException">The storage refused.</exception>
     public bool Delete(SlotName slot) => _slots.ChangeNow(files => Delete(files, slot));
 
@@ -173,7 +173,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
 
     private async ValueTask<long> LastWriteNumber(SlotFiles files) => (await Counter(files).ConfigureAwait(false))?.Last ?? 0;
 
-    /// <summary>The store's counter as it is now; null where the store does not count.</summary>
+    /// <summary>The store's counter as it is now; null if the store does not count.</summary>
     private async ValueTask<SaveCounter?> Counter(SlotFiles files) => _terms.Protection is { HasCounter: true } protection
         ? await SaveCounter.Read(files.Calls, protection).ConfigureAwait(false)
         : null;
@@ -259,7 +259,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     /// <param name="slot">The slot.</param>
     /// <param name="playthrough">The playthrough.</param>
     /// <param name="asked">When this was asked for.</param>
-    /// <param name="save">What the save says of itself; null where it does not.</param>
+    /// <param name="save">What the save says of itself; null if it does not.</param>
     private void Remember(SlotName slot, Guid playthrough, long asked, SaveHeader? save)
     {
         lock (_currentGate)
@@ -274,7 +274,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         }
     }
 
-    /// <summary>A slot that is no more is not the current one; the one that took its place is, unless it is a ring.</summary>
+    /// <summary>A slot that no longer exists is not the current one; the one that took its place is, unless it is a ring.</summary>
     private void Leave(SlotName slot, SlotName? successor = null)
     {
         lock (_currentGate)
@@ -303,7 +303,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             if (owner == playthrough)
                 await DropBeyond(files, slot, ring, keep - 1).ConfigureAwait(false);
             else if (owner == default || slot == SlotName.Quick)
-                // The player made them, or nobody knows whose they are.
+                // The player made them, or their playthrough is unknown.
                 continue;
             else if (++others < (_options.KeepPlaythroughs ?? int.MaxValue))
                 await DropBeyond(files, slot, ring, 1).ConfigureAwait(false);
@@ -313,7 +313,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         return dropped;
     }
 
-    /// <summary>Deletes the generations beyond so many, newest first; true where none of them is left.</summary>
+    /// <summary>Deletes the generations beyond so many, newest first; true if none of them is left.</summary>
     private async ValueTask<bool> DropBeyond(SlotFiles files, SlotName slot, List<Generation> ring, int keep)
     {
         if (ring.Count <= keep)
@@ -343,7 +343,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
 
     /// <summary>
     /// The generation beyond those that are kept that stays nevertheless: the newest one of an older version, from which all that came
-    /// after it was migrated. None where one of those that are kept is of an older version.
+    /// after it was migrated. None if one of those that are kept is of an older version.
     /// </summary>
     private static async ValueTask<int> LastOfOlderVersion(SlotFiles files, SlotName slot, List<Generation> ring, int firstToDrop)
     {
@@ -357,7 +357,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         return -1;
     }
 
-    /// <summary>The version of a generation; the game's where it cannot be told.</summary>
+    /// <summary>The version of a generation; the game's where it is unknown.</summary>
     private static async ValueTask<int> VersionOf(SlotFiles files, SlotName slot, Generation generation)
     {
         try
@@ -376,7 +376,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         {
             if (!Attachments.IsName(name))
                 throw new ArgumentException(
-                    $"\"{name}\" cannot be the name of something beside a save: it takes a to z, 0 to 9 and hyphens, and one extension.",
+                    $"\"{name}\" is not a valid attachment name. Use a to z, 0 to 9, hyphens, and one extension.",
                     nameof(label));
         }
         if (label?.Name is { Length: > SaveLabel.MaxNameLength } typed)
@@ -421,14 +421,14 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     private static ReadOnlySpan<byte> PngSignature => [0x89, (byte)'P', (byte)'N', (byte)'G', 0x0D, 0x0A, 0x1A, 0x0A];
 
     /// <summary>
-    /// Refuses a new slot where there is no place for it, or where its name is another's on systems that do not tell case apart.
+    /// Refuses a new slot where there is no place for it, or where its name is another's on systems that do not distinguish case.
     /// </summary>
     private async ValueTask RefuseNew(SlotFiles files, SlotName slot)
     {
         if (_options.Places.Count > 0 && !slot.IsRing && !_options.Places.Contains(slot))
         {
             throw new SlotException(
-                SaveErrorCode.BadSlotName, "The game has no such place for a save.", new SaveLocation { Slot = slot.ToString() },
+                SaveErrorCode.BadSlotName, "The game has no such save place.", new SaveLocation { Slot = slot.ToString() },
                 $"It has: {string.Join(", ", _options.Places)}.");
         }
         foreach (var other in await _slots.Lookalikes(files, slot).ConfigureAwait(false))

@@ -96,12 +96,12 @@ public sealed record SaveStoreOptions
     public SaveTreatment TamperedSaves { get; init; } = SaveTreatment.Refuse;
 
     /// <summary>
-    /// How saves of older versions are brought up to the game's; null where there are none yet. The chain is checked when the store opens.
+    /// How saves of older versions are brought up to the game's; null if there are none yet. The chain is checked when the store opens.
     /// </summary>
     public MigrationChain? Migrations { get; init; }
 
     /// <summary>
-    /// What becomes of a save that a newer version of the game made. It is an error by default. Where it is loaded, what this game knows of
+    /// What becomes of a save that a newer version of the game made. It is an error by default. If it is loaded, what this game knows of
     /// it is, and what a type does not know is kept where the type says so (<see cref="KeepUnknownAttribute"/>). The save itself is never
     /// written over: saving to its slot is an error, and no ring pushes it out.
     /// </summary>

@@ -140,6 +140,6 @@ public sealed class SettingsFile<T> where T : IStateType<T>
 /// <typeparam name="T">The settings' type.</typeparam>
 /// <param name="Value">The settings; initial values where there were none to read.</param>
 /// <param name="Problem">
-/// What is wrong with those that were saved; null where nothing is. The file is left as it is until settings are saved.
+/// What is wrong with those that were saved; null if nothing is. The file is left as it is until settings are saved.
 /// </param>
 public sealed record LoadedSettings<T>(T Value, SaveException? Problem);

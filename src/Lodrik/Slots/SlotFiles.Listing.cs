@@ -27,10 +27,10 @@ internal sealed partial class SlotFiles
         /// <summary>Those that are deleted and can be brought back, or that are not all there yet; newest first.</summary>
         public List<Generation> Hidden { get; } = [];
 
-        /// <summary>The file with the name that the player gave it; null where there is none.</summary>
+        /// <summary>The file with the name that the player gave it; null if there is none.</summary>
         public StoredFile? NameFile { get; set; }
 
-        /// <summary>The hidden numbers, whether or not there are such generations; null where the slot has no list of them.</summary>
+        /// <summary>The hidden numbers, whether or not there are such generations; null if the slot has no list of them.</summary>
         public HashSet<int>? HiddenNumbers { get; set; }
 
         /// <summary>The first of so many numbers in a row for new generations; too large for one where none is left.</summary>
@@ -53,7 +53,7 @@ internal sealed partial class SlotFiles
     public async ValueTask<Listed> Contents(SlotName slot)
     {
         var listed = await Find().ConfigureAwait(false);
-        // While a new generation is put in place of the only one, a listing may see neither.
+        // While a new generation is put instead of the only one, a listing may see neither.
         return listed.Shown.Count > 0 ? listed : await Find().ConfigureAwait(false);
 
         async ValueTask<Listed> Find() =>
@@ -158,7 +158,7 @@ internal sealed partial class SlotFiles
     public ValueTask WriteName(SlotName slot, string name) =>
         calls.Write(NameFileOf(slot), System.Text.Encoding.UTF8.GetBytes(name), replace: true);
 
-    /// <summary>A slot that is no more has no name.</summary>
+    /// <summary>A slot that no longer exists has no name.</summary>
     public ValueTask<bool> DeleteName(SlotName slot) => calls.Delete(NameFileOf(slot));
 
     /// <summary>The file that has what the player calls a slot.</summary>
@@ -192,7 +192,7 @@ internal sealed partial class SlotFiles
         }
     }
 
-    /// <summary>Reads a file that a slot's saves do not depend on; null where there is none, or where it alone cannot be read.</summary>
+    /// <summary>Reads a file that a slot's saves do not depend on; null if there is none, or where it alone cannot be read.</summary>
     private async ValueTask<byte[]?> ReadBeside(string file, int count)
     {
         try

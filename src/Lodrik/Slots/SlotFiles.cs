@@ -95,7 +95,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
     public async ValueTask<List<SlotName>> Lookalikes(SlotName slot) => [.. (await All().ConfigureAwait(false)).Keys.Where(other =>
         other != slot && string.Equals(other.ToString(), slot.ToString(), StringComparison.OrdinalIgnoreCase))];
 
-    /// <summary>The playthrough of a generation; all zeros where it cannot be told.</summary>
+    /// <summary>The playthrough of a generation; all zeros where it is unknown.</summary>
     public async ValueTask<Guid> PlaythroughOf(SlotName slot, Generation generation)
     {
         try
@@ -144,7 +144,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         }
         catch (SaveException)
         {
-            // What belongs to it cannot be told, and nobody will ever take it for another save's.
+            // What belongs to it is unknown, and nobody will ever take it for another save's.
             attachments = [];
         }
         await calls.Delete(generation.File).ConfigureAwait(false);
@@ -152,7 +152,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
             await calls.Delete(AttachmentOf(slot, generation.Number, name)).ConfigureAwait(false);
     }
 
-    /// <summary>Something that is kept beside a save; null where there is none that belongs to it.</summary>
+    /// <summary>Something that is kept beside a save; null if there is none that belongs to it.</summary>
     public async ValueTask<byte[]?> ReadAttachment(SlotName slot, Generation generation, string name)
     {
         SaveHeader? header;
@@ -217,9 +217,9 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
 
     /// <summary>
     /// Reads what takes a list and then the files on it. Somebody may save meanwhile and take the oldest generations away; then the list is
-    /// an old one, and all is read anew. A reader never waits for a writer, of this process or another.
+    /// an old one, and all is read again. A reader never waits for a writer, of this process or another.
     /// </summary>
-    /// <exception cref="StorageException">A file is gone each time anew, which no game's saving can explain.</exception>
+    /// <exception cref="StorageException">A file is gone each time again, which no game's saving can explain.</exception>
     public static async ValueTask<TResult> Read<TResult>(Func<ValueTask<TResult>> read)
     {
         const int Attempts = 100;
@@ -235,7 +235,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         }
     }
 
-    /// <summary>The sections of a generation that match their digest; none where not even they can be told.</summary>
+    /// <summary>The sections of a generation that match their digest; none if not even they can be told.</summary>
     public async ValueTask<IReadOnlyList<string>> WholeSections(SlotName slot, Generation generation)
     {
         try
@@ -249,7 +249,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         }
     }
 
-    /// <summary>Reads a generation's header and as little else as it can; null for a file written wholly by hand.</summary>
+    /// <summary>Reads a generation's header and as little else as it can; null for a file written entirely by hand.</summary>
     /// <exception cref="SaveException">It cannot be read.</exception>
     public async ValueTask<SaveHeader?> ReadHeader(SlotName slot, Generation generation)
     {
@@ -265,7 +265,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
                 header = SavedFile.FromBytes(start, location, reading.Allowance).Header;
             else if (header is null && count < SaveHeader.MostBytes)
                 continue;
-            // A file written wholly by hand has none, and nobody reads a gigabyte to list it.
+            // A file written entirely by hand has none, and nobody reads a gigabyte to list it.
             if (header is null)
                 return null;
             if (reading.Protection is { } protection)
@@ -291,7 +291,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         }
     }
 
-    /// <summary>Describes every slot; quick and auto once for each playthrough, as each has a ring of its own.</summary>
+    /// <summary>Describes every slot; quick and auto once for each playthrough, as each has its own ring.</summary>
     public async ValueTask<List<SlotSummary>> SummariseAll()
     {
         var summaries = new List<SlotSummary>();
@@ -309,7 +309,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         return summaries;
     }
 
-    /// <summary>A slot's newest generation whose header can be read; null where none can.</summary>
+    /// <summary>A slot's newest generation whose header can be read; null if none can.</summary>
     public async ValueTask<Generation?> FirstReadable(SlotName slot, List<Generation> generations)
     {
         foreach (var generation in generations)
@@ -344,7 +344,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         return new SlotSummary(slot, name, generations, generations[0], null, SlotHealth.Damaged, problem);
     }
 
-    /// <summary>The slot and the generation that a file is by its name; false where it is neither.</summary>
+    /// <summary>The slot and the generation that a file is by its name; false if it is neither.</summary>
     public static bool TryParse(string name, out SlotName slot, out int number)
     {
         (slot, number) = (default, 0);

@@ -109,13 +109,13 @@ public readonly record struct SlotName : IComparable<SlotName>
 
     /// <inheritdoc cref="SlotName(string)"/>
     public static implicit operator SlotName(string text) => new(text ?? throw new ArgumentNullException(
-        nameof(text), "null is not a slot name. Where there may be none, as in \"found ? slot : null\", write (SlotName?)null."));
+        nameof(text), "null is not a slot name. If there may be none, as in \"found ? slot : null\", write (SlotName?)null."));
 
     /// <summary>Orders names by their characters' numbers.</summary>
     public int CompareTo(SlotName other) => string.CompareOrdinal(ToString(), other.ToString());
 
     /// <summary>The name.</summary>
-    public override string ToString() => _text ?? throw new InvalidOperationException("A slot name has to be made of a text.");
+    public override string ToString() => _text ?? throw new InvalidOperationException("A slot name has to be made from a text.");
 
     private static string? Refusal(string text)
     {
@@ -128,12 +128,12 @@ public readonly record struct SlotName : IComparable<SlotName>
             if (!char.IsAsciiLetterOrDigit(c) && c is not ('-' or '_'))
                 return $"\"{State.Shorten.Text(text)}\" cannot be the name of a slot, because of {Describe(c)}.";
         }
-        return Devices.Contains(text) ? $"\"{text}\" cannot be the name of a slot: some systems keep it for a device." : null;
+        return Devices.Contains(text) ? $"\"{text}\" cannot be the name of a slot: some systems reserve it for a device." : null;
     }
 
     private static string Describe(char c) => c switch
     {
-        ' ' => "the blank in it",
+        ' ' => "the space in it",
         _ when char.IsControl(c) => $"the control character {(int)c} in it",
         _ => $"the character '{c}' in it",
     };

@@ -5,7 +5,7 @@ namespace Lodrik.Slots;
 /// <summary>Which slot somebody means by what was typed, and names that no slot has.</summary>
 internal static class SlotNaming
 {
-    /// <summary>The slot that is called so, by the player, by its title or by its own name; null where there is none.</summary>
+    /// <summary>The slot that is called so, by the player, by its title or by its own name; null if there is none.</summary>
     public static SlotSummary? Meant(IEnumerable<SlotSummary> slots, string typed)
     {
         var named = slots.Where(slot => !slot.Slot.IsRing).ToList();

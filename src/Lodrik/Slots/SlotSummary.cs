@@ -60,7 +60,7 @@ public sealed class SlotSummary
     /// <summary>Whether the slot can be loaded.</summary>
     public SlotHealth Health { get; }
 
-    /// <summary>What is wrong with the newest generation; null where nothing is.</summary>
+    /// <summary>What is wrong with the newest generation; null if nothing is.</summary>
     public SaveException? Problem { get; }
 
     /// <summary>How many generations the slot has.</summary>
@@ -75,16 +75,16 @@ public sealed class SlotSummary
     /// <summary>Its size in bytes.</summary>
     public long ByteCount { get; }
 
-    /// <summary>All that the save says of itself; null where no generation can be read, or where it was written wholly by hand.</summary>
+    /// <summary>All that the save says of itself; null if no generation can be read, or where it was written entirely by hand.</summary>
     public SaveHeader? Header { get; }
 
-    /// <summary>What the player calls the slot (<see cref="SaveLabel.Name"/>); empty where it has no name.</summary>
+    /// <summary>What the player calls the slot (<see cref="SaveLabel.Name"/>); empty if it has no name.</summary>
     public string Name { get; }
 
-    /// <summary>The playthrough; all zeros where it cannot be told.</summary>
+    /// <summary>The playthrough; all zeros where it is unknown.</summary>
     internal Guid Playthrough { get; }
 
-    /// <summary>The title; empty where there is none.</summary>
+    /// <summary>The title; empty if there is none.</summary>
     public string Title => Header?.Title ?? "";
 
     /// <summary>When it was saved; the beginning of time where that is not known.</summary>
@@ -99,7 +99,7 @@ internal readonly record struct Generation(int Number, string File, long ByteCou
 
 /// <summary>One place of a save screen that has a fixed number of them.</summary>
 /// <param name="Slot">The slot.</param>
-/// <param name="Occupant">What is in it; null where it is empty.</param>
+/// <param name="Occupant">What is in it; null if it is empty.</param>
 public sealed record SlotPlace(SlotName Slot, SlotSummary? Occupant);
 
 /// <summary>A generation and the slot that it is in.</summary>

@@ -9,7 +9,7 @@ public sealed class SlotTakenException : SaveException
         : base(
             SaveErrorCode.SlotTaken,
             occupant.Health == SlotHealth.Damaged
-                ? "The slot holds a save that cannot be read, so it cannot be told whose it is."
+                ? "The slot holds a save that cannot be read, so its playthrough is unknown."
                 : $"The slot holds another playthrough{Called(occupant)}, saved {occupant.Saved:yyyy-MM-dd HH:mm}.",
             new SaveLocation { Slot = occupant.Slot.ToString() },
             "Ask the player, and save with Overwrite.Allowed if they agree.") => Occupant = occupant;

@@ -20,14 +20,14 @@ internal static class SlotZip
     /// <param name="Number">Its number there.</param>
     /// <param name="Save">The archive's entry with the save.</param>
     /// <param name="Extension">The extension that the save's file gets.</param>
-    /// <param name="Header">What it says of itself; null where it was written wholly by hand.</param>
+    /// <param name="Header">What it says of itself; null if it was written entirely by hand.</param>
     /// <param name="Attachments">What is kept beside it, by name.</param>
     public sealed record Packed(
         int Number, ZipArchiveEntry Save, string Extension, SaveHeader? Header, IReadOnlyDictionary<string, ZipArchiveEntry> Attachments);
 
     /// <summary>What an archive has of a slot.</summary>
-    /// <param name="Folder">The name of the folder in it; empty where it has none.</param>
-    /// <param name="Name">What the player called the slot; empty where it had no name.</param>
+    /// <param name="Folder">The name of the folder in it; empty if it has none.</param>
+    /// <param name="Name">What the player called the slot; empty if it had no name.</param>
     /// <param name="Generations">The saves that are whole, oldest first.</param>
     /// <param name="PassedOver">What is wrong with the others.</param>
     public sealed record Content(
@@ -95,7 +95,8 @@ internal static class SlotZip
                 folders.Add(folder);
                 if (!saves.TryAdd(number, entry) || saves.Count > MostGenerations)
                     throw Refused(
-                        folders.Count > 1 ? "The file has saves of several slots." : "The file has one number for two saves.", location);
+                        folders.Count > 1 ? "The file has saves of several slots." : "Two saves in the file have the same number.",
+                        location);
             }
             else if (TryAttachment(last, out number, out var attachment))
                 (beside.TryGetValue(number, out var of) ? of : beside[number] = []).TryAdd(attachment, entry);
@@ -103,9 +104,9 @@ internal static class SlotZip
                 name = SaveLabel.NameOf(Encoding.UTF8.GetString(allowance.Read(entry, 4 * SaveLabel.MaxNameLength)));
         }
         if (folders.Count > 1)
-            throw Refused("The file has saves of several slots.", location, "Put each slot into a file of its own.");
+            throw Refused("The file has saves of several slots.", location, "Put each slot into its own file.");
         if (saves.Count == 0)
-            throw Refused("The file has no save in it.", location);
+            throw Refused("The file contains no save.", location);
         var (whole, problems) = (new List<Packed>(), new List<SaveException>());
         foreach (var (number, entry) in saves)
         {
@@ -180,7 +181,7 @@ internal sealed class ZipAllowance(long bytes, string file)
         if (entry.IsEncrypted)
             throw new DamagedSaveException(
                 SaveErrorCode.Encrypted, $"\"{entry.Name}\" in the file is encrypted.", new SaveLocation { File = file },
-                "Make the file anew without a password.");
+                "Create the file again without a password.");
         try
         {
             using var content = entry.Open();
@@ -192,7 +193,7 @@ internal sealed class ZipAllowance(long bytes, string file)
                 read.Write(part, 0, count);
                 if ((_left -= count) < 0)
                     throw new DamagedSaveException(
-                        SaveErrorCode.LimitExceeded, "The file would become far larger than a file of its size should.",
+                        SaveErrorCode.LimitExceeded, "The file would become far larger than a file of this size should.",
                         new SaveLocation { File = file }, "SaveStoreOptions.Allowance says how large it may become.");
             }
             return read.ToArray();

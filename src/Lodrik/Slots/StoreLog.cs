@@ -20,7 +20,7 @@ internal static partial class StoreLog
     [LoggerMessage(5, LogLevel.Warning, "The old generation {File} could not be deleted: {Reason}")]
     public static partial void OldGenerationStays(ILogger log, string file, string reason);
 
-    [LoggerMessage(6, LogLevel.Warning, "Saved slot {Slot}, generation {Generation}, not quite as it stood: {Warning}")]
+    [LoggerMessage(6, LogLevel.Warning, "Saved slot {Slot}, generation {Generation}, with a warning: {Warning}")]
     public static partial void Warned(ILogger log, SlotName slot, int generation, string warning);
 
     [LoggerMessage(7, LogLevel.Information, "Slot {Slot}: generation {Old} is the newest again, as generation {New}")]
@@ -33,10 +33,10 @@ internal static partial class StoreLog
             + "it was")]
     public static partial void Migrated(ILogger log, SlotName slot, int generation, int from, int to);
 
-    [LoggerMessage(10, LogLevel.Warning, "Slot {Slot}, generation {Generation} may be an old save that was put back: {Reason}")]
+    [LoggerMessage(10, LogLevel.Warning, "Slot {Slot}, generation {Generation} may be a replayed save: {Reason}")]
     public static partial void Replayed(ILogger log, SlotName slot, int generation, string reason);
 
-    [LoggerMessage(11, LogLevel.Warning, "Slot {Slot}, generation {Generation} was saved at {Saved}, which is still to come")]
+    [LoggerMessage(11, LogLevel.Warning, "Slot {Slot}, generation {Generation} was saved at {Saved}, which is in the future")]
     public static partial void Ahead(ILogger log, SlotName slot, int generation, DateTimeOffset saved);
 
     [LoggerMessage(12, LogLevel.Warning, "The save {File} has the game's version {Version} but has members that the game does not "

@@ -57,7 +57,7 @@ internal sealed class StoreWriter : IDisposable
 
     /// <summary>
     /// The names of the slots of each profile, without regard to case, once somebody had to know them all; who adds a slot adds its name.
-    /// A name may stay that is no more. Looked at and changed in a turn only.
+    /// A name may stay that no longer exists. Looked at and changed in a turn only.
     /// </summary>
     public Dictionary<string, HashSet<string>> SlotNames { get; } = new(StringComparer.Ordinal);
 

@@ -8,7 +8,7 @@ namespace Lodrik;
 public sealed class StateTypeAttribute : Attribute
 {
     /// <summary>
-    /// Whether one object of this class may stand in several places of a section, and lead back to itself: after loading it is one object
+    /// Whether one object of this class may be in several places of a section, and lead back to itself: after loading it is one object
     /// again. Each of its objects has to have no constructor parameters. What is not shared is written wherever it stands.
     /// </summary>
     public bool Shared { get; set; }
@@ -44,12 +44,12 @@ public sealed class SavedAttribute(string? key = null) : Attribute
     public int Order { get; set; }
 }
 
-/// <summary>Leaves a member out of the save; at a class that is derived from one of entities, its objects are no entities.</summary>
+/// <summary>Leaves a member out of the save; at a class that is derived from one of entities, its objects are not entities.</summary>
 [AttributeUsage(AttributeTargets.Property | AttributeTargets.Field | AttributeTargets.Class, Inherited = false)]
 public sealed class NotSavedAttribute : Attribute;
 
 /// <summary>
-/// Names a derived type that may stand where this base type is declared. The name goes into the save, so the class can be renamed
+/// Names a derived type that may be used where this base type is declared. The name goes into the save, so the class can be renamed
 /// and moved. A base type whose own objects are saved as well names itself.
 /// </summary>
 /// <param name="name">The variant's name in the save.</param>

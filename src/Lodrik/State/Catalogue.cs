@@ -38,10 +38,10 @@ public sealed class Catalogue<T> : IEnumerable<KeyValuePair<string, T>> where T 
         ArgumentException.ThrowIfNullOrEmpty(name);
         ArgumentNullException.ThrowIfNull(thing);
         if (_former.ContainsKey(name) || !_entries.TryAdd(name, thing))
-            throw Bad($"The name \"{name}\" stands twice in the catalogue of {_title}.", "Give each entry a name of its own.");
+            throw Bad($"The name \"{name}\" appears twice in the catalogue of {_title}.", "Give each entry its own name.");
         if (!_names.TryAdd(thing, name))
             throw Bad(
-                $"\"{name}\" and \"{_names[thing]}\" of the catalogue of {_title} are one and the same thing.", "Give a renamed entry its "
+                $"\"{name}\" and \"{_names[thing]}\" of the catalogue of {_title} are the same thing.", "Give a renamed entry its "
                     + "former names instead.");
     }
 
@@ -55,8 +55,8 @@ public sealed class Catalogue<T> : IEnumerable<KeyValuePair<string, T>> where T 
         {
             if (_entries.ContainsKey(former) || !_former.TryAdd(former, name))
                 throw Bad(
-                    $"The former name \"{former}\" of \"{name}\" is another entry's in the catalogue of {_title}.", "Give each entry names "
-                        + "of its own.");
+                    $"The former name \"{former}\" of \"{name}\" belongs to another entry in the catalogue of {_title}.",
+                    "Give each entry its own names.");
         }
     }
 
@@ -88,7 +88,7 @@ public sealed class Catalogue<T> : IEnumerable<KeyValuePair<string, T>> where T 
         ArgumentNullException.ThrowIfNull(thing);
         return _names.TryGetValue(thing, out var name)
             ? name
-            : throw Bad($"\"{thing}\" is not in the catalogue of {_title}, so that it has no name to be saved by.", "Add it.");
+            : throw Bad($"\"{thing}\" is not in the catalogue of {_title}, so it has no name to be saved by.", "Add it to the catalogue.");
     }
 
     /// <inheritdoc/>
@@ -117,7 +117,7 @@ public interface ICatalogueSource<T> where T : class
 /// Saves members of a type by their name in a catalogue, and loads them as the live things: declared once by
 /// <c>[assembly: SaveAdapter(typeof(CatalogueAdapter&lt;Item, Items&gt;))]</c>.
 /// </summary>
-/// <typeparam name="T">The type whose things stand in the catalogue.</typeparam>
+/// <typeparam name="T">The type whose things are in the catalogue.</typeparam>
 /// <typeparam name="TSource">The class that has the catalogue.</typeparam>
 public readonly struct CatalogueAdapter<T, TSource> : ISaveAdapter<T, string> where T : class where TSource : ICatalogueSource<T>
 {

@@ -1,6 +1,6 @@
 namespace Lodrik.State;
 
-/// <summary>A checkpoint as it stands in a save.</summary>
+/// <summary>A checkpoint unchanged in a save.</summary>
 [StateType]
 internal sealed partial class CheckpointState
 {
@@ -20,7 +20,7 @@ internal sealed partial class CheckpointState
 /// </summary>
 internal static class CheckpointShape
 {
-    /// <summary>What the name of such a section begins with, behind its group's.</summary>
+    /// <summary>What the name of such a section begins with, after its group's.</summary>
     public const string Prefix = "checkpoint ";
 
     /// <summary>The key of the sections within it.</summary>
@@ -32,7 +32,7 @@ internal static class CheckpointShape
         section.IndexOf('/', StringComparison.Ordinal) is > 0 and var slash
             && section.AsSpan(slash + 1).StartsWith(Prefix, StringComparison.Ordinal);
 
-    /// <summary>The sections within it; null where it is none.</summary>
+    /// <summary>The sections within it; null if it is none.</summary>
     public static SaveMap? SectionsOf(SaveValue tree) =>
         tree is SaveMap map && map.Keys.All(Keys.Contains) && map.TryGet(Sections, out var sections) ? sections as SaveMap : null;
 }

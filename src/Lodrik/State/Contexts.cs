@@ -4,7 +4,7 @@ using System.Diagnostics.CodeAnalysis;
 namespace Lodrik.State;
 
 // What the writer and the reader of one section hand along beside its tokens. It is passed, never found: a second section that is written
-// in between, on this thread or another, has a context of its own.
+// in between, on this thread or another, has its own context.
 
 /// <summary>The shared objects of one section. What is in it only those know who write and read such objects.</summary>
 internal abstract class SharedPool;
@@ -13,7 +13,7 @@ internal abstract class SharedPool;
 [EditorBrowsable(EditorBrowsableState.Never)]
 public sealed class WriteContext
 {
-    /// <summary>The shared objects of the section; null where none may be.</summary>
+    /// <summary>The shared objects of the section; null if none may be.</summary>
     internal SharedPool? Shared { get; set; }
 
     /// <summary>Whether half of a character pair was replaced in some text.</summary>
@@ -30,10 +30,10 @@ public sealed class WriteContext
 [EditorBrowsable(EditorBrowsableState.Never)]
 public sealed class ReadContext
 {
-    /// <summary>The shared objects of the section; null where there are none.</summary>
+    /// <summary>The shared objects of the section; null if there are none.</summary>
     internal SharedPool? Shared { get; init; }
 
-    /// <summary>Where members are noted that are not known; null where they are passed over.</summary>
+    /// <summary>Where members are noted that are not known; null if they are passed over.</summary>
     internal UnknownMembers? Unknown { get; init; }
 
     /// <summary>What the section may become; null for what was written in this process.</summary>
@@ -57,7 +57,7 @@ public sealed class CopyContext
     internal static bool MayFill(Array value, [NotNullWhen(true)] Array? into, CopyContext? context) =>
         context is { FillsArrays: true } && into is not null && !ReferenceEquals(into, value) && into.Length == value.Length;
 
-    /// <summary>The copy of a shared object; null where there is none yet.</summary>
+    /// <summary>The copy of a shared object; null if there is none yet.</summary>
     internal object? Find(object value) => _copies.GetValueOrDefault(value);
 
     /// <summary>Notes the copy of a shared object. It is filled later, so that circles close and long chains do not nest.</summary>
@@ -81,6 +81,6 @@ public sealed class CompareContext
 {
     private readonly HashSet<(object, object)> _pairs = [];
 
-    /// <summary>Notes a pair; false where it was noted before.</summary>
+    /// <summary>Notes a pair; false if it was noted before.</summary>
     internal bool TryAdd(object one, object other) => _pairs.Add((one, other));
 }

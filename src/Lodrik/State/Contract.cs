@@ -21,13 +21,13 @@ public interface IStateCodec<T>
     /// <param name="value">The value.</param>
     /// <param name="into">
     /// What the copy may use again, as <see cref="Read"/> does: a collection is emptied first, an object keeps the members that are not
-    /// saved. <see cref="Initial"/> for a copy of its own.
+    /// saved. <see cref="Initial"/> for its own copy.
     /// </param>
     /// <param name="context">What goes along; null for a copy without any.</param>
     static virtual T Copy(T value, T into, CopyContext? context) => value;
 
     /// <summary>
-    /// A value that was read before its object could be created, as it is in the object: a collection that compares in a way of its own,
+    /// A value that was read before its object could be created, as it is in the object: a collection that compares in its own way,
     /// or an array of fixed length, is the object's own one, with what was read.
     /// </summary>
     /// <exception cref="ArgumentException">The object's own one has no room for it.</exception>
@@ -52,10 +52,10 @@ public interface IStateCodec<T>
     {
     }
 
-    /// <summary>Writes many values at once; false where nothing was written, and they have to be written one by one.</summary>
+    /// <summary>Writes many values at once; false if nothing was written, and they have to be written one by one.</summary>
     static virtual bool TryWriteRows<TRows>(ref TRows rows, ReadOnlySpan<T> items) where TRows : IRowWriter, allows ref struct => false;
 
-    /// <summary>Reads many values at once; false where nothing was read, and they have to be read one by one.</summary>
+    /// <summary>Reads many values at once; false if nothing was read, and they have to be read one by one.</summary>
     static virtual bool TryReadRows<TRows>(ref TRows rows, Span<T> items) where TRows : IRowReader, allows ref struct => false;
 
     /// <summary>Writes one value.</summary>
@@ -89,7 +89,7 @@ public interface IKeyCodec<T>
     /// <summary>The key as text.</summary>
     static abstract string ToText(T key);
 
-    /// <summary>The key that a text stands for; false where it stands for none.</summary>
+    /// <summary>The key that a text stands for; false if it stands for none.</summary>
     static abstract bool TryParse(string text, out T key);
 
     /// <summary>Whether two different keys may have one text, so that a map has to be looked at before it is written.</summary>
@@ -123,7 +123,7 @@ public interface ITableWriter
 /// <summary>Writes the tokens of one format.</summary>
 public interface IStateWriter : ITableWriter
 {
-    /// <summary>What goes along with the section that is being written; null where this is not a section.</summary>
+    /// <summary>What goes along with the section that is being written; null if this is not a section.</summary>
     WriteContext? Context { get; }
 
     /// <summary>Writes the absence of a value.</summary>
@@ -186,7 +186,7 @@ public interface ITableReader
     bool TryReadTable<T, TCodec>(ref T value) where TCodec : IStateCodec<T>;
 
     /// <summary>Takes a list that was written column by column as a tree whose items are decoded when they are asked for.</summary>
-    /// <returns>Null where nothing was read, and the caller has to read item by item.</returns>
+    /// <returns>Null if nothing was read, and the caller has to read item by item.</returns>
     SaveList? TakeTable();
 
     /// <summary>Reads a list that was written in parts.</summary>
@@ -200,7 +200,7 @@ public interface ITableReader
 /// <summary>Reads the tokens of one format.</summary>
 public interface IStateReader : ITableReader
 {
-    /// <summary>What goes along with the section that is being read; null where this is not a section.</summary>
+    /// <summary>What goes along with the section that is being read; null if this is not a section.</summary>
     ReadContext? Context { get; }
 
     /// <summary>What the next value is, without consuming it.</summary>
@@ -252,7 +252,7 @@ public interface IStateReader : ITableReader
     bool ReadKey(out string key);
 
     /// <summary>Enters a list.</summary>
-    /// <returns>How many items it has; 0 where the format does not say so beforehand.</returns>
+    /// <returns>How many items it has; 0 if the format does not say so beforehand.</returns>
     int BeginList();
 
     /// <summary>Moves to the next item; false at the list's end.</summary>
@@ -282,7 +282,7 @@ public interface ISectionDecoder
 [EditorBrowsable(EditorBrowsableState.Never)]
 public interface IRowWriter : IStateWriter
 {
-    /// <summary>Begins so many objects; false where they have to be written one by one.</summary>
+    /// <summary>Begins so many objects; false if they have to be written one by one.</summary>
     bool TryBeginRows(RowShape shape, int count);
 
     /// <summary>Where the values of a member go that is handed over as whole numbers, one for each row.</summary>
@@ -309,17 +309,17 @@ public interface IRowWriter : IStateWriter
     /// <summary>Writes all rows' values of a member by its codec, and takes the room back.</summary>
     void WriteRows<T, TCodec>(int member, Span<T> values) where TCodec : IStateCodec<T>;
 
-    /// <summary>Writes many texts at once where a value is written now; false where they have to be written one by one.</summary>
+    /// <summary>Writes many texts at once where a value is written now; false if they have to be written one by one.</summary>
     bool TryWriteTexts(ReadOnlySpan<string?> values);
 
     /// <summary>Writes many lists of numbers at once: their lengths, and their numbers one after the other.</summary>
     /// <returns>False where nothing was written, and they have to be written one by one.</returns>
     bool TryWriteNumberLists<T>(ReadOnlySpan<int> lengths, ReadOnlySpan<T> numbers) where T : unmanaged, INumber<T>;
 
-    /// <summary>Writes many arrays of numbers at once; false where nothing was written, and they have to be written one by one.</summary>
+    /// <summary>Writes many arrays of numbers at once; false if nothing was written, and they have to be written one by one.</summary>
     bool TryWriteNumberArrays<T>(ReadOnlySpan<T[]?> arrays) where T : unmanaged, INumber<T>;
 
-    /// <summary>Begins many lists of those lengths at once; false where they have to be written one by one.</summary>
+    /// <summary>Begins many lists of those lengths at once; false if they have to be written one by one.</summary>
     bool TryBeginLists(ReadOnlySpan<int> lengths);
 
     /// <summary>Writes the next items of the lists that were begun.</summary>
@@ -328,7 +328,7 @@ public interface IRowWriter : IStateWriter
     /// <summary>Ends the lists that were begun.</summary>
     void EndLists();
 
-    /// <summary>Begins many variants at once, each given by its number; false where they have to be written one by one.</summary>
+    /// <summary>Begins many variants at once, each given by its number; false if they have to be written one by one.</summary>
     bool TryBeginVariants(KeyTable variants, ReadOnlySpan<short> numbers);
 
     /// <summary>Writes all objects of one of the variants, in their order, and takes the room back.</summary>
@@ -345,7 +345,7 @@ public interface IRowWriter : IStateWriter
 [EditorBrowsable(EditorBrowsableState.Never)]
 public interface IRowReader : IStateReader
 {
-    /// <summary>Begins so many objects; false where they have to be read one by one.</summary>
+    /// <summary>Begins so many objects; false if they have to be read one by one.</summary>
     bool TryBeginRows(RowShape shape, int count);
 
     /// <summary>A member's values, if all are texts or nothing.</summary>
@@ -357,7 +357,7 @@ public interface IRowReader : IStateReader
     /// <summary>Takes the room back that was given last.</summary>
     void ReturnValues<T>(Span<T> values);
 
-    /// <summary>Reads all rows' values of a member by its codec; false where the save does not have the member.</summary>
+    /// <summary>Reads all rows' values of a member by its codec; false if the save does not have the member.</summary>
     bool ReadRows<T, TCodec>(int member, Span<T> values) where TCodec : IStateCodec<T>;
 
     /// <summary>Whether the save has the member.</summary>
@@ -368,10 +368,10 @@ public interface IRowReader : IStateReader
     /// </summary>
     bool TryReadNumbers<T>(Span<T> values) where T : unmanaged, INumber<T>, IMinMaxValue<T>;
 
-    /// <summary>Reads many truth values at once; false where they have to be read one by one.</summary>
+    /// <summary>Reads many truth values at once; false if they have to be read one by one.</summary>
     bool TryReadFlags(Span<bool> values);
 
-    /// <summary>Reads many texts at once; false where they have to be read one by one.</summary>
+    /// <summary>Reads many texts at once; false if they have to be read one by one.</summary>
     bool TryReadTexts(Span<string?> values);
 
     /// <summary>
@@ -386,7 +386,7 @@ public interface IRowReader : IStateReader
     /// <summary>Takes the next numbers of the lists that are being read.</summary>
     void TakeNumbers<T>(Span<T> numbers) where T : unmanaged, INumber<T>, IMinMaxValue<T>;
 
-    /// <summary>Begins many lists at once and gives their lengths; false where they have to be read one by one.</summary>
+    /// <summary>Begins many lists at once and gives their lengths; false if they have to be read one by one.</summary>
     bool TryBeginLists(int count, out ReadOnlySpan<long> lengths);
 
     /// <summary>Reads the next items of the lists that were begun.</summary>
@@ -395,7 +395,7 @@ public interface IRowReader : IStateReader
     /// <summary>Ends the lists that were begun.</summary>
     void EndLists();
 
-    /// <summary>Begins many variants at once, and gives the number of each; false where they have to be read one by one.</summary>
+    /// <summary>Begins many variants at once, and gives the number of each; false if they have to be read one by one.</summary>
     bool TryBeginVariants(KeyTable variants, Span<short> numbers);
 
     /// <summary>Reads all objects of one of the variants, in their order.</summary>

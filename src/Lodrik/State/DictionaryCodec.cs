@@ -59,9 +59,9 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
         while (reader.ReadKey(out var text))
         {
             if (!TKeyCodec.TryParse(text, out var key))
-                throw reader.Wrong($"The key \"{Shorten.Text(text)}\" is no {typeof(TKey).Name}.");
+                throw reader.Wrong($"The key \"{Shorten.Text(text)}\" is not a valid {typeof(TKey).Name}.");
             if (value.ContainsKey(key))
-                throw reader.Wrong($"The key \"{Shorten.Text(text)}\" stands twice.");
+                throw reader.Wrong($"The key \"{Shorten.Text(text)}\" appears twice.");
             var entry = TCodec.Initial;
             TCodec.Read(ref reader, ref entry);
             value.Add(key, entry);
@@ -89,7 +89,7 @@ public readonly struct DictionaryCodec<TDictionary, TKey, TValue, TKeyCodec, TCo
         foreach (var (key, entry) in read)
         {
             if (!initial.TryAdd(key, entry))
-                throw new ArgumentException($"The key \"{Shorten.Text(TKeyCodec.ToText(key))}\" stands twice.");
+                throw new ArgumentException($"The key \"{Shorten.Text(TKeyCodec.ToText(key))}\" appears twice.");
         }
         return initial;
     }

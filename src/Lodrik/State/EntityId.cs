@@ -72,7 +72,7 @@ public readonly record struct EntityId : IComparable<EntityId>
 
     /// <inheritdoc cref="Placed"/>
     public static implicit operator EntityId(string name) => Placed(name ?? throw new ArgumentNullException(
-        nameof(name), "null is not an id. Where there may be none, as in \"found ? id : null\", write (EntityId?)null."));
+        nameof(name), "null is not an id. If there may be none, as in \"found ? id : null\", write (EntityId?)null."));
 
     /// <inheritdoc cref="Spawned"/>
     public static implicit operator EntityId(long number) => Spawned(number);

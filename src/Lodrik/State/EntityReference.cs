@@ -6,7 +6,7 @@ using Lodrik.State;
 namespace Lodrik.Scenes
 {
     /// <summary>
-    /// One entity as another refers to it: by its id, and by its scene where that is another one. As text, the scene stands before the id
+    /// One entity as another refers to it: by its id, and by its scene where that is another one. As text, the scene precedes the id
     /// with a '>' between them.
     /// </summary>
     public readonly record struct EntityReference
@@ -21,7 +21,7 @@ namespace Lodrik.Scenes
         {
             if (scene is not null && scene.Contains(Separator, StringComparison.Ordinal))
                 throw new ArgumentException(
-                    $"The scene \"{scene}\" cannot be referred to: '>' stands between a scene and an entity.", nameof(scene));
+                    $"The scene \"{scene}\" cannot be referred to: '>' separates a scene from an entity.", nameof(scene));
             if (scene is not null && LoneSurrogates.AreIn(scene))
                 throw new ArgumentException("The name of the scene contains a lone surrogate, which no file can hold.", nameof(scene));
             Id = id;
@@ -78,9 +78,9 @@ namespace Lodrik.State
             value = Parse(ref reader, reader.ReadText());
         }
 
-        /// <summary>The id of a text that stands in a save, as a value or as a key.</summary>
+        /// <summary>The id of a text that is in a save, as a value or as a key.</summary>
         internal static EntityId Parse<TReader>(ref TReader reader, string text) where TReader : IStateReader, allows ref struct =>
-            EntityId.TryParse(text, out var id) ? id : throw reader.Wrong($"\"{Shorten.Text(text)}\" is no entity's id.");
+            EntityId.TryParse(text, out var id) ? id : throw reader.Wrong($"\"{Shorten.Text(text)}\" is not a valid entity id.");
     }
 
     /// <summary>A reference as its text; one that was never set as null.</summary>
@@ -97,7 +97,7 @@ namespace Lodrik.State
                 return;
             var text = reader.ReadText();
             if (!EntityReference.TryParse(text, out value))
-                throw reader.Wrong($"\"{Shorten.Text(text)}\" refers to no entity.");
+                throw reader.Wrong($"\"{Shorten.Text(text)}\" is not a valid entity reference.");
         }
     }
 

@@ -19,7 +19,7 @@ public interface IAfterLoading
 
 /// <summary>
 /// The type of a section that knows when it changes. As long as the object and its revision are the same, a store writes the bytes
-/// of the save before again instead of encoding the section anew.
+/// of the save before again instead of encoding the section again.
 /// </summary>
 /// <remarks>
 /// Whatever changes the section, however deep down, has to raise the revision; a change without that is not saved. Loading through

@@ -29,7 +29,7 @@ public readonly struct BoolKey : IKeyCodec<bool>
     public static bool TryParse(string text, out bool key) => bool.TryParse(text, out key);
 }
 
-/// <summary>Numbers, char, Guid, dates and times: anything with an invariant text of its own.</summary>
+/// <summary>Numbers, char, Guid, dates and times: anything with its own invariant text.</summary>
 [EditorBrowsable(EditorBrowsableState.Never)]
 public readonly struct ParsableKey<T> : IKeyCodec<T> where T : struct, ISpanFormattable, ISpanParsable<T>
 {
@@ -81,7 +81,8 @@ public readonly struct EnumCodec<[DynamicallyAccessedMembers(DynamicallyAccessed
             ? reader.ReadBigInteger().ToString(CultureInfo.InvariantCulture)
             : reader.ReadText();
         if (!EnumNames<T>.TryParse(text, out value))
-            throw reader.Wrong($"\"{Shorten.Text(text)}\" is no {typeof(T).Name}. Known are: {string.Join(", ", Enum.GetNames<T>())}.");
+            throw reader.Wrong(
+                $"\"{Shorten.Text(text)}\" is not a valid {typeof(T).Name}. Valid names: {string.Join(", ", Enum.GetNames<T>())}.");
     }
 }
 

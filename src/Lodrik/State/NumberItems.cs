@@ -15,7 +15,7 @@ internal static class NumberItems
         || typeof(T) == typeof(ushort) || typeof(T) == typeof(uint) || typeof(T) == typeof(ulong) || typeof(T) == typeof(float)
             || typeof(T) == typeof(double);
 
-    /// <summary>Writes the items as one block of numbers; false where nothing was written.</summary>
+    /// <summary>Writes the items as one block of numbers; false if nothing was written.</summary>
     public static bool TryWrite<TWriter, T>(ref TWriter writer, ReadOnlySpan<T> items) where TWriter : IStateWriter, allows ref struct =>
         Are<T>() && items.Length > 0
         && (TryWrite<TWriter, T, int>(ref writer, items) || TryWrite<TWriter, T, long>(ref writer, items)

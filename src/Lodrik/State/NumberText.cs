@@ -22,17 +22,17 @@ internal static class NumberText
         return System.Text.Encoding.ASCII.GetString(digits[..Format(value, digits)]);
     }
 
-    /// <summary>Writes a number's digits and gives their count; a float that is no number is one of the three words above.</summary>
+    /// <summary>Writes a number's digits and gives their count; a float that is not a number is one of the three words above.</summary>
     public static int Format<T>(T value, Span<byte> digits) where T : IUtf8SpanFormattable
     {
         if (!value.TryFormat(digits, out var length, default, CultureInfo.InvariantCulture))
-            throw new ArgumentException("The number is longer than any that is saved.", nameof(value));
+            throw new ArgumentException("The number has too many digits to be saved.", nameof(value));
         if (typeof(T) != typeof(float) && typeof(T) != typeof(double) && typeof(T) != typeof(Half))
             return length;
         return digits[..length].IndexOfAnyExcept("-0123456789"u8) < 0 ? WithPoint(digits, length) : length;
     }
 
-    /// <summary>Whether a float has to stand as a word, because no number says it.</summary>
+    /// <summary>Whether a float has to be as a word, because no number says it.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public static bool IsWord<T>(T value) where T : System.Numerics.INumberBase<T> => !T.IsFinite(value);
 
@@ -49,7 +49,7 @@ internal static class NumberText
         $"{Shorten.Text(number)} is too large for a "
             + $"{(typeof(T) == typeof(float) ? "float" : typeof(T) == typeof(double) ? "double" : typeof(T).Name)}.";
 
-    /// <summary>What is said of numbers of another sort than the one that is wanted.</summary>
+    /// <summary>What is said of numbers of another kind than the one that is wanted.</summary>
     public static string NotAll<T>() => $"Not all of the numbers are of the type {typeof(T).Name}.";
 
     public static double ParseWord(ReadOnlySpan<char> word) => word switch

@@ -25,7 +25,7 @@ internal abstract class PartColumn(string name)
     /// <summary>Gives the room of a column that was needed for a moment only back to the pool. It is empty then.</summary>
     public abstract void Release();
 
-    /// <summary>Says that an entity has no such part, in place of saying nothing.</summary>
+    /// <summary>Says that an entity has no such part, instead of saying nothing.</summary>
     public abstract void AddNone(int entity);
 
     public abstract void Write<TWriter>(ref TWriter writer, int entity) where TWriter : IStateWriter, allows ref struct;
@@ -57,7 +57,7 @@ internal abstract class PartColumn<T>(string name) : PartColumn(name)
     private PooledList<int> _entities = new(isPooled: false);
     private PooledList<T> _values = new(isPooled: false);
 
-    // Few entities have none where a record has to say so.
+    // Few entities have none if a record has to say so.
     private List<int>? _without;
     private int _last = -1;
 

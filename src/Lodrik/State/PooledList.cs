@@ -6,7 +6,7 @@ namespace Lodrik.State;
 
 /// <summary>
 /// A list that takes its array from the shared pool and gives it back. A scene of a hundred thousand entities needs dozens of large arrays
-/// for a moment: made anew each time, they would make the garbage collector look at the whole game.
+/// for a moment: made again each time, they would make the garbage collector look at the whole game.
 /// </summary>
 /// <param name="expected">How many items there are likely to be.</param>
 /// <param name="isPooled">Whether the array comes from the pool; for a list that is kept for long it should not.</param>

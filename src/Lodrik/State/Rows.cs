@@ -3,7 +3,7 @@ using System.ComponentModel;
 namespace Lodrik.State;
 
 // Many objects of one type, member by member. Formats that lay lists out in columns ask the generated code for it; it does what
-// writing and reading each object would do, without asking anew for each of them where its values go.
+// writing and reading each object would do, without asking again for each of them where its values go.
 
 /// <summary>How the values of a member are handed over when many objects are written or read at once.</summary>
 [EditorBrowsable(EditorBrowsableState.Never)]
@@ -61,6 +61,6 @@ public readonly ref struct RowTexts
     /// <summary>Whether the texts have to be read in another way.</summary>
     public bool IsEmpty => _texts.IsEmpty;
 
-    /// <summary>The text of a row; null where there is none.</summary>
+    /// <summary>The text of a row; null if there is none.</summary>
     public string? this[int row] => _numbers.IsEmpty ? _texts[row] : _texts[(int)_numbers[row]];
 }

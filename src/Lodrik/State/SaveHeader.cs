@@ -15,7 +15,7 @@ public enum SaveKind
     /// <summary>The game made it by itself.</summary>
     Auto,
 
-    /// <summary>It is a checkpoint that the player can be put back to.</summary>
+    /// <summary>It is a checkpoint that the player can be restored to.</summary>
     Checkpoint,
 }
 
@@ -51,7 +51,7 @@ public sealed partial class SaveHeader
     /// <summary>When it was saved.</summary>
     public DateTimeOffset Saved { get; internal set; }
 
-    /// <summary>What a slot list shows of it; null where it was saved to no slot.</summary>
+    /// <summary>What a slot list shows of it; null if it was saved to no slot.</summary>
     public SlotLabel? Slot { get; internal set; }
 
     /// <summary>The form of the sections' content.</summary>
@@ -92,7 +92,7 @@ public sealed partial class SaveHeader
     public TimeSpan Played => Slot?.Played ?? default;
 
     /// <summary>
-    /// The number of the write in its store; null where the store does not count (<see cref="SaveProtection.HasCounter"/>).
+    /// The number of the write in its store; null if the store does not count (<see cref="SaveProtection.HasCounter"/>).
     /// </summary>
     [NotSaved]
     public long? WriteNumber =>
@@ -157,7 +157,7 @@ public sealed partial class SlotLabel
     internal const string HiddenKey = "hidden";
     internal const string AttachmentsKey = "attachments";
 
-    /// <summary>The digests of what is kept beside the save, by name; null where nothing is.</summary>
+    /// <summary>The digests of what is kept beside the save, by name; null if nothing is.</summary>
     internal State.SaveMap? AttachmentDigests => Rest.TryGet(AttachmentsKey, out var digests) ? digests as State.SaveMap : null;
 
     /// <summary>What only some saves say: the number of the write, a hidden title and summary, and whatever a newer Lodrik adds.</summary>

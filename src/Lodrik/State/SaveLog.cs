@@ -95,7 +95,7 @@ internal sealed class LogBlocks
 
     public void Replace(int index, LogBlock block) => _blocks[index] = block;
 
-    /// <summary>The entries behind the blocks as they were encoded last, where changes are looked for.</summary>
+    /// <summary>The entries after the blocks as they were encoded last, where changes are looked for.</summary>
     public (int Start, LogBlock Block)? End { get; set; }
 
     public void Clear()
@@ -119,6 +119,6 @@ internal sealed class LogBlocks
 
 /// <summary>A block of a log.</summary>
 /// <param name="Count">How many entries it has.</param>
-/// <param name="Bytes">The entries as a list, in the packed form; null where they are yet to be encoded.</param>
+/// <param name="Bytes">The entries as a list, in the packed form; null if they are yet to be encoded.</param>
 /// <param name="HasReplacedText">Whether half of a character pair was replaced in some text.</param>
 internal readonly record struct LogBlock(int Count, byte[]? Bytes, bool HasReplacedText);

@@ -6,22 +6,22 @@ namespace Lodrik.State;
 public abstract partial class SaveValue
 {
     /// <summary>
-    /// Turns single values of one sort into another, as far as nothing is lost but digits behind those that the other sort has.
+    /// Turns single values of one kind into another, as far as nothing is lost but digits behind those that the other sort has.
     /// </summary>
     internal static class Conversion
     {
-        /// <summary>The value as another sort; null stays null.</summary>
-        /// <exception cref="InvalidCastException">It does not stand for a value of that sort.</exception>
+        /// <summary>The value as another kind; null stays null.</summary>
+        /// <exception cref="InvalidCastException">It does not stand for a value of that kind.</exception>
         public static SaveValue Convert(SaveValue value, SaveValueKind kind)
         {
             if (value.Kind == kind || value.Kind == SaveValueKind.Null)
                 return value;
             return value is SaveScalar scalar && TryConvert(scalar, kind, out var converted)
                 ? converted
-                : throw new InvalidCastException($"{Quoted(value)} is no {NameOf(kind)}.");
+                : throw new InvalidCastException($"{Quoted(value)} is not a valid {NameOf(kind)}.");
         }
 
-        /// <summary>A sort of value in words.</summary>
+        /// <summary>A kind of value in words.</summary>
         public static string NameOf(SaveValueKind kind) => kind switch
         {
             SaveValueKind.Null => "null",

@@ -77,36 +77,36 @@ public abstract partial class SaveValue : IEquatable<SaveValue>
     public static implicit operator SaveValue(byte[]? value) => value is null ? Null : new SaveScalar(SaveValueKind.Bytes, value);
 
     /// <summary>
-    /// The value as another sort, as far as it stands for one: 5 as "5", "5" as 5, 5.0 as 5. Null stays null; a list and a map are nothing
+    /// The value as another kind, as far unchanged for one: 5 as "5", "5" as 5, 5.0 as 5. Null stays null; a list and a map are nothing
     /// but themselves.
     /// </summary>
-    /// <exception cref="InvalidCastException">It stands for no value of that sort; the message has both.</exception>
+    /// <exception cref="InvalidCastException">It stands for no value of that kind; the message has both.</exception>
     public SaveValue ConvertTo(SaveValueKind kind) => Conversion.Convert(this, kind);
 
     /// <summary>The whole number that this is, or that its text or its digits stand for.</summary>
-    /// <exception cref="InvalidCastException">It is no whole number of 64 bits.</exception>
+    /// <exception cref="InvalidCastException">It is not a 64-bit whole number.</exception>
     public long AsInt64() => ConvertTo(SaveValueKind.Integer) is SaveScalar { Kind: SaveValueKind.Integer, Integer: var whole }
         && whole >= long.MinValue && whole <= long.MaxValue
         ? (long)whole
-        : throw new InvalidCastException($"{this} is no whole number of 64 bits.");
+        : throw new InvalidCastException($"{this} is not a 64-bit whole number.");
 
     /// <summary>The number that this is, or that its text stands for.</summary>
-    /// <exception cref="InvalidCastException">It is no number.</exception>
+    /// <exception cref="InvalidCastException">It is not a number.</exception>
     public double AsDouble() => ConvertTo(SaveValueKind.Double) is SaveScalar { Kind: SaveValueKind.Double, Double: var number }
         ? number
-        : throw new InvalidCastException("Null is no number.");
+        : throw new InvalidCastException("Null is not a number.");
 
     /// <summary>The truth value that this is, or that its text stands for.</summary>
-    /// <exception cref="InvalidCastException">It is no truth value.</exception>
+    /// <exception cref="InvalidCastException">It is not a truth value.</exception>
     public bool AsBool() => ConvertTo(SaveValueKind.Bool) is SaveScalar { Kind: SaveValueKind.Bool, Bool: var flag }
         ? flag
-        : throw new InvalidCastException("Null is no truth value.");
+        : throw new InvalidCastException("Null is neither true nor false.");
 
-    /// <summary>The single value as text; null where it is null.</summary>
+    /// <summary>The single value as text; null if it is null.</summary>
     /// <exception cref="InvalidCastException">It is a list or a map.</exception>
     public string? AsText() => ConvertTo(SaveValueKind.Text) is SaveScalar { Kind: SaveValueKind.Text, Text: var text } ? text : null;
 
-    /// <summary>The single value as text; null where there is none, or it is a list or a map: for what anybody may have written.</summary>
+    /// <summary>The single value as text; null if there is none, or it is a list or a map: for what anybody may have written.</summary>
     internal string? TextIfSingle() => this is SaveScalar ? AsText() : null;
 
     /// <inheritdoc/>
@@ -278,13 +278,13 @@ public sealed class SaveMap() : SaveValue(SaveValueKind.Map), IReadOnlyCollectio
     public bool TryGet(string key, [System.Diagnostics.CodeAnalysis.NotNullWhen(true)] out SaveValue? value) =>
         _entries.TryGetValue(key, out value);
 
-    /// <summary>Adds a value under a new name; false where the name is taken.</summary>
+    /// <summary>Adds a value under a new name; false if the name is taken.</summary>
     public bool TryAdd(string key, SaveValue value) => _entries.TryAdd(key, value ?? Null);
 
     /// <summary>Takes everything out.</summary>
     public void Clear() => _entries.Clear();
 
-    /// <summary>Gives an entry another name, in its place; false where that name is taken or the entry is not there.</summary>
+    /// <summary>Gives an entry another name, in its place; false if that name is taken or the entry is not there.</summary>
     internal bool TryRename(string key, string newKey)
     {
         var index = _entries.IndexOf(key);
@@ -302,7 +302,7 @@ public sealed class SaveMap() : SaveValue(SaveValueKind.Map), IReadOnlyCollectio
         return true;
     }
 
-    /// <summary>Takes a name and its value out; false where there is none.</summary>
+    /// <summary>Takes a name and its value out; false if there is none.</summary>
     public bool Remove(string key) => _entries.Remove(key);
 
     /// <inheritdoc/>
@@ -341,6 +341,6 @@ internal abstract class RowSource
     /// <summary>One item, without the others.</summary>
     public abstract SaveValue Read(int index);
 
-    /// <summary>One member of every item in order; null where an item does not have it. Nothing else is decoded.</summary>
+    /// <summary>One member of every item in order; null if an item does not have it. Nothing else is decoded.</summary>
     public abstract IEnumerable<SaveValue?> ReadMember(string key);
 }

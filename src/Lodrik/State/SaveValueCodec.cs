@@ -82,7 +82,7 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
                 while (reader.ReadKey(out var key))
                 {
                     if (!map.TryAdd(key, ReadTree(ref reader)))
-                        throw reader.Wrong($"The key \"{Shorten.Text(key)}\" stands twice.");
+                        throw reader.Wrong($"The key \"{Shorten.Text(key)}\" appears twice.");
                 }
                 return map;
         }
@@ -118,7 +118,7 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
         writer.EndObject();
     }
 
-    /// <summary>Writes a list that is nothing but numbers of one sort as such: on one line in text, as one block in binary.</summary>
+    /// <summary>Writes a list that is nothing but numbers of one kind as such: on one line in text, as one block in binary.</summary>
     private static bool TryWriteNumbers<TWriter>(ref TWriter writer, SaveList list) where TWriter : IStateWriter, allows ref struct
     {
         var kind = list.Count == 0 ? SaveValueKind.Null : list[0].Kind;
@@ -134,7 +134,7 @@ public readonly struct SaveValueCodec : IStateCodec<SaveValue?>
         return true;
     }
 
-    /// <summary>Writes whole numbers in the narrowest type that holds them all; false where 64 bits do not.</summary>
+    /// <summary>Writes whole numbers in the narrowest type that holds them all; false if 64 bits do not.</summary>
     private static bool TryWriteIntegers<TWriter>(ref TWriter writer, BigInteger[] numbers) where TWriter : IStateWriter, allows ref struct
     {
         var (min, max) = (numbers.Min(), numbers.Max());

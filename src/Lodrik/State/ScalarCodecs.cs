@@ -56,7 +56,7 @@ public readonly struct WideIntegerCodec<T> : IStateCodec<T> where T : unmanaged,
     {
         var number = reader.ReadBigInteger();
         if (number < BigInteger.CreateChecked(T.MinValue) || number > BigInteger.CreateChecked(T.MaxValue))
-            throw reader.Wrong($"{number} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.");
+            throw reader.Wrong($"{number} is out of range: it must be between {T.MinValue} and {T.MaxValue}.");
         value = T.CreateChecked(number);
     }
 }
@@ -138,7 +138,7 @@ public readonly struct CharCodec : IStateCodec<char>
 {
     public static void Write<TWriter>(ref TWriter writer, char value) where TWriter : IStateWriter, allows ref struct
     {
-        // Half of a pair is no text; as a number every char survives.
+        // Half of a pair is not text; as a number every char survives.
         if (char.IsSurrogate(value))
             writer.WriteInteger(value);
         else
@@ -248,7 +248,7 @@ public readonly struct TextScalarCodec<T> : IStateCodec<T> where T : struct, ISp
     {
         var text = reader.ReadText();
         if (!ParsableKey<T>.TryParse(text, out value))
-            throw reader.Wrong($"\"{Shorten.Text(text)}\" is no {typeof(T).Name}.");
+            throw reader.Wrong($"\"{Shorten.Text(text)}\" is not a valid {typeof(T).Name}.");
     }
 
     public static bool AreEqual(T one, T other, CompareContext? context) =>
@@ -270,7 +270,7 @@ public readonly struct UriCodec : IStateCodec<Uri?>
         }
         var text = reader.ReadText();
         if (!Uri.TryCreate(text, UriKind.RelativeOrAbsolute, out value))
-            throw reader.Wrong($"\"{Shorten.Text(text)}\" is no Uri.");
+            throw reader.Wrong($"\"{Shorten.Text(text)}\" is not a valid URI.");
     }
 }
 
@@ -289,7 +289,7 @@ public readonly struct VersionCodec : IStateCodec<Version?>
         }
         var text = reader.ReadText();
         if (!Version.TryParse(text, out value))
-            throw reader.Wrong($"\"{Shorten.Text(text)}\" is no version number.");
+            throw reader.Wrong($"\"{Shorten.Text(text)}\" is not a valid version number.");
     }
 }
 
@@ -310,7 +310,7 @@ public readonly struct ColorCodec : IStateCodec<Color>
         else if (Enum.TryParse<KnownColor>(text, out var known))
             value = Color.FromKnownColor(known);
         else
-            throw reader.Wrong($"\"{Shorten.Text(text)}\" is no color; write #AARRGGBB.");
+            throw reader.Wrong($"\"{Shorten.Text(text)}\" is not a valid color. Write it as #AARRGGBB.");
     }
 }
 

@@ -43,7 +43,7 @@ internal sealed class ScalarType(string name, string word, string codec, ScalarS
 
     public IReadOnlyList<string> Samples => samples;
 
-    /// <summary>The struct that writes it as the key of a map; null where it cannot be one.</summary>
+    /// <summary>The struct that writes it as the key of a map; null if it cannot be one.</summary>
     public string? Key { get; set; }
 
     /// <summary>Whether arrays of it are saved as one block of numbers.</summary>
@@ -117,10 +117,10 @@ internal static class ScalarTypes
     private static readonly Dictionary<string, ScalarType> ByWord = All.GroupBy(type => type.Word)
         .ToDictionary(group => group.Key, group => group.First());
 
-    /// <summary>The scalar type of that name; null where it is none.</summary>
+    /// <summary>The scalar type of that name; null if it is none.</summary>
     public static ScalarType? Named(string name) => ByName.TryGetValue(name, out var type) ? type : null;
 
-    /// <summary>A scalar type that ledgers call so; null where there is none.</summary>
+    /// <summary>A scalar type that ledgers call so; null if there is none.</summary>
     public static ScalarType? Called(string word) => ByWord.TryGetValue(word, out var type) ? type : null;
 
     private static ScalarType Number(string name, string word, string codec, ScalarSort sort, params string[] samples) =>

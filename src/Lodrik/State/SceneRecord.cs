@@ -75,7 +75,7 @@ public sealed partial class SceneRecord : IValueWriter
     /// </summary>
     internal SceneRecord? Kept { get; private set; }
 
-    /// <summary>The number that the next spawned entity gets; 0 where the game counts by itself.</summary>
+    /// <summary>The number that the next spawned entity gets; 0 if the game counts by itself.</summary>
     public long NextSpawn { get; internal set; }
 
     /// <summary>
@@ -89,7 +89,7 @@ public sealed partial class SceneRecord : IValueWriter
         return counts;
     }
 
-    /// <summary>What is known of an entity; null where it is not in the scene.</summary>
+    /// <summary>What is known of an entity; null if it is not in the scene.</summary>
     public EntityRecord? Find(EntityId id) => Index.IndexOf(id) is >= 0 and var index ? _entities[index] : null;
 
     /// <summary>A part of an entity, as a copy: a record does not change.</summary>
@@ -110,7 +110,7 @@ public sealed partial class SceneRecord : IValueWriter
         return false;
     }
 
-    /// <summary>Adds an entity; false where its id is taken.</summary>
+    /// <summary>Adds an entity; false if its id is taken.</summary>
     internal bool TryAdd(EntityRecord entity)
     {
         if (!Index.TryAdd(entity.Id, _entities.Count))

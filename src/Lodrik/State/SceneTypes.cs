@@ -14,7 +14,7 @@ internal class SceneTypes
     /// <summary>The name of today for a kind that a save names.</summary>
     public virtual string KindName(string saved) => saved;
 
-    /// <summary>A new column for a kind's part; null where the part is not known.</summary>
+    /// <summary>A new column for a kind's part; null if the part is not known.</summary>
     public virtual PartColumn? MakeColumn(string kind, string part) => null;
 
     /// <summary>

@@ -2,7 +2,7 @@ namespace Lodrik.State;
 
 // What a save root is made of: sections, and groups of them.
 
-/// <summary>What can stand at the top of a file: a state type, or the root of a game's saves. Implemented by the generator.</summary>
+/// <summary>What can be at the top of a file: a state type, or the root of a game's saves. Implemented by the generator.</summary>
 /// <typeparam name="TSelf">The type itself.</typeparam>
 public interface IStateRoot<TSelf> where TSelf : IStateRoot<TSelf>
 {
@@ -79,7 +79,7 @@ public interface ISectionGroup
 
     /// <summary>
     /// An object that is another one as soon as the section's content is another: as long as it stays the same, bytes that were written
-    /// before are used again. Null where that cannot be told.
+    /// before are used again. Null if that cannot be told.
     /// </summary>
     object? IdentityOf(string name);
 
@@ -110,7 +110,7 @@ public abstract class UndecodedSection
     public abstract void Decode(ISectionDecoder decoder);
 
     /// <summary>The content without the game's types.</summary>
-    /// <exception cref="SaveException">The content is no well-formed value.</exception>
+    /// <exception cref="SaveException">The content is not a well-formed value.</exception>
     internal SaveValue ToTree()
     {
         var decoder = new TreeDecoder();
@@ -132,7 +132,7 @@ internal sealed class TreeDecoder : ISectionDecoder
 /// <param name="Game">The game's id; empty for a state type that is saved on its own.</param>
 /// <param name="Version">The save version; 0 for a state type that is saved on its own.</param>
 /// <param name="Sections">The section names; a group's name ends in <c>/</c>.</param>
-/// <param name="Shape">The digest of the shape of its saves (64 bits of SHA-256, in hexadecimal); empty where that is not known.</param>
+/// <param name="Shape">The digest of the shape of its saves (64 bits of SHA-256, in hexadecimal); empty if that is not known.</param>
 public sealed record StateRoot(string Game, int Version, IReadOnlyList<string> Sections, string Shape = "")
 {
     /// <summary>The name of the only section of a state type that is saved on its own.</summary>

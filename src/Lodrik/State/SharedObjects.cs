@@ -3,7 +3,7 @@ using System.Runtime.CompilerServices;
 
 namespace Lodrik.State;
 
-// Objects that several others may refer to. Where one stands, its number is written; what it holds stands once, beside the section, in
+// Objects that several others may refer to. Where one is, its number is written; what it holds stands once, beside the section, in
 // a map from numbers to contents. Reading makes each object when its number comes up for the first time and fills it afterwards, so
 // that circles close and long chains do not nest.
 
@@ -37,7 +37,7 @@ public static class SharedObjects
         }
         var objects = (SharedWriting?)writer.Context?.Shared ?? throw new ContentException(
             SaveErrorCode.UndeclaredType,
-            $"A {typeof(T).Name} is shared, and shared objects belong into a section of the save root, not into a part of a scene.",
+            $"A {typeof(T).Name} is shared. Shared objects belong in a section of the save root, not in a part of a scene.",
             new ContentPlace(long.MaxValue, int.MaxValue));
         writer.WriteInteger(objects.NumberOf<T, TContent>(value));
     }
@@ -150,10 +150,10 @@ internal sealed class SharedReading(SharedContents contents) : SharedPool
     private readonly Dictionary<int, object> _objects = [];
     private readonly Queue<Action> _toFill = [];
 
-    /// <summary>Where members are noted that are not known; null where they are passed over.</summary>
+    /// <summary>Where members are noted that are not known; null if they are passed over.</summary>
     public UnknownMembers? Unknown { get; init; }
 
-    /// <summary>The object of that number, made if it is met for the first time; null where the save does not have it.</summary>
+    /// <summary>The object of that number, made if it is met for the first time; null if the save does not have it.</summary>
     public object? Find<T, TContent>(int number) where T : class where TContent : ISharedCodec<T>
     {
         if (_objects.TryGetValue(number, out var known))

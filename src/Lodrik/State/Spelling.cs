@@ -3,7 +3,7 @@ namespace Lodrik.State;
 /// <summary>How far one name is from another.</summary>
 internal static class Spelling
 {
-    /// <summary>The one of the known names that was most likely meant; null where none is near.</summary>
+    /// <summary>The one of the known names that was most likely meant; null if none is near.</summary>
     public static string? Nearest(string name, IEnumerable<string> known)
     {
         var nearest = known.MinBy(one => Distance(one, name));

@@ -47,7 +47,7 @@ public static class StateTypes
         ArgumentNullException.ThrowIfNull(value);
         if (value.GetType() != declared)
             throw Undeclared(
-                $"A {value.GetType().Name} stands where {declared?.Name} is declared, and what it has beyond that would be lost.");
+                $"The member is declared as {declared?.Name} but holds a {value.GetType().Name}, whose additional members would be lost.");
     }
 
     /// <summary>The error for an object that is none of its base type's variants.</summary>
@@ -56,7 +56,7 @@ public static class StateTypes
         ArgumentNullException.ThrowIfNull(value);
         ArgumentNullException.ThrowIfNull(declared);
         ArgumentNullException.ThrowIfNull(variants);
-        return Undeclared($"{value.GetType().Name} is no variant of {declared.Name}. Known are: {variants}.");
+        return Undeclared($"{value.GetType().Name} is not a variant of {declared.Name}. Valid variants: {variants}.");
     }
 
     /// <summary>Enters the object around a variant, and gives the variant's number.</summary>
@@ -65,7 +65,7 @@ public static class StateTypes
     {
         ArgumentNullException.ThrowIfNull(declared);
         var key = BeginAnyVariant(ref reader, declared, variants);
-        return key >= 0 ? key : throw reader.Wrong($"This is no variant of {declared.Name}. Known are: {variants}.");
+        return key >= 0 ? key : throw reader.Wrong($"This is not a variant of {declared.Name}. Valid variants: {variants}.");
     }
 
     /// <summary>Enters the object around a variant, and gives the variant's number, or -1 for one that is not known.</summary>
@@ -77,7 +77,7 @@ public static class StateTypes
         var key = -1;
         return reader.ReadKey(variants, ref key)
             ? key
-            : throw reader.Wrong($"The variant of {declared.Name} is missing. Known are: {variants}.");
+            : throw reader.Wrong($"The variant of {declared.Name} is missing. Valid variants: {variants}.");
     }
 
     /// <summary>Keeps what was saved of an object whose variant is not known.</summary>
@@ -167,7 +167,7 @@ public static class StateTypes
         ArgumentNullException.ThrowIfNull(declared);
         var key = -1;
         if (reader.ReadKey(variants, ref key))
-            throw reader.Wrong($"A {declared.Name} is one variant only.");
+            throw reader.Wrong($"A {declared.Name} can have only one variant.");
     }
 
     /// <summary>Writes the members that were kept without being known.</summary>
@@ -179,10 +179,10 @@ public static class StateTypes
         ChangingCollection.Refuse(announced, unknown.Count);
         foreach (var (key, value) in unknown)
         {
-            // A key that stood twice could not be loaded again.
+            // A key that was twice could not be loaded again.
             if (known.Find(key, expected: -1) >= 0)
                 throw new ContentException(
-                    SaveErrorCode.Invalid, $"\"{key}\" stands among the unknown members, and is the key of a known one.",
+                    SaveErrorCode.Invalid, $"The unknown members contain \"{key}\", which is the key of a known member.",
                     new ContentPlace(long.MaxValue, int.MaxValue));
             writer.WriteKey(key);
             SaveValueCodec.Write(ref writer, value);
@@ -195,7 +195,7 @@ public static class StateTypes
         ArgumentNullException.ThrowIfNull(unknown);
         var key = reader.UnknownKey;
         if (!unknown.TryAdd(key, SaveValueCodec.ReadTree(ref reader)))
-            throw reader.Wrong($"The key \"{Shorten.Text(key)}\" stands twice.");
+            throw reader.Wrong($"The key \"{Shorten.Text(key)}\" appears twice.");
     }
 
     /// <summary>Runs a state's hook; on a struct, without a copy.</summary>
@@ -206,7 +206,7 @@ public static class StateTypes
 
     /// <summary>Refuses a state that names problems of its own.</summary>
     /// <param name="reader">The reader that read it.</param>
-    /// <param name="at">Where the state stands, by <see cref="IStateReader.Mark"/>.</param>
+    /// <param name="at">Where the state is, by <see cref="IStateReader.Mark"/>.</param>
     /// <param name="state">The state.</param>
     public static void Validate<TReader>(ref TReader reader, long at, IValidatedState state) where TReader : IStateReader, allows ref struct
     {
@@ -218,7 +218,7 @@ public static class StateTypes
 
     /// <summary>The error for a value that a setter refused after the whole object had been read.</summary>
     /// <param name="reader">The reader.</param>
-    /// <param name="at">Where the value stood, as the reader marked it.</param>
+    /// <param name="at">Where the value was, as the reader marked it.</param>
     /// <param name="problem">What the setter threw.</param>
     public static Exception NotTaken<TReader>(ref TReader reader, long at, Exception problem)
         where TReader : IStateReader, allows ref struct
@@ -226,7 +226,7 @@ public static class StateTypes
         ArgumentNullException.ThrowIfNull(problem);
         return problem is not (ContentException or SaveException or OutOfMemoryException)
             && reader.Invalid(at, "") is ContentException there
-            ? new ContentException(SaveErrorCode.WrongContent, $"The value could not be taken: {problem.Message}", there.Place, problem)
+            ? new ContentException(SaveErrorCode.WrongContent, $"The value was rejected: {problem.Message}", there.Place, problem)
             : problem;
     }
 
@@ -242,7 +242,7 @@ public struct SeenKeys
     private HashSet<int>? _others;
 
     /// <summary>
-    /// Notes a key by its number in the table; -1 is one that the table does not know, and may stand as often as it likes.
+    /// Notes a key by its number in the table; -1 is one that the table does not know, and may be as often as it likes.
     /// </summary>
     /// <exception cref="SaveException">It was read before.</exception>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
@@ -269,6 +269,6 @@ public struct SeenKeys
     private void NoteSlowly<TReader>(ref TReader reader, KeyTable keys, int key) where TReader : IStateReader, allows ref struct
     {
         if (key >= 0 && (key < 64 || !(_others ??= []).Add(key)))
-            throw reader.Wrong($"The key \"{keys[key]}\" stands twice.");
+            throw reader.Wrong($"The key \"{keys[key]}\" appears twice.");
     }
 }

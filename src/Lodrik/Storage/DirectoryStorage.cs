@@ -5,7 +5,7 @@ namespace Lodrik.Storage;
 
 /// <summary>
 /// A storage in a directory. A file is written under a temporary name, flushed to the disk and renamed, and the directory is
-/// flushed after that: whatever dies in between, the file is wholly there or not at all.
+/// flushed after that: whatever dies in between, the file is entirely there or not at all.
 /// </summary>
 public sealed class DirectoryStorage : ISaveStorage
 {
@@ -162,7 +162,7 @@ public sealed class DirectoryStorage : ISaveStorage
 
     /// <summary>
     /// Writes bytes under a name that nothing else has, for good. A flush that fails may have dropped what was written and be silent the
-    /// next time: the file is then written anew, and never flushed again.
+    /// next time: the file is then written again, and never flushed again.
     /// </summary>
     private string WriteTemporary(string path, ReadOnlySequence<byte> bytes, int mode)
     {
@@ -288,7 +288,7 @@ public sealed class DirectoryStorage : ISaveStorage
         return false;
     }
 
-    /// <summary>Reads a file that is no link, and is in no folder that is one.</summary>
+    /// <summary>Reads a file that is not a link, and is in no folder that is one.</summary>
     private byte[]? ReadItself(string path, long offset, int count)
     {
         try

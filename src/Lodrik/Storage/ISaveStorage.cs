@@ -4,7 +4,7 @@ namespace Lodrik.Storage;
 
 /// <summary>
 /// Where the bytes of saves live: named files below one root, and nothing about what is in them. Names are relative, with '/'
-/// between folders. A database or a server can stand behind this as well as a directory.
+/// between folders. A database or a server can be behind this as well as a directory.
 /// </summary>
 /// <remarks>
 /// Each call has an asynchronous twin, which calls it by default. A storage that waits for a network overrides the twins: the asynchronous
@@ -19,16 +19,16 @@ public interface ISaveStorage
     /// <exception cref="StorageException">The place cannot be read.</exception>
     IReadOnlyList<StoredFile> List(string folder);
 
-    /// <summary>Reads a range of a file; fewer bytes where the file ends before, null where there is no such file.</summary>
+    /// <summary>Reads a range of a file; fewer bytes where the file ends before, null if there is no such file.</summary>
     /// <exception cref="StorageException">The file cannot be read.</exception>
     byte[]? ReadRange(string name, long offset, int count);
 
-    /// <summary>Reads a whole file; null where there is none.</summary>
+    /// <summary>Reads a whole file; null if there is none.</summary>
     /// <exception cref="StorageException">The file cannot be read.</exception>
     byte[]? Read(string name);
 
     /// <summary>
-    /// Writes a whole file so that it is either wholly there or not at all, and there for good once the call has returned.
+    /// Writes a whole file so that it is either entirely there or not at all, and there for good once the call has returned.
     /// </summary>
     /// <param name="name">The file; its folders are created.</param>
     /// <param name="bytes">Its content. A large save comes in several segments, so that it need not be in memory twice.</param>
@@ -36,7 +36,7 @@ public interface ISaveStorage
     /// <exception cref="StorageException">The file cannot be written, or is there already; what was there is still there.</exception>
     void Write(string name, ReadOnlySequence<byte> bytes, bool replace);
 
-    /// <summary>Deletes a file, for good once the call has returned; false where there was none.</summary>
+    /// <summary>Deletes a file, for good once the call has returned; false if there was none.</summary>
     /// <exception cref="StorageException">The file cannot be deleted.</exception>
     bool Delete(string name);
 
@@ -79,7 +79,7 @@ public interface ISaveStorage
     }
 
     /// <summary>As <see cref="Write"/>, without blocking the caller's thread where the storage can do so.</summary>
-    /// <exception cref="OperationCanceledException">It was given up; the file is either wholly there or as it was.</exception>
+    /// <exception cref="OperationCanceledException">It was given up; the file is either entirely there or as it was.</exception>
     /// <inheritdoc cref="Write"/>
     ValueTask WriteAsync(string name, ReadOnlySequence<byte> bytes, bool replace, CancellationToken cancellationToken = default)
     {
@@ -136,7 +136,7 @@ public sealed class StorageHold : IDisposable
     /// <summary>Whether this process has the right to write, and nobody else.</summary>
     public bool IsHeld { get; }
 
-    /// <summary>Who has it instead, in words; null where nobody else has.</summary>
+    /// <summary>Who has it instead, in words; null if nobody else has.</summary>
     public string? Holder { get; }
 
     /// <summary>The right to write.</summary>
@@ -165,7 +165,7 @@ public sealed class StorageHold : IDisposable
 public readonly record struct StoredFile(string Name, long ByteCount)
 {
     /// <summary>
-    /// A number that is another one as soon as the file was changed or replaced; 0 where the storage knows none. Files whose number is the
+    /// A number that is another one as soon as the file was changed or replaced; 0 if the storage knows none. Files whose number is the
     /// same are not read again.
     /// </summary>
     public long Stamp { get; init; }

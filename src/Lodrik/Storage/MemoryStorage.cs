@@ -71,7 +71,7 @@ internal static class StorageNames
         foreach (var step in name.Split('/'))
         {
             if (step is "" or "." or ".." || step.Contains('\\', StringComparison.Ordinal) || step.Contains('\0', StringComparison.Ordinal))
-                throw new ArgumentException($"\"{name}\" is no name within a storage.", nameof(name));
+                throw new ArgumentException($"\"{name}\" is not a valid name in a storage.", nameof(name));
         }
     }
 
@@ -83,5 +83,5 @@ internal static class StorageNames
     }
 
     public static StorageException AlreadyThere(string file) =>
-        new("There is a file of this name already.", new SaveLocation { File = file }, "Nothing was written; save again.");
+        new("A file with this name already exists.", new SaveLocation { File = file }, "Nothing was written; save again.");
 }

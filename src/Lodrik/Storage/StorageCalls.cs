@@ -67,5 +67,5 @@ internal static class BlockingCalls
     /// <summary>The result of what is done already, since all that it waited for blocked.</summary>
     public static TResult Result<TResult>(this ValueTask<TResult> done) => done.IsCompleted
         ? done.GetAwaiter().GetResult()
-        : throw new InvalidOperationException("Something waits asynchronously among blocking calls.");
+        : throw new InvalidOperationException("A blocking call ran asynchronously.");
 }

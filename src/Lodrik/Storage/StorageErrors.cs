@@ -29,18 +29,18 @@ public class StorageException(string problem, SaveLocation location = default, s
             SystemError.NoAccess or SystemError.NotPermitted =>
                 ("Access is not allowed.", "Check who owns the file and its folder, and what they permit."),
             SystemError.IsAFolder => ("This is a folder, not a file.", "Give the path of a save in it."),
-            SystemError.NotAFolder => ("A file has the name of a folder on the way.", "Choose another folder, or move the file away."),
+            SystemError.NotAFolder => ("A file is in the place of a folder.", "Choose another folder, or move the file."),
             SystemError.NameTooLong => ("The path is too long.", "Choose a shorter folder."),
             SystemError.NoSpace => ("The disk is full.", "Make room and save again; what was saved before is still there."),
             SystemError.QuotaExceeded =>
-                ("The user's share of the disk is used up.", "Make room and save again; what was saved before is still there."),
-            SystemError.ReadOnly => ("The disk can only be read.", "Save to another folder."),
+                ("The user's disk quota is exceeded.", "Make room and save again; what was saved before is still there."),
+            SystemError.ReadOnly => ("The disk is read-only.", "Save to another folder."),
             SystemError.TooLarge => ("The file is too large.", "A save can have up to 2 GB."),
             SystemError.Loop => ("The path leads to a link that is not followed.", "Put the file itself there."),
             SystemError.Invalid => ("This is not a file that can be read.", "Remove it; it may be a pipe or a device."),
             SystemError.TooManyOpen or SystemError.TooManyOpenHere =>
                 ("Too many files are open.", "Close some, or raise the limit of open files."),
-            SystemError.InputOutput => ("The disk reports an error.", "Save to another disk, and look after this one."),
+            SystemError.InputOutput => ("The disk reports an error.", "Save to another disk, and check this one for faults."),
             _ => (exception.Message, (string?)null),
         };
         return new StorageException(problem, new SaveLocation { File = exception.Path }, remedy, exception) { IsOneFile = isOneFile };
@@ -52,7 +52,7 @@ public sealed class StoreInUseException : SaveException
 {
     internal StoreInUseException(string folder, string holder)
         : base(SaveErrorCode.InUse, $"Another process writes to these saves: {holder}.",
-            new SaveLocation { File = folder }, "Close the other one first; reading works meanwhile.") =>
+            new SaveLocation { File = folder }, "Close the other one first. Reading still works.") =>
         Holder = holder;
 
     /// <summary>Who writes, as far as that is known.</summary>

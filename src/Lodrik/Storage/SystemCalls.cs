@@ -44,7 +44,7 @@ internal interface ISystemCalls
     /// <summary>What an open file is.</summary>
     int Describe(int file, out FileFacts facts);
 
-    /// <summary>The entries of one folder. A name that is no valid text stands for nothing that Lodrik wrote, and is left out.</summary>
+    /// <summary>The entries of one folder. A name that is not a valid text stands for nothing that Lodrik wrote, and is left out.</summary>
     int List(string folder, List<FolderEntry> entries);
 }
 
@@ -54,13 +54,13 @@ internal enum OpenFor
     /// <summary>Reading; what would make the caller wait, such as a pipe, does not.</summary>
     Reading,
 
-    /// <summary>Reading what is no link.</summary>
+    /// <summary>Reading what is not a link.</summary>
     ReadingItself,
 
     /// <summary>Writing a file that is not there yet.</summary>
     Creating,
 
-    /// <summary>Writing a file anew, whether or not it is there; it must not be a link.</summary>
+    /// <summary>Writing a file again, whether or not it is there; it must not be a link.</summary>
     Replacing,
 
     /// <summary>Locking a file, which is created; it must not be a link.</summary>

@@ -8,13 +8,13 @@ namespace Lodrik.Storage;
 /// </summary>
 internal sealed class SystemFiles(ISystemCalls calls)
 {
-    /// <summary>How often a folder is listed anew while somebody changes it.</summary>
+    /// <summary>How often a folder is listed again while somebody changes it.</summary>
     private const int ListAttempts = 100;
 
     public static SystemFiles System { get; } =
         new(OperatingSystem.IsLinux() && Environment.Is64BitProcess ? new LinuxCalls() : new PortableCalls());
 
-    /// <summary>What a path leads to; null where there is nothing.</summary>
+    /// <summary>What a path leads to; null if there is nothing.</summary>
     /// <param name="path">The path.</param>
     /// <param name="followsLast">Whether a link at its end is followed; otherwise the link itself is described.</param>
     /// <exception cref="SystemCallException">It cannot be told.</exception>
@@ -53,8 +53,8 @@ internal sealed class SystemFiles(ISystemCalls calls)
     }
 
     /// <summary>
-    /// The files that are in one folder. Where another process renamed or deleted one since it was listed, the list is an old one, on which
-    /// a slot that is saved to all the time may seem to have no generation at all: the folder is listed anew.
+    /// The files that are in one folder. If another process renamed or deleted one since it was listed, the list is an old one, on which
+    /// a slot that is saved to all the time may seem to have no generation at all: the folder is listed again.
     /// </summary>
     private void ListOne(string folder, List<(string Path, FileFacts Facts)> files, Stack<string> folders)
     {
@@ -85,7 +85,7 @@ internal sealed class SystemFiles(ISystemCalls calls)
         }
     }
 
-    /// <summary>A part of a file, less where it ends before; null where there is no such file.</summary>
+    /// <summary>A part of a file, less where it ends before; null if there is no such file.</summary>
     /// <param name="path">The file.</param>
     /// <param name="offset">Where the part begins.</param>
     /// <param name="count">How long it is.</param>
@@ -170,7 +170,7 @@ internal sealed class SystemFiles(ISystemCalls calls)
         }
     }
 
-    /// <summary>Renames a file; false where one of that name is there already and is not to be replaced.</summary>
+    /// <summary>Renames a file; false if one of that name is there already and is not to be replaced.</summary>
     /// <exception cref="SystemCallException">It cannot be renamed.</exception>
     public bool Rename(string from, string to, bool replace)
     {
@@ -187,7 +187,7 @@ internal sealed class SystemFiles(ISystemCalls calls)
         return result == -SystemError.AlreadyThere && !replace ? false : throw Failed("rename", to, result);
     }
 
-    /// <summary>Deletes a file; false where there was none.</summary>
+    /// <summary>Deletes a file; false if there was none.</summary>
     /// <exception cref="SystemCallException">It cannot be deleted.</exception>
     public bool Delete(string path)
     {
@@ -215,7 +215,7 @@ internal sealed class SystemFiles(ISystemCalls calls)
         }
     }
 
-    /// <summary>Locks a file, which is created, until it is let go of or the process ends; null where another has it.</summary>
+    /// <summary>Locks a file, which is created, until it is let go of or the process ends; null if another has it.</summary>
     /// <exception cref="SystemCallException">It cannot be created, or this file system knows no locks.</exception>
     public IDisposable? TryLock(string path)
     {

@@ -229,7 +229,7 @@ public sealed class CodeLayoutTests
         Problem(SaveErrorCode.CodeTooLong, new string('7', 2_000_000), "too long");
         var foreign = Problem(SaveErrorCode.CodeForeignCharacter, code[..6] + "?" + code[7..], "The 2nd character of group 2 is '?'");
         Assert.Equal((6, 2, 2), (foreign.Positions[0].Number, foreign.Positions[0].Group, foreign.Positions[0].Place));
-        Problem(SaveErrorCode.CodeForeignCharacter, "\uD800", "in no code");
+        Problem(SaveErrorCode.CodeForeignCharacter, "\uD800", "is not used in codes");
         var other = new CodeLayout<SaveMap>("another game", 1, Declare);
         Problem(SaveErrorCode.CodeOfAnotherGame, other.ToText(StateOf(other, new Random(3))), "another game");
         var shorter = new CodeLayout<SaveMap>("another game", 1, Oil);
@@ -304,11 +304,11 @@ public sealed class CodeLayoutTests
     {
         Bad("twice", fields => { Oil(fields); Oil(fields); });
         Bad("has no fields", _ => { });
-        Bad("which is nothing", fields => fields.Number("oil", 5, 4, _ => 0, (_, _) => { }));
+        Bad("empty range", fields => fields.Number("oil", 5, 4, _ => 0, (_, _) => { }));
         Bad("choice twice", fields => fields.Set("beacons", ["mill", "mill"], _ => [], (_, _) => { }));
         Bad("0 choices", fields => fields.Set("beacons", [], _ => [], (_, _) => { }));
         Bad("spawned", fields => fields.Entities("lanterns", [7], _ => [], (_, _) => { }));
-        Bad("appended only", fields => { Oil(fields); fields.Since(2); fields.Since(1); }, version: 2);
+        Bad("can only be appended", fields => { Oil(fields); fields.Since(2); fields.Since(1); }, version: 2);
         Bad("came with version 2", fields => { Oil(fields); fields.Since(2).Flag("fog", _ => false, (_, _) => { }); });
         Bad("not what they were", fields => { Oil(fields); fields.Since(2, "ABCDEF"); }, version: 2);
         Bad("room for 1 to 16", Oil, version: 17);

@@ -104,7 +104,7 @@ public sealed class DeclaredSessionTests : IDisposable
     {
         var none = Assert.Throws<ArgumentException>(() => GameSession.Begin<WalkSave, Shore>(
             _store, new SessionOptions<WalkSave> { Start = new ScenePlace("jetty") }));
-        Assert.Contains("Nothing says how scenes are built", none.Message, StringComparison.Ordinal);
+        Assert.Contains("The session does not know how to build scenes", none.Message, StringComparison.Ordinal);
         var two = Assert.Throws<ArgumentException>(() => GameSession.Begin(
             _store, Build, new SessionOptions<WalkSave> { Start = new ScenePlace("jetty"), ChangeScene = _ => { } }));
         Assert.Contains("Leave one out", two.Message, StringComparison.Ordinal);

@@ -90,6 +90,6 @@ public sealed class EngineGameTests
     public void A_kind_that_the_catalogue_does_not_have_is_an_error()
     {
         _crate.Asset = "wreck";
-        Assert.Contains("of the kind \"wreck\", which is not named", Assert.Throws<SceneException>(_live.Capture).Message);
+        Assert.Contains("of the kind \"wreck\", which is not declared", Assert.Throws<SceneException>(_live.Capture).Message);
     }
 }

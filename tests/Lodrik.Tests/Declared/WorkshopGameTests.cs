@@ -175,7 +175,7 @@ public sealed class WorkshopGameTests
         var record = Edited(_live.Capture(), text => text.Replace("\"favourite\": \"vice\"", "\"favourite\": \"gone\"", StringComparison.Ordinal));
         var report = _live.Restore(record);
         Assert.Same(_vice, _shop.Keeper.Favourite);
-        Assert.Contains("which is not there", Assert.Single(report.Plan.Warnings));
+        Assert.Contains("which is missing", Assert.Single(report.Plan.Warnings));
     }
 
     [Fact]

@@ -191,14 +191,14 @@ public sealed class CborTests
     // The rest of the appendix stands for what no save has: tags for dates, links and nested CBOR, simple values without a meaning,
     // and keys that are no text.
     [Theory]
-    [InlineData("c074323031332d30332d32315432303a30343a30305a", "The CBOR tag 0 is not known here.")]
-    [InlineData("c11a514b67b0", "The CBOR tag 1 is not known here.")]
-    [InlineData("c1fb41d452d9ec200000", "The CBOR tag 1 is not known here.")]
-    [InlineData("d74401020304", "The CBOR tag 23 is not known here.")]
-    [InlineData("d818456449455446", "The CBOR tag 24 is not known here.")]
-    [InlineData("d82076687474703a2f2f7777772e6578616d706c652e636f6d", "The CBOR tag 32 is not known here.")]
-    [InlineData("f0", "The CBOR byte 0xF0 is not known here.")]
-    [InlineData("f818", "The CBOR byte 0xF8 is not known here.")]
+    [InlineData("c074323031332d30332d32315432303a30343a30305a", "The CBOR tag 0 is not supported here.")]
+    [InlineData("c11a514b67b0", "The CBOR tag 1 is not supported here.")]
+    [InlineData("c1fb41d452d9ec200000", "The CBOR tag 1 is not supported here.")]
+    [InlineData("d74401020304", "The CBOR tag 23 is not supported here.")]
+    [InlineData("d818456449455446", "The CBOR tag 24 is not supported here.")]
+    [InlineData("d82076687474703a2f2f7777772e6578616d706c652e636f6d", "The CBOR tag 32 is not supported here.")]
+    [InlineData("f0", "The CBOR byte 0xF0 is not supported here.")]
+    [InlineData("f818", "The CBOR byte 0xF8 is not supported here.")]
     [InlineData("a201020304", "Expected text, found a whole number.")]
     public void What_the_standard_knows_and_a_save_does_not_have_is_named_and_can_be_passed_over(string hex, string message)
     {

@@ -119,7 +119,7 @@ public sealed class RowTests
     {
         var bytes = Bytes<List<Wide>?, ListCodec<Wide, Wide.StateCodec>>([.. Enumerable.Range(0, 300).Select(i => new Wide { Number = i == 270 ? 70_000 : i })]);
         var problem = Assert.Throws<ContentException>(() => Read<List<Narrow>?, ListCodec<Narrow, Narrow.StateCodec>>(bytes));
-        Assert.Contains("70000 is out of range: it has to be between -32768 and 32767.", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("70000 is out of range: it must be between -32768 and 32767.", problem.Message, StringComparison.Ordinal);
     }
 
     /// <summary>What the file has of them: half of a pair is replaced.</summary>

@@ -107,7 +107,7 @@ public sealed class TableTests
         var rows = Enumerable.Range(0, 1300).Select(i => new NumberRow { N = i == 1207 ? 300 : i % 100, Text = $"t{i % 4}" }).ToList();
         var bytes = Bytes<Numbers, Numbers.StateCodec>(new Numbers { Rows = rows });
         var tooBig = Assert.Throws<ContentException>(() => Read<SmallNumbers, SmallNumbers.StateCodec>(bytes));
-        Assert.Equal("300 is out of range: it has to be between 0 and 255.", tooBig.Message);
+        Assert.Equal("300 is out of range: it must be between 0 and 255.", tooBig.Message);
         Assert.Equal("/rows/1207/n", BinaryPlace.PointerAt(bytes, tooBig.Place));
 
         var noNumber = Assert.Throws<ContentException>(() => Read<WrongNumbers, WrongNumbers.StateCodec>(bytes));
@@ -333,7 +333,7 @@ public sealed class TableTests
     private static void Refuses(byte[] table, bool isRefused)
     {
         if (isRefused)
-            Assert.Contains("more rows than fit", Assert.Throws<ContentException>(() => Read<SaveValue?, SaveValueCodec>(table)).Message, StringComparison.Ordinal);
+            Assert.Contains("more rows than the table", Assert.Throws<ContentException>(() => Read<SaveValue?, SaveValueCodec>(table)).Message, StringComparison.Ordinal);
         else
             Assert.NotNull(Read<SaveValue?, SaveValueCodec>(table));
     }

@@ -51,7 +51,7 @@ public sealed class LedgerTests : IDisposable
         AssertChanges("\"members\": { \"a\": \"text\" }", "\"members\": { \"a\": \"int32\" }", "loses /thing/a was text and is int32");
         AssertChanges(
             "\"members\": { \"a\": \"int32\", \"b\": \"int32\" }", "\"members\": { \"a\": \"int32\", \"b\": \"int32\" }, \"named\": { \"a\": \"b\", \"b\": \"a\" }",
-            "loses /thing/a stands for another member than it did (it was a and is b)", "loses /thing/b stands for another member than it did (it was b and is a)");
+            "loses /thing/a now means another member (it was a and is b)", "loses /thing/b now means another member (it was b and is a)");
         // A member that got another name in C# and kept its key means what it meant.
         AssertChanges("\"members\": { \"a\": \"int32\" }", "\"members\": { \"a\": \"int32\" }, \"named\": { \"a\": \"renamed\" }");
         AssertChanges("\"members\": { }, \"variants\": { \"x\": \"Game.X\" }", "\"members\": { }, \"variants\": { \"y\": \"Game.X\" }", "loses /thing: the variant x was removed", "free /thing: the variant y is new");

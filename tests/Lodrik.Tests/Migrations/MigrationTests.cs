@@ -107,11 +107,11 @@ public sealed class MigrationTests
     {
         AssertFault("The step from 1 to 2 is missing.", new MigrationChain().ImportJson().From(0, _ => { }).From(2, _ => { }));
         AssertFault("There are 2 steps from 2 to 3.", new MigrationChain().From(1, _ => { }).From(2, _ => { }).From(2, _ => { }));
-        AssertFault("The step from 1 stands behind the step from 2.", new MigrationChain().From(2, _ => { }).From(1, _ => { }));
-        AssertFault("The chain ends at version 2, and the game has version 3.", new MigrationChain().From(1, _ => { }));
-        AssertFault("The chain leads up to version 4, and the game has version 3.", new MigrationChain().From(1, _ => { }).From(2, _ => { }).From(3, _ => { }));
+        AssertFault("The step from 1 comes after the step from 2.", new MigrationChain().From(2, _ => { }).From(1, _ => { }));
+        AssertFault("The chain ends at version 2, but the game has version 3.", new MigrationChain().From(1, _ => { }));
+        AssertFault("The chain leads up to version 4, but the game has version 3.", new MigrationChain().From(1, _ => { }).From(2, _ => { }).From(3, _ => { }));
         AssertFault("there is no step from 0 to 1", new MigrationChain().ImportXml().From(1, _ => { }).From(2, _ => { }));
-        AssertFault("no import that has version 0", new MigrationChain().From(0, _ => { }).From(1, _ => { }).From(2, _ => { }));
+        AssertFault("no import produces version 0", new MigrationChain().From(0, _ => { }).From(1, _ => { }).From(2, _ => { }));
         // A chain may begin late; what is older is told so when it is loaded.
         using var store = SaveStore<Ferry>.Open(new SaveStoreOptions { Storage = _storage, Migrations = new MigrationChain().From(2, _ => { }) });
         using (var before = SaveStore<FerryV1>.Open(new SaveStoreOptions { Storage = _storage }))
@@ -135,7 +135,7 @@ public sealed class MigrationTests
         var chain = new MigrationChain().From(1, step => step.Convert("/pilot/name", "is counted", name => name.AsInt64()));
         var problem = Assert.Throws<MigrationException>(() => chain.Migrate(SavedFile.FromBytes(StateFile.ToBytes(Old())), 2));
         Assert.Equal(("pilot", "/name"), (problem.Location.Section, problem.Location.Path));
-        Assert.Contains("\"Bryn Alder\" is no whole number", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("\"Bryn Alder\" is not a valid whole number", problem.Message, StringComparison.Ordinal);
         var run = new MigrationChain().From(1, step => step.Run("peeks", ["pilot"], save => save.Find("/route/weather")));
         Assert.Contains("The step does not name the section", Assert.Throws<MigrationException>(() => run.Migrate(SavedFile.FromBytes(StateFile.ToBytes(Old())), 2)).Message, StringComparison.Ordinal);
     }
@@ -215,7 +215,7 @@ public sealed class MigrationTests
             File.WriteAllText(file, "{ \"Player\": [ }");
             Assert.Equal(file, Assert.ThrowsAny<SaveException>(() => store.Import(file)).Location.File);
             File.WriteAllText(file, "[1, 2]");
-            Assert.Contains("holds no object", Assert.ThrowsAny<SaveException>(() => store.Import(file)).Message, StringComparison.Ordinal);
+            Assert.Contains("has no object", Assert.ThrowsAny<SaveException>(() => store.Import(file)).Message, StringComparison.Ordinal);
         }
         finally
         {
@@ -239,7 +239,7 @@ public sealed class MigrationTests
 
         var raw = new MigrationChain().Import(bytes => bytes.Span is [1, var hp, ..] ? new SaveMap { ["pilot"] = new SaveMap { ["hp"] = hp } } : null).From(0, _ => { });
         Assert.Equal(Tree("""{"pilot":{"hp":200}}"""), raw.ImportFile(new byte[] { 1, 200 }, "ferry", 1).ReadTree());
-        Assert.Contains("not one that the game's import knows", Assert.Throws<MigrationException>(() => raw.ImportFile(new byte[] { 2 }, "ferry", 1)).Message, StringComparison.Ordinal);
+        Assert.Contains("does not recognise the file", Assert.Throws<MigrationException>(() => raw.ImportFile(new byte[] { 2 }, "ferry", 1)).Message, StringComparison.Ordinal);
         Assert.Throws<InvalidOperationException>(() => raw.ImportJson());
     }
 

@@ -135,5 +135,5 @@ public sealed class HiddenLabelTests
 
     [Fact]
     public void Titles_are_hidden_in_encrypted_saves_only() => Assert.Contains(
-        "encrypted saves only", Assert.Throws<ArgumentException>(() => Open(new MemoryStorage(), SaveProtection.With(Key()) with { HasHiddenTitles = true })).Message, StringComparison.Ordinal);
+        "hidden only in encrypted saves", Assert.Throws<ArgumentException>(() => Open(new MemoryStorage(), SaveProtection.With(Key()) with { HasHiddenTitles = true })).Message, StringComparison.Ordinal);
 }

@@ -103,7 +103,7 @@ public sealed class ReplayTests
         var counter = storage.Read("counter.jws")!;
 
         storage.Delete("counter.jws");
-        Assert.Contains("taken away", store.Load("evening").Replay!.Reason, StringComparison.Ordinal);
+        Assert.Contains("removed", store.Load("evening").Replay!.Reason, StringComparison.Ordinal);
         foreach (var at in Enumerable.Range(0, counter.Length))
         {
             var edited = counter.ToArray();

@@ -338,7 +338,7 @@ public sealed class SealTests
         {
             var marked = marking.Load("evening");
             Assert.Equal((2, 8, SaveErrorCode.Tampered), (marked.Generation, marked.State.Pilot.Hp, marked.SealProblem!.Code));
-            Assert.Contains("edit by hand", Assert.Single(marked.Warnings), StringComparison.Ordinal);
+            Assert.Contains("edited by hand", Assert.Single(marked.Warnings), StringComparison.Ordinal);
         }
         using var strict = Open(storage, With("secret"), form);
         var older = strict.Load("evening");

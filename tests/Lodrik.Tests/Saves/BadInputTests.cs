@@ -210,8 +210,8 @@ public sealed class BadInputTests
     }
 
     [Theory]
-    [InlineData("300", "300 is out of range: it has to be between 0 and 255")]
-    [InlineData("-1", "-1 is out of range: it has to be between 0 and 255")]
+    [InlineData("300", "300 is out of range: it must be between 0 and 255")]
+    [InlineData("-1", "-1 is out of range: it must be between 0 and 255")]
     [InlineData("1.0", "Expected a whole number")]
     [InlineData("true", "Expected a whole number")]
     [InlineData("null", "Expected a whole number")]

@@ -121,7 +121,7 @@ public sealed class StateFileTests : IDisposable
     {
         File.WriteAllText(Path.Combine(_folder, "file"), "");
         var problem = Assert.Throws<StorageException>(() => StateFile.Write(Path.Combine(_folder, "file", "below", "room.json"), new Room()));
-        Assert.Contains("A file has the name of a folder on the way", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("A file is in the place of a folder", problem.Message, StringComparison.Ordinal);
     }
 
     [Theory, MemberData(nameof(Forms))]

@@ -75,7 +75,7 @@ public sealed class EngineTests
             var report = live.Restore(record);
             Assert.Equal(["a", "#1", "#2", "#3"], shoal.All.Select(one => one.Id.ToString()));
             Assert.Equal(
-                "float #4 was created by the game's code while the scene was being restored; the save does not have it, and it was removed again",
+                "float #4 was created by the game's code while the scene was being restored; it is not in the save and was removed again",
                 Assert.Single(report.Plan.Warnings));
             Assert.True(shoal.Numbers.Upcoming > 4);
             Assert.Equal(4, live.Capture().Entities.Count);

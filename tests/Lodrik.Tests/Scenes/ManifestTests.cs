@@ -30,7 +30,7 @@ public sealed class ManifestTests
         var stored = StateFile.FromText<SceneManifest>(StateFile.ToText(first.Manifest));
         var second = Build(stored, level);
         Assert.Equal(first.Ids, second.Ids);
-        Assert.Equal("4 placed: 0 new, 0 moved, 0 gone, 0 not to be told apart", second.ToString());
+        Assert.Equal("4 placed: 0 new, 0 moved, 0 gone, 0 indistinguishable", second.ToString());
     }
 
     [Fact]
@@ -46,7 +46,7 @@ public sealed class ManifestTests
         Assert.Equal([before.Ids[1]], after.Retired);
         Assert.Equal(3, after.Moved.Count);
         Assert.Equal((new Vector3(0, 0, 0), new Vector3(1, 0, 0)), after.Moved.Where(move => move.Id == before.Ids[0]).Select(move => (move.From, move.To)).Single());
-        Assert.Contains("5 placed: 1 new, 3 moved, 1 gone, 0 not to be told apart", after.ToString(), StringComparison.Ordinal);
+        Assert.Contains("5 placed: 1 new, 3 moved, 1 gone, 0 indistinguishable", after.ToString(), StringComparison.Ordinal);
 
         // What was taken out and put back is the same again, and its id was nobody else's meanwhile.
         var back = Build(after.Manifest, ("coin", 10, 0, ""));
@@ -92,7 +92,7 @@ public sealed class ManifestTests
     {
         var result = Build(null, ("coin", 4, 2, "cave"), ("coin", 4, 2, "cave"));
         Assert.Equal(2, result.Ids.Distinct().Count());
-        Assert.Contains("2 objects of the kind coin stand at (4, 2, 0) under cave", Assert.Single(result.Collisions), StringComparison.Ordinal);
+        Assert.Contains("2 objects of the kind coin are at (4, 2, 0) under cave", Assert.Single(result.Collisions), StringComparison.Ordinal);
         Assert.Equal(result.Ids, Build(result.Manifest, ("coin", 4, 2, "cave"), ("coin", 4, 2, "cave")).Ids);
     }
 

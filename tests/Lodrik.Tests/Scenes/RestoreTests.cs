@@ -95,7 +95,7 @@ public sealed class RestoreTests
                 throw new InvalidOperationException($"no {name}");
         };
         var problem = Assert.Throws<SceneException>(() => live.Restore(record));
-        Assert.StartsWith("The game's own code failed while ", problem.Problem, StringComparison.Ordinal);
+        Assert.StartsWith("The game's code failed while ", problem.Problem, StringComparison.Ordinal);
         Assert.StartsWith(outcome, problem.Remedy!, StringComparison.Ordinal);
         Assert.Equal("curtain up", fleet.Told[^1]);
     }
@@ -258,7 +258,7 @@ public sealed class RestoreTests
             .Kind("buoy", one => one.Buoys, buoy => buoy.Id(one => one.Id));
         var restored = without.Begin(updated);
         report = restored.RestoreFrom(archive, "harbour")!;
-        Assert.Contains("boat boat-1 refers to buoy-4 as its mooring, which is not there; it refers to nothing now", report.Plan.Warnings);
+        Assert.Contains("boat boat-1 refers to buoy-4 as its mooring, which is missing; the reference is empty now", report.Plan.Warnings);
         Assert.Null(updated.Boats[0].Mooring);
         Assert.Empty(updated.Boats[0].Crew);
         archive = Through(form, restored.Capture());
@@ -475,7 +475,7 @@ public sealed class RestoreTests
         var updated = Yard.Author();
         updated.Wagons.Clear();
         var live = Yard.Bindings().Begin(updated);
-        Assert.Contains("belongs to w1, which is not there", Assert.Single(live.Restore(record).Plan.Warnings), StringComparison.Ordinal);
+        Assert.Contains("belongs to w1, which is missing", Assert.Single(live.Restore(record).Plan.Warnings), StringComparison.Ordinal);
         Assert.Null(updated.Sparrows[0].On);
         var again = Yard.Author();
         Yard.Bindings().Begin(again).Restore(live.Capture());

@@ -112,7 +112,7 @@ public sealed class SceneTests
         yard.Spawn("lost").On = new Wagon("elsewhere");
         var record = live.Capture();
         Assert.Equal(
-            "The sparrow #1 belongs to a Wagon that is not in the scene; it is saved as belonging to nothing.", Assert.Single(record.Warnings));
+            "The sparrow #1 belongs to a Wagon that is not in the scene; it is saved without a parent.", Assert.Single(record.Warnings));
         Assert.Null(record.Find(1)!.Value.Parent);
     }
 
@@ -227,8 +227,8 @@ public sealed class SceneTests
     [InlineData("{ \"entities\": { \"b1\": { \"kind\": \"barrel\" }, \"b1\": { \"kind\": \"barrel\" } } }", "twice")]
     [InlineData("{ \"entities\": { \"b1\": { \"parts\": {} } } }", "kind")]
     [InlineData("{ \"entities\": { \"b1\": { } } }", "no kind")]
-    [InlineData("{ \"entities\": { \"#x\": { \"kind\": \"barrel\" } } }", "no entity's id")]
-    [InlineData("{ \"gone\": [ \"\" ] }", "no entity's id")]
+    [InlineData("{ \"entities\": { \"#x\": { \"kind\": \"barrel\" } } }", "not a valid entity id")]
+    [InlineData("{ \"gone\": [ \"\" ] }", "not a valid entity id")]
     [InlineData("{ \"entities\": { \"b1\": { \"kind\": \"barrel\", \"parts\": { \"spot\": { \"at\": [1.0] } } } } }", "2 numbers")]
     public void A_scene_edited_into_nonsense_is_refused_and_the_live_one_untouched(string scene, string message)
     {

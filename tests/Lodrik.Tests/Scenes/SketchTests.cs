@@ -35,7 +35,7 @@ public sealed class SketchTests
     public void A_sketch_speaks_of_what_the_designer_placed_only()
     {
         var live = LiveScene.Begin(Scene.Author("marsh"));
-        Assert.Contains("placed no entity oil-99", Assert.Throws<SceneException>(() => live.Sketch(sketch => sketch.Gone("oil-99"))).Message, StringComparison.Ordinal);
+        Assert.Contains("has no placed entity oil-99", Assert.Throws<SceneException>(() => live.Sketch(sketch => sketch.Gone("oil-99"))).Message, StringComparison.Ordinal);
         Assert.Throws<SceneException>(() => live.Sketch(sketch => sketch.Set("beacon-99", "flame", "lit", true)));
         Assert.Contains("Did you mean \"flame\"?", Assert.Throws<SceneException>(
             () => live.Sketch(sketch => sketch.Set("beacon-1", "flames", "lit", true))).Message, StringComparison.Ordinal);

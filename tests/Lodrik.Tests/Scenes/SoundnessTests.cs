@@ -46,7 +46,7 @@ public sealed class SoundnessTests
         Assert.Equal(new Vector2(4, 4), edited["b"].At);
         Assert.Same(edited["a"], edited["c"].TiedTo);
         if (onlyIfChanged)
-            Assert.Equal("float a belongs to c in this version of the game, which belongs to it in the save; it belongs to nothing now", Assert.Single(report.Plan.Warnings));
+            Assert.Equal("float a belongs to c in this version of the game, which belongs to it in the save; it has no parent now", Assert.Single(report.Plan.Warnings));
 
         static Shoal Level(bool isExchanged)
         {
@@ -115,7 +115,7 @@ public sealed class SoundnessTests
         var record = live.Capture();
         Assert.Equal(
             [
-                "The float a belongs to a Float that is not in the scene; it is saved as belonging to nothing.",
+                "The float a belongs to a Float that is not in the scene; it is saved without a parent.",
                 "The float a refers to a Float as its leads that is not in the scene; the reference is not saved.",
             ],
             record.Warnings);

@@ -147,7 +147,7 @@ public sealed class SessionChangeTests : IDisposable
                     session.Load("first");
             });
         Assert.Equal(SaveErrorCode.ForeignFailure, problem.Code);
-        Assert.StartsWith("The part \"radio\" of the game failed when it was given its state: static", problem.Message, StringComparison.Ordinal);
+        Assert.StartsWith("The part \"radio\" of the game failed while it was receiving its state: static", problem.Message, StringComparison.Ordinal);
         Assert.Same(problem, (await Assert.ThrowsAsync<SessionException>(() => session.LoadTask)));
         Assert.Empty(_asked);
         Assert.Empty(_told);
@@ -187,7 +187,7 @@ public sealed class SessionChangeTests : IDisposable
         var problem = Assert.Throws<SessionException>(() => session.Save("second"));
         Assert.Contains("The change to the scene \"yard\" failed: ", problem.Message, StringComparison.Ordinal);
         Assert.Contains("creak. The scene \"mill\" was left.", problem.Message, StringComparison.Ordinal);
-        Assert.Contains("Going to the session's Place builds the scene anew", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("Traveling to the session's Place builds the scene again", problem.Message, StringComparison.Ordinal);
 
         // What was played since the last save is not lost by a load that failed.
         _settlingFails = () => null;
@@ -217,7 +217,7 @@ public sealed class SessionChangeTests : IDisposable
         _settlingFails = () => new InvalidOperationException("creak");
         Assert.Throws<SceneException>(() => session.Load("first"));
         _settlingFails = () => null;
-        Assert.Contains("could not be captured then", Assert.Throws<SessionException>(() => session.Travel(session.Place)).Message, StringComparison.Ordinal);
+        Assert.Contains("could not be captured", Assert.Throws<SessionException>(() => session.Travel(session.Place)).Message, StringComparison.Ordinal);
         Assert.Throws<SessionException>(() => session.Save("second"));
         session.Return();
         Assert.Equal(new Vector2(8, 8), _yard.Barrel("b2").At);
@@ -562,7 +562,7 @@ public sealed class SessionChangeTests : IDisposable
         Assert.Throws<SessionException>(() => session.Load("first"));
         Assert.False(session.IsReady);
         Assert.Contains(
-            "The part \"radio\" of the game could not be put back as it was", Assert.Throws<SessionException>(() => session.Save("second")).Message, StringComparison.Ordinal);
+            "The part \"radio\" of the game could not be rolled back", Assert.Throws<SessionException>(() => session.Save("second")).Message, StringComparison.Ordinal);
         Assert.Throws<SessionException>(() => session.Travel(new ScenePlace("yard")));
         _radioFails = () => null;
         session.Load("second");

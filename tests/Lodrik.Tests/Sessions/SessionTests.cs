@@ -273,7 +273,7 @@ public sealed class SessionTests : IDisposable
         Assert.Contains("creak", problem.Message, StringComparison.Ordinal);
         Assert.True(broken.Session.LoadTask.IsFaulted);
         Assert.False(broken.Session.IsReady);
-        Assert.Contains("No game was started or loaded yet", Assert.Throws<SessionException>(() => broken.Session.Save("evening")).Message, StringComparison.Ordinal);
+        Assert.Contains("No game has been started or loaded yet", Assert.Throws<SessionException>(() => broken.Session.Save("evening")).Message, StringComparison.Ordinal);
         Assert.Empty(broken.Yard.Sparrows);
         fails = false;
         broken.Session.Load("evening");
@@ -286,7 +286,7 @@ public sealed class SessionTests : IDisposable
         Assert.Throws<SceneException>(() => broken.Session.Travel(new ScenePlace("yard")));
         Assert.Equal("mill", broken.Session.Place.Scene);
         Assert.Contains(
-            "The change to the scene \"yard\" failed: The game's own code failed while settling the barrel b1: creak. The scene \"mill\" was left.",
+            "The change to the scene \"yard\" failed: The game's code failed while settling the barrel b1: creak. The scene \"mill\" was left.",
             Assert.Throws<SessionException>(() => broken.Session.Save("evening")).Message, StringComparison.Ordinal);
         fails = false;
         broken.Session.Travel(broken.Session.Place);
@@ -550,7 +550,7 @@ public sealed class SessionTests : IDisposable
         Assert.Throws<SceneException>(() => run.Session.Return());
         Assert.Equal("Rook", run.Session.State.Runner.Name);
         Assert.False(run.Session.IsReady);
-        Assert.Contains("could not be put back", Assert.Throws<SessionException>(() => run.Session.Save("evening")).Message, StringComparison.Ordinal);
+        Assert.Contains("could not be rolled back", Assert.Throws<SessionException>(() => run.Session.Save("evening")).Message, StringComparison.Ordinal);
         fails = false;
         run.Session.Load("evening");
         await run.Session.LoadTask;
@@ -795,7 +795,7 @@ public sealed class SessionTests : IDisposable
             attempts.Add(run.Session.LastAutosave!);
         }
         var problem = await Assert.ThrowsAsync<SessionException>(() => Assert.Single(attempts));
-        Assert.StartsWith("The part \"radio\" of the game failed when its state was to be saved: no signal", problem.Message, StringComparison.Ordinal);
+        Assert.StartsWith("The part \"radio\" of the game failed while its state was being saved: no signal", problem.Message, StringComparison.Ordinal);
         Assert.IsType<InvalidOperationException>(problem.InnerException);
         Assert.Throws<SessionException>(() => run.Session.Save("evening"));
         fails = false;

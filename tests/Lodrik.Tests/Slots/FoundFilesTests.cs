@@ -53,7 +53,7 @@ public sealed partial class FoundFilesTests : IDisposable
         Assert.Equal(100_000_000, store.Save("evening", At(2)).Generation);
         Assert.Equal(2, store.Load("evening").State.Log.Day);
         File.WriteAllText(Path.Combine(Slot, "2147483647.json"), "junk");
-        Assert.Contains("no number left", Assert.Throws<StorageException>(() => store.Save("evening", At(3))).Message, StringComparison.Ordinal);
+        Assert.Contains("run out of generation numbers", Assert.Throws<StorageException>(() => store.Save("evening", At(3))).Message, StringComparison.Ordinal);
         Assert.Equal(2, store.Load("evening").State.Log.Day);
     }
 
@@ -130,7 +130,7 @@ public sealed partial class FoundFilesTests : IDisposable
     }
 
     [Theory]
-    [InlineData(SystemError.ReadOnly, "can only be read"), InlineData(SystemError.NoAccess, "Access is not allowed"), InlineData(SystemError.NoSpace, "disk is full"), InlineData(SystemError.QuotaExceeded, "share of the disk")]
+    [InlineData(SystemError.ReadOnly, "read-only"), InlineData(SystemError.NoAccess, "Access is not allowed"), InlineData(SystemError.NoSpace, "disk is full"), InlineData(SystemError.QuotaExceeded, "disk quota")]
     public void A_place_that_cannot_be_written_to_is_not_one_that_another_process_writes_to(int error, string message)
     {
         using (var store = Open())

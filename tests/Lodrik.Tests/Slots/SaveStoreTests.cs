@@ -230,7 +230,7 @@ public sealed class SaveStoreTests : IDisposable
         Assert.Equal("memory:slots/evening/00000002.json", problem.Location.File);
         Assert.Throws<DamagedSaveException>(() => store.LoadOrNew("evening"));
         Assert.Contains("None of the 2 generations", problem.Message, StringComparison.Ordinal);
-        Assert.Contains("Nothing in the files is whole", problem.Remedy, StringComparison.Ordinal);
+        Assert.Contains("No part of the files is intact", problem.Remedy, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -248,7 +248,7 @@ public sealed class SaveStoreTests : IDisposable
             _memory.Write(file, bytes, replace: true);
         }
         var problem = Assert.Throws<DamagedSaveException>(() => store.Load("evening"));
-        Assert.Contains("generation 2 of evening: room; in generation 1 of evening: room", problem.Remedy, StringComparison.Ordinal);
+        Assert.Contains("generation 2 of evening: room; generation 1 of evening: room", problem.Remedy, StringComparison.Ordinal);
         Assert.Equal("notes", problem.Location.Section);
         Assert.Equal("loft", store.Load("evening", ["room"]).State.Room.Name);
     }
@@ -496,7 +496,7 @@ public sealed class SlotNameTests
     [InlineData("a/b", "'/'")]
     [InlineData("..", "'.'")]
     [InlineData("a\\b", "'\\'")]
-    [InlineData("my slot", "blank")]
+    [InlineData("my slot", "space")]
     [InlineData("a\0", "control character 0")]
     [InlineData("grün", "'ü'")]
     [InlineData("CON", "device")]

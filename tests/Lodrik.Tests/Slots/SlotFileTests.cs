@@ -90,12 +90,12 @@ public sealed class SlotFileTests : IDisposable
     [Theory]
     [InlineData("not a zip", "The file is not a ZIP archive")]
     [InlineData("cut", "The file is not a ZIP archive")]
-    [InlineData("empty", "has no save in it")]
+    [InlineData("empty", "contains no save")]
     [InlineData("two slots", "several slots")]
-    [InlineData("one number twice", "one number for two saves")]
+    [InlineData("one number twice", "have the same number")]
     [InlineData("only damaged", "")]
     [InlineData("another game", "It is a save of \"other-log\"")]
-    [InlineData("bomb", "far larger than a file of its size should")]
+    [InlineData("bomb", "far larger than a file of this size should")]
     [InlineData("encrypted", "is encrypted")]
     public void A_strangers_file_is_refused_with_a_reason_and_changes_nothing(string kind, string reason)
     {

@@ -57,9 +57,9 @@ public sealed class CatalogueTests
         var catalogue = new Catalogue<Utensil>("tools") { { "a", one }, { "b", new Utensil("two"), ["c", "d"] } };
         Assert.Equal(["a", "b"], catalogue.Names);
         Assert.Equal(2, catalogue.Count());
-        Assert.Contains("\"a\" stands twice", Assert.Throws<CatalogueException>(() => catalogue.Add("a", new Utensil("x"))).Message, StringComparison.Ordinal);
-        Assert.Contains("\"c\" stands twice", Assert.Throws<CatalogueException>(() => catalogue.Add("c", new Utensil("x"))).Message, StringComparison.Ordinal);
-        Assert.Contains("one and the same", Assert.Throws<CatalogueException>(() => catalogue.Add("e", one)).Message, StringComparison.Ordinal);
+        Assert.Contains("\"a\" appears twice", Assert.Throws<CatalogueException>(() => catalogue.Add("a", new Utensil("x"))).Message, StringComparison.Ordinal);
+        Assert.Contains("\"c\" appears twice", Assert.Throws<CatalogueException>(() => catalogue.Add("c", new Utensil("x"))).Message, StringComparison.Ordinal);
+        Assert.Contains("are the same thing", Assert.Throws<CatalogueException>(() => catalogue.Add("e", one)).Message, StringComparison.Ordinal);
         Assert.Contains("former name \"a\"", Assert.Throws<CatalogueException>(() => catalogue.Add("f", new Utensil("x"), ["a"])).Message, StringComparison.Ordinal);
         Assert.Same(catalogue, catalogue.Check(["a", "d"]));
         Assert.Contains("lacks: y, z", Assert.Throws<CatalogueException>(() => catalogue.Check(["a", "y", "z", "y"])).Message, StringComparison.Ordinal);

@@ -78,7 +78,7 @@ public sealed class ConstructedStateTests
     [Theory]
     [InlineData("""{ "seen": [], "oil": [1] }""", "A keeper has a name")]
     [InlineData("""{ "oil": [1, 2, 3, 4], "name": "mill" }""", "room for 3 items")]
-    [InlineData("""{ "depths": { "a": 1, "A": 2 }, "name": "mill" }""", "\"A\" stands twice")]
+    [InlineData("""{ "depths": { "a": 1, "A": 2 }, "name": "mill" }""", "\"A\" appears twice")]
     public void What_does_not_fit_into_the_object_that_comes_late_is_told(string text, string told) =>
         Assert.Contains(told, Assert.ThrowsAny<SaveException>(() => StateFile.FromText<Warden>(text)).Message, StringComparison.Ordinal);
 

@@ -32,7 +32,7 @@ public sealed class FormerNameTests : IDisposable
     {
         var both = new BothLights { All = [.. Enumerable.Range(0, 40).Select(i => new BothLight { Oil = i, Fuel = i })] };
         var told = Assert.Throws<SaveContentException>(() => StateFile.FromBytes<Lights>(StateFile.ToBytes(both, form)));
-        Assert.Contains("\"fuel\" stands twice", told.Message, StringComparison.Ordinal);
+        Assert.Contains("\"fuel\" appears twice", told.Message, StringComparison.Ordinal);
         Assert.StartsWith("/all/0", told.Location.Path, StringComparison.Ordinal);
     }
 
@@ -41,7 +41,7 @@ public sealed class FormerNameTests : IDisposable
     {
         Assert.Equal((4.0, "north"), Read("{ \"oil\": 4, \"Called\": \"north\" }"));
         Assert.Equal((4.0, "north"), Read("{ \"fuel\": 4, \"label\": \"north\" }"));
-        Assert.Contains("\"fuel\" stands twice", Assert.Throws<SaveContentException>(() => Read("{ \"oil\": 4, \"fuel\": 5 }")).Message, StringComparison.Ordinal);
+        Assert.Contains("\"fuel\" appears twice", Assert.Throws<SaveContentException>(() => Read("{ \"oil\": 4, \"fuel\": 5 }")).Message, StringComparison.Ordinal);
         StateFile.FromText<Light>("{ \"oil\": 4, \"oill\": 5 }", out var unknown);
         Assert.Equal("oill", Assert.Single(unknown).Key);
 

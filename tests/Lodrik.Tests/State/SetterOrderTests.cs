@@ -38,7 +38,7 @@ public sealed class SetterOrderTests
         var bytes = StateFile.ToBytes(new Ledge { All = [new Step { Height = 1, Note = "a" }, new Step { Height = -1, Note = "b" }] }, form);
         var refused = Assert.ThrowsAny<SaveException>(() => StateFile.FromBytes<CarefulLedge>(bytes));
         Assert.Equal(("/all/1/height", SaveErrorCode.WrongContent), (refused.Location.Path, refused.Code));
-        Assert.Contains("The value could not be taken", refused.Message, StringComparison.Ordinal);
+        Assert.Contains("The value was rejected", refused.Message, StringComparison.Ordinal);
     }
 
     [Fact]

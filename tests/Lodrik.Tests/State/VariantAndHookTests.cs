@@ -40,11 +40,11 @@ public sealed class VariantAndHookTests
         Assert.Contains("\"main\": {\n      \"hanging ladder\": {\n        \"wear\": 0,", StateFile.ToText(new Shed { Main = new Ladder() }), StringComparison.Ordinal);
 
     [Theory]
-    [InlineData("{ \"main\": { \"rope\": { } } }", "no variant of Gear. Known are: gear, hanging ladder, lamp", "/main/rope")]
+    [InlineData("{ \"main\": { \"rope\": { } } }", "not a variant of Gear. Valid variants: gear, hanging ladder, lamp", "/main/rope")]
     [InlineData("{ \"main\": { } }", "is missing", "/main")]
-    [InlineData("{ \"main\": { \"lamp\": { }, \"gear\": { } } }", "one variant only", "/main/gear")]
+    [InlineData("{ \"main\": { \"lamp\": { }, \"gear\": { } } }", "only one variant", "/main/gear")]
     [InlineData("{ \"main\": 7 }", "Expected an object", "/main")]
-    [InlineData("{ \"main\": { \"lamp\": { \"oil\": 1.0, \"oil\": 2.0 } } }", "The key \"oil\" stands twice", "/main/lamp/oil")]
+    [InlineData("{ \"main\": { \"lamp\": { \"oil\": 1.0, \"oil\": 2.0 } } }", "The key \"oil\" appears twice", "/main/lamp/oil")]
     public void A_variant_that_cannot_be_is_named(string text, string message, string path)
     {
         var problem = Assert.Throws<SaveContentException>(() => StateFile.FromText<Shed>(text));
@@ -57,7 +57,7 @@ public sealed class VariantAndHookTests
     {
         var problem = Assert.Throws<UnsavableStateException>(() => StateFile.ToBytes(new Shed { Spare = { new Lamp(), new Unnamed() } }));
         Assert.Equal((SaveErrorCode.UndeclaredType, "/spare/1"), (problem.Code, problem.Location.Path));
-        Assert.Contains("Unnamed is no variant of Gear", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("Unnamed is not a variant of Gear", problem.Message, StringComparison.Ordinal);
     }
 
     [Theory, MemberData(nameof(Forms))]
@@ -78,7 +78,7 @@ public sealed class VariantAndHookTests
             return;
         }
         var problem = Assert.Throws<SaveContentException>(() => StateFile.FromBytes<Inner>(Encoding.Latin1.GetBytes(bytes)));
-        Assert.Contains("\"left\" stands twice", problem.Message, StringComparison.Ordinal);
+        Assert.Contains("\"left\" appears twice", problem.Message, StringComparison.Ordinal);
     }
 
     [Theory, MemberData(nameof(Forms))]
@@ -95,7 +95,7 @@ public sealed class VariantAndHookTests
         StateFile.ReadInto(StateFile.ToBytes(new NewerOar(), form), older);
         Assert.Equal(2, older.Unknown.Count);
         older.Unknown["length"] = 9;
-        Assert.Contains("key of a known one", Assert.Throws<UnsavableStateException>(() => StateFile.ToBytes(older, form)).Message, StringComparison.Ordinal);
+        Assert.Contains("key of a known member", Assert.Throws<UnsavableStateException>(() => StateFile.ToBytes(older, form)).Message, StringComparison.Ordinal);
         Assert.Equal(SaveErrorCode.Damaged, Assert.Throws<DamagedSaveException>(() => StateFile.ReadTextInto("{ \"a b\": 1, \"a b\": 2 }", older)).Code);
     }
 

@@ -3,7 +3,7 @@ using Lodrik.State;
 
 namespace Lodrik.Formats.Binary;
 
-/// <summary>Finds out which value stands at an offset of CBOR bytes. It costs a second reading, and only errors pay for it.</summary>
+/// <summary>Finds out which value is at an offset of CBOR bytes. It costs a second reading, and only errors pay for it.</summary>
 internal static class BinaryPlace
 {
     /// <summary>The place behind everything: where bytes break off.</summary>

@@ -90,7 +90,7 @@ internal ref partial struct BinaryStateReader
             26 => 5,
             27 => 9,
             31 when (rest[0] & 0xE0) is Cbor.ByteString or Cbor.TextString or Cbor.Array or Cbor.Map => 1,
-            _ => throw Wrong($"The CBOR byte 0x{rest[0]:X2} is not known here."),
+            _ => throw Wrong($"The CBOR byte 0x{rest[0]:X2} is not supported here."),
         };
         if (rest.Length < size)
             throw Short();
@@ -121,7 +121,7 @@ internal ref partial struct BinaryStateReader
         {
             var (found, length) = Head();
             if (found != major || length == Indefinite)
-                throw Wrong("A string in pieces has a piece of another sort.");
+                throw Wrong("A string in pieces has a piece of another type.");
             whole.Write(Take(length));
         }
         return whole.Written.ToArray();

@@ -38,7 +38,7 @@ internal ref partial struct BinaryStateReader
             return Narrowed<T>(ReadDouble());
         var number = ReadBigInteger();
         if (number < BigInteger.CreateChecked(T.MinValue) || number > BigInteger.CreateChecked(T.MaxValue))
-            throw Wrong($"{number} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.");
+            throw Wrong($"{number} is out of range: it must be between {T.MinValue} and {T.MaxValue}.");
         return T.CreateChecked(number);
     }
 

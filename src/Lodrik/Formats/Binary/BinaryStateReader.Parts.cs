@@ -41,7 +41,7 @@ internal ref partial struct BinaryStateReader
         Head();
         var (major, parts) = Head();
         if (major != Cbor.Array || parts == Indefinite)
-            throw Wrong("A list in parts has them in an array of a definite length.");
+            throw Wrong("The parts of a list have to be an array of definite length.");
         // Each takes a byte at the least.
         return parts <= (ulong)(_bytes.Length - _position) ? (int)parts : throw Short();
     }
@@ -51,7 +51,7 @@ internal ref partial struct BinaryStateReader
     {
         Begin();
         if (AtParts || Peek() != SaveValueKind.List)
-            throw Wrong("Each part of a list in parts is a list.");
+            throw Wrong("Each part of a list has to be a list.");
     }
 
     private List<SaveList> ReadPartTrees()

@@ -59,12 +59,12 @@ internal ref partial struct BinaryStateReader
                     return SaveValueKind.Map;
             }
         }
-        throw Wrong("A table is a list or a map.");
+        throw Wrong("A table has to be a list or a map.");
     }
 
     /// <summary>Opens the next value if it is a table, without passing over it.</summary>
     /// <param name="table">The table.</param>
-    /// <param name="end">The offset behind it.</param>
+    /// <param name="end">The offset after it.</param>
     public readonly bool TryOpenTable(out TableReader table, out int end)
     {
         table = default;
@@ -88,7 +88,7 @@ internal ref partial struct BinaryStateReader
         ReadInstead(plain.Written.ToArray());
     }
 
-    /// <summary>Reads these bytes, one value, and then goes on behind the value that they stand for.</summary>
+    /// <summary>Reads these bytes, one value, and then goes on after the value that they stand for.</summary>
     private void ReadInstead(byte[] plain)
     {
         _outer ??= [];

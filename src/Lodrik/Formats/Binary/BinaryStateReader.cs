@@ -45,7 +45,7 @@ internal ref partial struct BinaryStateReader : IStateReader
 
     /// <param name="cbor">CBOR items.</param>
     /// <param name="position">The offset of the one to read.</param>
-    /// <param name="depth">How deep it stands in what it is a part of.</param>
+    /// <param name="depth">How deep it is in what it is a part of.</param>
     public BinaryStateReader(ReadOnlySpan<byte> cbor, int position, int depth = 0)
     {
         _bytes = _original = cbor;
@@ -54,7 +54,7 @@ internal ref partial struct BinaryStateReader : IStateReader
     }
 
     /// <param name="cbor">A value that was copied out of a table.</param>
-    /// <param name="place">Where it stands there.</param>
+    /// <param name="place">Where it is there.</param>
     public BinaryStateReader(ReadOnlySpan<byte> cbor, ContentPlace place)
     {
         _bytes = _original = cbor;
@@ -83,14 +83,14 @@ internal ref partial struct BinaryStateReader : IStateReader
             Cbor.Tag when Cbor.IsTypedArray(argument) => SaveValueKind.List,
             Cbor.Tag when argument == TableFormat.Tag => TableKind(),
             Cbor.Tag when argument == TableFormat.PartsTag => SaveValueKind.List,
-            Cbor.Tag => throw Wrong($"The CBOR tag {argument} is not known here."),
+            Cbor.Tag => throw Wrong($"The CBOR tag {argument} is not supported here."),
             _ => _bytes[_position] switch
             {
                 Cbor.False or Cbor.True => SaveValueKind.Bool,
                 Cbor.Null or Cbor.Undefined => SaveValueKind.Null,
                 Cbor.Half or Cbor.Single => SaveValueKind.Single,
                 Cbor.Double => SaveValueKind.Double,
-                var simple => throw Wrong($"The CBOR byte 0x{simple:X2} is not known here."),
+                var simple => throw Wrong($"The CBOR byte 0x{simple:X2} is not supported here."),
             },
         };
     }
@@ -125,10 +125,10 @@ internal ref partial struct BinaryStateReader : IStateReader
             var number = major == Cbor.Unsigned ? (long)argument : ~(long)argument;
             if (number >= min && number <= max)
                 return number;
-            throw Wrong($"{number} is out of range: it has to be between {min} and {max}.");
+            throw Wrong($"{number} is out of range: it must be between {min} and {max}.");
         }
         throw major is Cbor.Unsigned or Cbor.Negative || (major == Cbor.Tag && argument is Cbor.PositiveBignum or Cbor.NegativeBignum)
-            ? Wrong($"The number is out of range: it has to be between {min} and {max}.")
+            ? Wrong($"The number is out of range: it must be between {min} and {max}.")
             : Unexpected("a whole number");
     }
 
@@ -324,7 +324,7 @@ internal ref partial struct BinaryStateReader : IStateReader
 
     public readonly Exception Wrong(string problem) => new ContentException(SaveErrorCode.WrongContent, problem, Place);
 
-    /// <summary>The tag before the next item, consumed; 0 where there is none.</summary>
+    /// <summary>The tag before the next item, consumed; 0 if there is none.</summary>
     public ulong TryReadTag()
     {
         var (major, argument) = PeekHead(out var size);
@@ -361,12 +361,12 @@ internal ref partial struct BinaryStateReader : IStateReader
         return (_position - content.Length, content.Length);
     }
 
-    /// <summary>Makes sure that nothing stands behind the item.</summary>
+    /// <summary>Makes sure that nothing follows the item.</summary>
     public void End()
     {
         Begin();
         if (_position < _bytes.Length)
-            throw Wrong("Something stands behind the end of the content.");
+            throw Wrong("There is extra data after the end of the content.");
     }
 
     /// <summary>What has not been read yet.</summary>
@@ -383,13 +383,13 @@ internal ref partial struct BinaryStateReader : IStateReader
     public readonly Exception Invalid(long mark, string problem) =>
         new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(mark));
 
-    /// <summary>Where the value stands that was read last.</summary>
+    /// <summary>Where the value is that was read last.</summary>
     public readonly ContentPlace Place => _fixedPlace ?? new(_outer is { Count: > 0 } ? _outer.Last().Start : _start);
 
     private void Begin() => _start = _position;
 
     private readonly Exception Short() =>
-        new ContentException(SaveErrorCode.Damaged, "The content ends too soon.", Place);
+        new ContentException(SaveErrorCode.Damaged, "The content is cut off.", Place);
 
     private Exception Unexpected(string expected)
     {

@@ -26,7 +26,7 @@ internal partial struct BinaryStateWriter
         }
         catch (ContentException)
         {
-            // Written like a list, either it can be saved, or the bytes before it tell where the value stands that cannot.
+            // Written like a list, either it can be saved, or the bytes before it tell where the value is that cannot.
             buffer.Truncate(start);
             log.Blocks.CannotBeKept = true;
             return false;

@@ -98,7 +98,7 @@ internal partial struct BinaryStateWriter(PooledBuffer buffer, WriteContext? con
         buffer.Advance(head + length);
     }
 
-    /// <summary>Writes what stands before so many bytes.</summary>
+    /// <summary>Writes what precedes so many bytes.</summary>
     public readonly void WriteBlockHead(int length) => Head(Cbor.ByteString, (uint)length);
 
     public readonly void WriteBytes(scoped ReadOnlySpan<byte> value)
@@ -132,7 +132,7 @@ internal partial struct BinaryStateWriter(PooledBuffer buffer, WriteContext? con
         }
         catch (ContentException)
         {
-            // A value that cannot be saved: written plainly, the bytes before it tell where it stands.
+            // A value that cannot be saved: written plainly, the bytes before it tell where it is.
             buffer.Truncate(start);
         }
         _withoutTables = true;
@@ -169,7 +169,7 @@ internal partial struct BinaryStateWriter(PooledBuffer buffer, WriteContext? con
 
     public void EndList() => _depth--;
 
-    /// <summary>Writes the tag that the next item stands behind.</summary>
+    /// <summary>Writes the tag that the next item follows.</summary>
     public readonly void WriteTag(ulong tag) => Head(Cbor.Tag, tag);
 
     private readonly void Byte(byte value)

@@ -34,7 +34,7 @@ internal static class Cbor
     public static ReadOnlySpan<byte> Signature => [0xD9, 0xD9, 0xF7];
 
     /// <summary>
-    /// The tag of a typed array of this element type in little-endian order (RFC 8746 section 2.1); 0 where there is none.
+    /// The tag of a typed array of this element type in little-endian order (RFC 8746 section 2.1); 0 if there is none.
     /// </summary>
     public static ulong TypedArrayTag<T>() =>
         typeof(T) == typeof(byte) ? 64

@@ -4,7 +4,7 @@ using System.Text.Json;
 
 namespace Lodrik.Formats.Json;
 
-/// <summary>A name that was prepared: quoted and escaped, with its colon, and the comma that stands before all but the first.</summary>
+/// <summary>A name that was prepared: quoted and escaped, with its colon, and the comma that precedes all but the first.</summary>
 internal readonly struct JsonName
 {
     /// <summary>How long a name is at most that can be copied at once, comma and all.</summary>
@@ -21,7 +21,7 @@ internal readonly struct JsonName
         Bytes = text;
     }
 
-    /// <summary>The name, and behind a short one as much as a copy takes, with or without the comma.</summary>
+    /// <summary>The name, and after a short one as much as a copy takes, with or without the comma.</summary>
     public byte[] Bytes { get; }
 
     /// <summary>How many bytes it has, with the comma.</summary>

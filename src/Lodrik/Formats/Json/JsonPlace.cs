@@ -2,7 +2,7 @@ using System.Text.Json;
 
 namespace Lodrik.Formats.Json;
 
-/// <summary>Finds out which value stands at an offset of a JSON text. It costs a second reading, and only errors pay for it.</summary>
+/// <summary>Finds out which value is at an offset of a JSON text. It costs a second reading, and only errors pay for it.</summary>
 internal static class JsonPlace
 {
     /// <summary>The pointer of the value at the offset; at the end of what can be read where the text breaks off before it.</summary>

@@ -8,7 +8,7 @@ namespace Lodrik.Formats.Json;
 
 /// <summary>
 /// Reads state from JSON (RFC 8259); comments and trailing commas are passed over, because people edit these files. Between
-/// two calls the reader stands on the first token of the next value, or on the last of the one before.
+/// two calls the reader is on the first token of the next value, or on the last of the one before.
 /// </summary>
 internal ref struct JsonStateReader : IStateReader
 {
@@ -61,7 +61,7 @@ internal ref struct JsonStateReader : IStateReader
         if (_reader.TryGetInt64(out var number) && number >= min && number <= max)
             return number;
         throw Peek() == SaveValueKind.Integer
-            ? Wrong($"{Token()} is out of range: it has to be between {min} and {max}.")
+            ? Wrong($"{Token()} is out of range: it must be between {min} and {max}.")
             : Unexpected("a whole number");
     }
 
@@ -193,20 +193,20 @@ internal ref struct JsonStateReader : IStateReader
     public readonly Exception Invalid(long mark, string problem) =>
         new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(mark));
 
-    /// <summary>Where the value stands that was read last.</summary>
+    /// <summary>Where the value is that was read last.</summary>
     public readonly ContentPlace Place => new(_reader.TokenStartIndex);
 
-    /// <summary>Makes sure that nothing stands behind the value.</summary>
+    /// <summary>Makes sure that nothing follows the value.</summary>
     public void End()
     {
         if (_reader.Read())
-            throw Wrong("Something stands behind the end of the content.");
+            throw Wrong("There is extra data after the end of the content.");
     }
 
     private void Read()
     {
         if (!_reader.Read())
-            throw Wrong("The content ends too soon.");
+            throw Wrong("The content is cut off.");
     }
 
     private void Deeper()
@@ -233,7 +233,7 @@ internal ref struct JsonStateReader : IStateReader
             && T.TryParse(_reader.ValueSpan, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number))
             return number;
         throw _reader.TokenType == JsonTokenType.Number && Peek() == SaveValueKind.Integer
-            ? Wrong($"{Shorten.Text(Token())} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.")
+            ? Wrong($"{Shorten.Text(Token())} is out of range: it must be between {T.MinValue} and {T.MaxValue}.")
             : Unexpected("a whole number");
     }
 

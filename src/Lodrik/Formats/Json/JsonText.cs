@@ -21,7 +21,7 @@ internal sealed class JsonText(PooledBuffer buffer, bool isIndented)
 
     private int _depth;
 
-    // What comes next: a value right behind its name, the first one of its container, or one behind a comma.
+    // What comes next: a value right after its name, the first one of its container, or one after a comma.
     private bool _isNamed = true;
     private bool _isFirst = true;
 

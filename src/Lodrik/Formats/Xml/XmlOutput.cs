@@ -76,7 +76,7 @@ internal sealed class XmlOutput(PooledBuffer buffer, bool isIndented)
         _hasElements = true;
     }
 
-    /// <summary>Ends the start tag that is open, though nothing comes behind it.</summary>
+    /// <summary>Ends the start tag that is open, though nothing comes after it.</summary>
     public void EndTag()
     {
         if (!_isTagOpen)

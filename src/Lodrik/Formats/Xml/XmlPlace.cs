@@ -2,7 +2,7 @@ using System.Xml;
 
 namespace Lodrik.Formats.Xml;
 
-/// <summary>Finds out which element stands at a line and a column. It costs a second reading, and only errors pay for it.</summary>
+/// <summary>Finds out which element is at a line and a column. It costs a second reading, and only errors pay for it.</summary>
 internal static class XmlPlace
 {
     /// <summary>The pointer of the element at the place; at the end of what can be read where the text breaks off before it.</summary>
@@ -37,7 +37,7 @@ internal static class XmlPlace
     /// <summary>Follows the elements with a pointer.</summary>
     private sealed class Walk
     {
-        // What stands open: whether each element is a list, outermost first.
+        // What is open: whether each element is a list, outermost first.
         private readonly Stack<bool> _lists = new();
 
         public PointerBuilder Pointer { get; } = new();

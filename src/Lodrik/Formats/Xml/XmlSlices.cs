@@ -32,7 +32,7 @@ internal sealed class XmlSlices(ReadOnlyMemory<byte> file)
     public IEnumerable<(string Name, int Offset, int Length)> All()
     {
         if (!SkipToElement(inRoot: false))
-            throw Broken("There is no element.");
+            throw Broken("The file has no element.");
         RootOffset = _position;
         var root = ReadTag();
         if (root.IsEmpty)
@@ -49,7 +49,7 @@ internal sealed class XmlSlices(ReadOnlyMemory<byte> file)
         }
         var end = ReadTag();
         if (!end.IsEnd || end.Name != root.Name)
-            throw Broken($"The element \"{Shorten.Text(root.Name)}\" is not ended.");
+            throw Broken($"The element \"{Shorten.Text(root.Name)}\" is not closed.");
         RootLength = _position - RootOffset;
         SkipToEnd();
     }
@@ -62,11 +62,11 @@ internal sealed class XmlSlices(ReadOnlyMemory<byte> file)
             var rest = file.Span[_position..];
             var text = rest.IndexOf((byte)'<');
             if (text < 0 ? !IsBlank(rest) : !IsBlank(rest[..text]))
-                throw Broken("Text stands outside of the sections.");
+                throw Broken("There is text outside the sections.");
             if (text < 0)
             {
                 _position = file.Length;
-                return inRoot ? throw Broken("The file ends too soon.") : false;
+                return inRoot ? throw Broken("The file is cut off.") : false;
             }
             _position += text;
             rest = file.Span[_position..];
@@ -75,7 +75,7 @@ internal sealed class XmlSlices(ReadOnlyMemory<byte> file)
             else if (rest.StartsWith("<?"u8))
                 SkipPast("?>"u8);
             else if (rest.StartsWith("<!"u8))
-                throw Broken(inRoot ? "Text stands outside of the sections." : "A document type is not accepted.");
+                throw Broken(inRoot ? "There is text outside the sections." : "A document type is not accepted.");
             else
                 return !rest.StartsWith("</"u8);
         }
@@ -88,7 +88,7 @@ internal sealed class XmlSlices(ReadOnlyMemory<byte> file)
         {
             var next = file.Span[_position..].IndexOf((byte)'<');
             if (next < 0)
-                throw Broken("The file ends too soon.");
+                throw Broken("The file is cut off.");
             _position += next;
             var rest = file.Span[_position..];
             if (rest.StartsWith("<!--"u8))
@@ -106,7 +106,7 @@ internal sealed class XmlSlices(ReadOnlyMemory<byte> file)
     private void SkipToEnd()
     {
         if (SkipToElement(inRoot: false) || _position < file.Length)
-            throw Broken("Something stands behind the save's end.");
+            throw Broken("There is extra data after the end of the save.");
     }
 
     private (string Name, bool IsEnd, bool IsEmpty) ReadTag()
@@ -136,7 +136,7 @@ internal sealed class XmlSlices(ReadOnlyMemory<byte> file)
                 break;
         }
         if (i >= span.Length)
-            throw Broken("The file ends too soon.");
+            throw Broken("The file is cut off.");
         isEnd = span[start + 1] == (byte)'/';
         isEmpty = !isEnd && span[i - 1] == (byte)'/';
         _position = i + 1;
@@ -147,7 +147,7 @@ internal sealed class XmlSlices(ReadOnlyMemory<byte> file)
     {
         var found = file.Span[_position..].IndexOf(mark);
         if (found < 0)
-            throw Broken("The file ends too soon.");
+            throw Broken("The file is cut off.");
         _position += found + mark.Length;
     }
 

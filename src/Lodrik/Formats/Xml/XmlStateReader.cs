@@ -7,7 +7,7 @@ namespace Lodrik.Formats.Xml;
 
 /// <summary>
 /// Reads state from XML 1.0. Comments and processing instructions are passed over; a DTD is refused, and with it every entity
-/// but the five of XML itself. Between two calls the reader stands on the start tag of the next value, or on the last node of
+/// but the five of XML itself. Between two calls the reader is on the start tag of the next value, or on the last node of
 /// the one before.
 /// </summary>
 internal struct XmlStateReader : IStateReader
@@ -63,7 +63,7 @@ internal struct XmlStateReader : IStateReader
             case XmlWords.BytesType: return SaveValueKind.Bytes;
             case XmlWords.DecimalType: return SaveValueKind.Decimal;
             case null: return PeekContent();
-            case var type: throw Wrong($"The type \"{Shorten.Text(type)}\" is not known.");
+            case var type: throw Wrong($"\"{Shorten.Text(type)}\" is not a known type.");
         }
     }
 
@@ -72,7 +72,7 @@ internal struct XmlStateReader : IStateReader
         if (Attribute(XmlWords.Type) != XmlWords.NullType)
             return false;
         if (Content().Length > 0)
-            throw Wrong("A null has no content.");
+            throw Wrong("A null cannot have content.");
         return true;
     }
 
@@ -90,7 +90,7 @@ internal struct XmlStateReader : IStateReader
             && number <= max)
             return number;
         throw XmlWords.IsInteger(text)
-            ? Wrong($"{Shortened(text)} is out of range: it has to be between {min} and {max}.")
+            ? Wrong($"{Shortened(text)} is out of range: it must be between {min} and {max}.")
             : Unexpected("a whole number", text);
     }
 
@@ -197,7 +197,7 @@ internal struct XmlStateReader : IStateReader
     {
         if (_numbers is null)
             return MoveToChild();
-        // Each number is handed out as if it were the text of an element of its own.
+        // Each number is handed out as if it were the text of its own element.
         var rest = _numbers.AsSpan(_nextNumber).TrimStart(Blanks);
         if (rest.IsEmpty)
         {
@@ -241,16 +241,16 @@ internal struct XmlStateReader : IStateReader
     public readonly Exception Invalid(long mark, string problem) =>
         new ContentException(SaveErrorCode.Invalid, problem, new ContentPlace(0, (int)(mark >> 32), (int)(uint)mark));
 
-    /// <summary>Where the value stands that was read last.</summary>
+    /// <summary>Where the value is that was read last.</summary>
     public readonly ContentPlace Place => _place;
 
-    /// <summary>Makes sure that the value was read to its end and nothing stands behind it.</summary>
+    /// <summary>Makes sure that the value was read to its end and nothing follows it.</summary>
     /// <exception cref="XmlException">What is left is not well-formed.</exception>
     public readonly void End()
     {
         while (_reader.Read())
         {
-            // XmlReader itself refuses whatever may not stand behind the element.
+            // XmlReader itself refuses whatever may not be after the element.
         }
     }
 
@@ -331,10 +331,10 @@ internal struct XmlStateReader : IStateReader
                     throw Wrong($"Expected elements, found the text \"{Shorten.Text(_reader.Value.Trim())}\".");
             }
         }
-        throw Wrong("The content ends too soon.");
+        throw Wrong("The content is cut off.");
     }
 
-    /// <summary>The text of the element that the reader stands on; afterwards it stands on the end tag.</summary>
+    /// <summary>The text of the element that the reader is on; afterwards it is on the end tag.</summary>
     private ReadOnlySpan<char> Content()
     {
         if (_ahead == Ahead.None)
@@ -345,7 +345,7 @@ internal struct XmlStateReader : IStateReader
         return Text;
     }
 
-    /// <summary>Reads on to the element's end or its first child, whichever comes first, and keeps the text that stands before.</summary>
+    /// <summary>Reads on to the element's end or its first child, whichever comes first, and keeps the text that precedes.</summary>
     private void LookAhead()
     {
         Note();
@@ -361,7 +361,7 @@ internal struct XmlStateReader : IStateReader
                     return;
                 case XmlNodeType.Element:
                     if (!Text.IsWhiteSpace())
-                        throw Wrong($"The text \"{Shortened(Text.Trim())}\" stands beside elements.");
+                        throw Wrong($"The text \"{Shortened(Text.Trim())}\" is mixed with elements.");
                     _ahead = Ahead.Child;
                     return;
                 case XmlNodeType.Text or XmlNodeType.CDATA or XmlNodeType.Whitespace or XmlNodeType.SignificantWhitespace:
@@ -369,10 +369,10 @@ internal struct XmlStateReader : IStateReader
                     break;
             }
         }
-        throw Wrong("The content ends too soon.");
+        throw Wrong("The content is cut off.");
     }
 
-    /// <summary>Adds the node's text to what stands before it, without a string of its own.</summary>
+    /// <summary>Adds the node's text to what precedes it, without its own string.</summary>
     private void AppendValue()
     {
         for (int count; (count = _reader.ReadValueChunk(_text, _length, _text.Length - _length)) > 0;)
@@ -416,7 +416,7 @@ internal struct XmlStateReader : IStateReader
         if (T.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var number))
             return number;
         throw XmlWords.IsInteger(text)
-            ? Wrong($"{Shortened(text)} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.")
+            ? Wrong($"{Shortened(text)} is out of range: it must be between {T.MinValue} and {T.MaxValue}.")
             : Unexpected("a whole number", text);
     }
 

@@ -7,7 +7,7 @@ namespace Lodrik.Formats.Xml;
 
 /// <summary>
 /// Writes state as XML 1.0: an element for each member, named after it; a list's items in elements of their own; entries
-/// whose key is no XML name in <c>entry</c> elements with the key in an attribute.
+/// whose key is not an XML name in <c>entry</c> elements with the key in an attribute.
 /// </summary>
 internal struct XmlStateWriter(XmlOutput xml, WriteContext? context = null) : IStateWriter
 {

@@ -6,7 +6,7 @@ using Lodrik.State;
 namespace Lodrik.Formats.Xml;
 
 /// <summary>
-/// The words of the XML form, and how text stands in it. XML 1.0 has no way to write most control characters, so text that
+/// The words of the XML form, and how text is in it. XML 1.0 has no way to write most control characters, so text that
 /// holds one is written with JSON's escapes (\u0000) in an element marked <c>escaped="true"</c>.
 /// </summary>
 internal static class XmlWords
@@ -75,7 +75,7 @@ internal static class XmlWords
         return escaped.ToString();
     }
 
-    /// <summary>The text that an escaped one stands for; null where an escape is not one of ours.</summary>
+    /// <summary>The text that an escaped one stands for; null if an escape is not one of ours.</summary>
     public static string? Unescape(string escaped)
     {
         var text = new StringBuilder(escaped.Length);
@@ -94,7 +94,7 @@ internal static class XmlWords
             else
                 return null;
         }
-        // Half of a character pair is no text: writers replace it, and nothing else may bring it in.
+        // Half of a character pair is not text: writers replace it, and nothing else may bring it in.
         var whole = text.ToString();
         return LoneSurrogates.AreIn(whole) ? null : whole;
     }

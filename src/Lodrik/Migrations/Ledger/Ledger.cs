@@ -64,14 +64,14 @@ public sealed class Ledger
     public string FileOf(int version) => Path.Combine(_folder, version.ToString(CultureInfo.InvariantCulture) + Extension);
 
     /// <summary>The shape of a recorded version.</summary>
-    /// <exception cref="LedgerException">It is not recorded, or its file is no shape.</exception>
+    /// <exception cref="LedgerException">It is not recorded, or its file is not a shape.</exception>
     /// <exception cref="StorageException">The file cannot be read.</exception>
     public SaveShape Read(int version)
     {
         var file = FileOf(version);
         if (!File.Exists(file))
             throw new LedgerException($"Version {version} is not recorded.", new SaveLocation { File = file },
-                ListVersions() is { Count: > 0 } recorded ? $"Recorded are: {string.Join(", ", recorded)}." : "The ledger is empty.");
+                ListVersions() is { Count: > 0 } recorded ? $"Recorded versions: {string.Join(", ", recorded)}." : "The ledger is empty.");
         try
         {
             var shape = SaveShape.Parse(File.ReadAllText(file));
@@ -80,7 +80,7 @@ public sealed class Ledger
         catch (FormatException problem)
         {
             throw new LedgerException($"The ledger's file cannot be read: {problem.Message}",
-                new SaveLocation { File = file }, "Take it from version control again.", problem);
+                new SaveLocation { File = file }, "Restore it from version control.", problem);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
@@ -107,7 +107,7 @@ public sealed class Ledger
         }
         var known = Read(shape.Version);
         if (known.Game != shape.Game)
-            throw new LedgerException($"The ledger is that of \"{known.Game}\", and the assembly is of \"{shape.Game}\".",
+            throw new LedgerException($"The ledger belongs to \"{known.Game}\", but the assembly to \"{shape.Game}\".",
                 new SaveLocation { File = FileOf(shape.Version) }, "Check the folder.");
         if (known.Digest == shape.Digest)
             return LedgerOutcome.Unchanged;
@@ -130,7 +130,7 @@ public sealed class Ledger
     {
         var shape = Read(version);
         if (ProblemOf(shape) is { } problem)
-            throw new LedgerException(problem, new SaveLocation { File = FileOf(version) }, "Take it from version control again.");
+            throw new LedgerException(problem, new SaveLocation { File = FileOf(version) }, "Restore it from version control.");
         if (shape.IsReleased)
             return false;
         shape.MarkReleased();
@@ -148,7 +148,7 @@ public sealed class Ledger
         problems.AddRange(recorded.Where(one => one.Value.Game != shape.Game)
             .Select(one => $"The file of version {one.Key} is that of \"{one.Value.Game}\", not of \"{shape.Game}\"."));
         problems.AddRange(recorded.Keys.Where(version => version > shape.Version)
-            .Select(version => $"Version {version} is recorded, and the assembly has version {shape.Version} only."));
+            .Select(version => $"Version {version} is recorded, but the assembly has only version {shape.Version}."));
         return recorded.TryGetValue(shape.Version, out var known)
             ? new LedgerCheck(shape.Version, true, known.IsReleased, known.ChangesTo(shape), problems)
             : new LedgerCheck(shape.Version, false, false, [], problems);

@@ -128,7 +128,7 @@ internal sealed class RandomSaves(SaveShape shape, Func<string, IReadOnlyList<st
         return type.IsShared ? Shared(name, type) : Content(type);
     }
 
-    /// <summary>The number of a shared object: of one that stands elsewhere already, or of a new one.</summary>
+    /// <summary>The number of a shared object: of one that is elsewhere already, or of a new one.</summary>
     private SaveValue Shared(string name, ShapeType type)
     {
         // A part of a scene has no place for them.

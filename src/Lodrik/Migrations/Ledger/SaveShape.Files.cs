@@ -18,8 +18,8 @@ public sealed partial class SaveShape
     /// generator put into it is read (ECMA-335, custom attributes).
     /// </summary>
     /// <param name="path">The assembly's file.</param>
-    /// <param name="root">The full name of the save root; null where there is one only.</param>
-    /// <exception cref="LedgerException">It is no assembly, or there is no such root, or several and none was named.</exception>
+    /// <param name="root">The full name of the save root; null if there is one only.</param>
+    /// <exception cref="LedgerException">It is not an assembly, or there is no such root, or several and none was named.</exception>
     public static SaveShape OfAssembly(string path, string? root = null)
     {
         ArgumentException.ThrowIfNullOrEmpty(path);
@@ -167,7 +167,7 @@ public sealed partial class SaveShape
         catch (Exception exception) when (exception is BadImageFormatException or InvalidOperationException)
         {
             throw new LedgerException(
-                $"It is no .NET assembly: {exception.Message}", new SaveLocation { File = path }, "Name the game's .dll.", exception);
+                $"It is not a .NET assembly: {exception.Message}", new SaveLocation { File = path }, "Pass the game's .dll.", exception);
         }
     }
 

@@ -7,7 +7,7 @@ namespace Lodrik.Migrations;
 
 /// <summary>
 /// The shape of a game's saves in one version: its state types with their members, the kinds of its scenes with their parts, and the parts
-/// of the game that have a section of their own. The generator puts it into the assembly, a ledger keeps it for each version.
+/// of the game that have their own section. The generator puts it into the assembly, a ledger keeps it for each version.
 /// </summary>
 /// <remarks>The file of a ledger, and the text in an assembly, is a JSON document (RFC 8259); docs/migrations.md describes it.</remarks>
 #if GENERATOR
@@ -27,7 +27,7 @@ sealed partial class SaveShape
     /// <summary>The game's id.</summary>
     public string Game { get; private set; } = "";
 
-    /// <summary>The save version; 0 where no save root is known.</summary>
+    /// <summary>The save version; 0 if no save root is known.</summary>
     public int Version { get; private set; }
 
     /// <summary>The name of the save root's type.</summary>
@@ -36,7 +36,7 @@ sealed partial class SaveShape
     /// <summary>Whether players have saves of this version, so that its shape is settled.</summary>
     public bool IsReleased { get; private set; }
 
-    /// <summary>The digest of a released shape as its file has it; null where it has none.</summary>
+    /// <summary>The digest of a released shape as its file has it; null if it has none.</summary>
     internal string? RecordedDigest { get; private set; }
 
     /// <summary>The game's state types and enums by their full names.</summary>
@@ -75,7 +75,7 @@ sealed partial class SaveShape
         // A type is looked at when something compares it, which is too late for an error that names the file.
         foreach (var type in shape.AllTypes())
             Migrations.ShapeExpression.Parse(type);
-        return shape.Version > 0 ? shape : throw new FormatException("It is no shape of a version.");
+        return shape.Version > 0 ? shape : throw new FormatException("It is not the shape of a version.");
     }
 
     /// <summary>The save roots that the documents speak of: mostly one.</summary>
@@ -139,14 +139,14 @@ sealed partial class SaveShape
     private static IEnumerable<string> NamesIn(Migrations.ShapeExpression type) =>
         type.Arguments.SelectMany(NamesIn).Concat(type.IsNamed ? [type.Name] : Array.Empty<string>());
 
-    /// <summary>A type by its name; null where it is not known.</summary>
+    /// <summary>A type by its name; null if it is not known.</summary>
     public ShapeType? Find(string name) => Types.TryGetValue(name, out var type) ? type : null;
 
     private void Add(string document)
     {
-        // The reader takes a document for whole that ends behind a number; one that was cut short must not pass for a smaller shape.
+        // The reader takes a document for whole that ends after a number; one that was cut short must not pass for a smaller shape.
         if (!IsClosed(document))
-            throw new FormatException("It is no JSON document, or only the beginning of one.");
+            throw new FormatException("It is not a JSON document, or only the beginning of one.");
         XElement root;
         try
         {
@@ -155,7 +155,7 @@ sealed partial class SaveShape
         }
         catch (Exception exception) when (exception is XmlException or ArgumentException or InvalidOperationException)
         {
-            throw new FormatException($"It is no JSON document: {exception.Message}", exception);
+            throw new FormatException($"It is not a JSON document: {exception.Message}", exception);
         }
         foreach (var (key, value) in Entries(root))
         {
@@ -282,10 +282,10 @@ sealed partial class SaveShape
             target[key] = value.Value;
     }
 
-    /// <summary>The entries of a JSON object. A key that cannot be the name of an element stands in an attribute.</summary>
+    /// <summary>The entries of a JSON object. A key that cannot be the name of an element is in an attribute.</summary>
     private static IEnumerable<(string Key, XElement Value)> Entries(XElement element) =>
         element.Elements().Select(entry => ((string?)entry.Attribute("item") ?? entry.Name.LocalName, entry));
 
     private static int Number(XElement element) =>
-        int.TryParse(element.Value, out var number) ? number : throw new FormatException($"\"{element.Value}\" is no number.");
+        int.TryParse(element.Value, out var number) ? number : throw new FormatException($"\"{element.Value}\" is not a number.");
 }

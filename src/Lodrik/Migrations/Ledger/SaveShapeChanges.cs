@@ -12,7 +12,7 @@ public static class SaveShapeChanges
     }
 
     /// <summary>
-    /// The operations that a migration step to a later shape most likely needs, as C# to paste; empty where no step is needed.
+    /// The operations that a migration step to a later shape most likely needs, as C# to paste; empty if no step is needed.
     /// </summary>
     public static string ProposeStepTo(this SaveShape shape, SaveShape later)
     {

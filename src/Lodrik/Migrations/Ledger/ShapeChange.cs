@@ -1,6 +1,6 @@
 namespace Lodrik.Migrations;
 
-/// <summary>What sort of change there is between two shapes.</summary>
+/// <summary>What kind of change there is between two shapes.</summary>
 #if GENERATOR
 internal
 #else
@@ -55,15 +55,15 @@ enum ShapeElement
 }
 
 /// <summary>One difference between the shapes of two versions.</summary>
-/// <param name="Kind">What sort of change it is.</param>
+/// <param name="Kind">What kind of change it is.</param>
 /// <param name="Element">What changed.</param>
 /// <param name="Path">
 /// Where it shows in a save, as migration steps name it: a JSON Pointer, or <c>flame of each beacon: /lit</c>.
 /// </param>
 /// <param name="Name">The key, or the name, that changed.</param>
-/// <param name="Owner">The type of today that it belongs to; empty where it is no type's.</param>
-/// <param name="Before">Its type before; empty where there was none.</param>
-/// <param name="After">Its type now; empty where there is none.</param>
+/// <param name="Owner">The type of today that it belongs to; empty if it is not a type's.</param>
+/// <param name="Before">Its type before; empty if there was none.</param>
+/// <param name="After">Its type now; empty if there is none.</param>
 /// <param name="IsLoss">Whether saves of the older shape lose something by it, so that a step is needed.</param>
 /// <param name="Note">What else there is to say; empty for nothing.</param>
 #if GENERATOR
@@ -96,7 +96,7 @@ sealed record ShapeChange(
         (ShapeChangeKind.Removed, ShapeElement.Scene) => ": the scene was removed",
         (ShapeChangeKind.BecameRequired, _) => " became required",
         (ShapeChangeKind.MeaningChanged, ShapeElement.Variant) => $": the variant {Name} now names another type",
-        (ShapeChangeKind.MeaningChanged, _) => " stands for another member than it did",
+        (ShapeChangeKind.MeaningChanged, _) => " now means another member",
         _ => $" was {Before} and is {After}",
     };
 }

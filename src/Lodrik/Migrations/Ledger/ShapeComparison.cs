@@ -10,7 +10,7 @@ internal sealed class ShapeComparison
     private readonly SaveShape _after;
     private readonly List<ShapeChange> _changes = [];
     private readonly HashSet<ShapeChange> _known = [];
-    /// <summary>In how many places a type is looked at; one that stands in more is told in these.</summary>
+    /// <summary>In how many places a type is looked at; one that is in more is told in these.</summary>
     private const int MostPlaces = 16;
 
     private readonly Dictionary<(string, string), int> _compared = [];
@@ -128,7 +128,7 @@ internal sealed class ShapeComparison
             now.Members.Keys.Where(other => other != key).Select(other => NameOf(now, other)));
     }
 
-    /// <summary>Whether what stands in a place today stood in another place before, or what stood there stands in another today.</summary>
+    /// <summary>Whether what is in a place today was in another place before, or what was there is in another today.</summary>
     private static bool IsExchanged(string was, string @is, IEnumerable<string> before, IEnumerable<string> after) =>
         was != @is && (after.Contains(was) || before.Contains(@is));
 
@@ -181,7 +181,7 @@ internal sealed class ShapeComparison
             return false;
         if (one is not null && other is not null && one.IsShared != other.IsShared)
             return Goes(one.IsShared ? "its objects are no longer shared" : "its objects are now shared");
-        // What a shared object has stands beside the section, once for all places.
+        // What a shared object has is next to the section, once for all places.
         CompareNamed(old.Name, now.Name, one is { IsShared: true } && SectionIn(path) is { } section ? $"{section}#shared/*" : path);
         // A type that was renamed, or moved, is the same one.
         return old.Name == now.Name || one is null || other is null || old.Name.IndexOf('<') >= 0
@@ -220,7 +220,7 @@ internal sealed class ShapeComparison
             || Goes("its items have another meaning");
     }
 
-    /// <summary>A list's item has a path of its own, and a tuple's parts have the tuple's.</summary>
+    /// <summary>A list's item has its own path, and a tuple's parts have the tuple's.</summary>
     private bool CompareArguments(ShapeExpression old, ShapeExpression now, string path) =>
         old.Arguments.Zip(now.Arguments, (a, b) => (a, b))
             .All(pair => Compare(pair.a, pair.b, old.Name == "tuple" ? path : path + "/*"));

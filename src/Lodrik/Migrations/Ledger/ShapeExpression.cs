@@ -3,7 +3,7 @@ namespace Lodrik.Migrations;
 /// <summary>
 /// The type of a value as ledgers write it: <c>int32</c>, <c>text?</c>, <c>list&lt;Game.Item&gt;</c>, <c>map&lt;text, int32&gt;</c>,
 /// <c>single*2</c> for a vector, <c>list&lt;int32&gt;*4</c> for an array of fixed length, <c>entry&lt;Game.Items&gt;</c> for a name in a
-/// catalogue. A name with a dot or a capital is a type of the game. A word behind a type says what its values mean: <c>single*4
+/// catalogue. A name with a dot or a capital is a type of the game. A word after a type says what its values mean: <c>single*4
 /// quaternion</c>, <c>set&lt;text caseless&gt;</c>, <c>tuple&lt;int32 oil, int32 wick&gt;</c>.
 /// </summary>
 internal sealed class ShapeExpression
@@ -36,10 +36,10 @@ internal sealed class ShapeExpression
     /// <summary>How many numbers, of a vector and the like, or how many items of an array of fixed length; 0 otherwise.</summary>
     public int Count { get; }
 
-    /// <summary>Whether null may stand there.</summary>
+    /// <summary>Whether null may be there.</summary>
     public bool IsNullable { get; }
 
-    /// <summary>The word behind the type; empty for none.</summary>
+    /// <summary>The word after the type; empty for none.</summary>
     public string Label { get; }
 
     /// <summary>Whether it is saved as a list of items.</summary>
@@ -60,7 +60,7 @@ internal sealed class ShapeExpression
     {
         var at = 0;
         var parsed = Parse(text, ref at, MostDepth);
-        return at == text.Length ? parsed : throw new FormatException($"\"{text}\" is no type.");
+        return at == text.Length ? parsed : throw new FormatException($"\"{text}\" is not a valid type.");
     }
 
     public override string ToString() =>
@@ -78,7 +78,7 @@ internal sealed class ShapeExpression
         var label = ReadWord(text, ref at);
         return HasArguments(name, arguments.Count)
             ? new ShapeExpression(name, arguments, count, isNullable, label)
-            : throw new FormatException($"\"{text}\" is no type.");
+            : throw new FormatException($"\"{text}\" is not a valid type.");
     }
 
     /// <summary>The name; to that of a generic type of the game, its arguments belong.</summary>
@@ -126,10 +126,10 @@ internal sealed class ShapeExpression
             arguments.Add(Parse(text, ref at, depth - 1));
         }
         while (Take(text, ref at, ','));
-        return Take(text, ref at, '>') ? arguments : throw new FormatException($"\"{text}\" is no type: a bracket is not closed.");
+        return Take(text, ref at, '>') ? arguments : throw new FormatException($"\"{text}\" is not a valid type: a bracket is not closed.");
     }
 
-    /// <summary>How many there are of a fixed number, behind a star; 0 without.</summary>
+    /// <summary>How many there are of a fixed number, after a star; 0 without.</summary>
     private static int ReadCount(string text, ref int at)
     {
         if (!Take(text, ref at, '*'))
@@ -139,7 +139,7 @@ internal sealed class ShapeExpression
             at++;
         return int.TryParse(text.Substring(start, at - start), out var count)
             ? count
-            : throw new FormatException($"\"{text}\" is no type: a number is missing behind the star.");
+            : throw new FormatException($"\"{text}\" is not a valid type: a number is missing after the star.");
     }
 
     private static bool HasArguments(string name, int arguments) => name switch

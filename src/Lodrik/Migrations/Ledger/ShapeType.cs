@@ -42,7 +42,7 @@ sealed class ShapeType
     /// <summary>Whether it keeps members that it does not know.</summary>
     public bool KeepsUnknown { get; internal set; }
 
-    /// <summary>Whether this is an enum whose values stand together: one with <see cref="FlagsAttribute"/>.</summary>
+    /// <summary>Whether this is an enum whose values are together: one with <see cref="FlagsAttribute"/>.</summary>
     public bool IsFlags { get; internal set; }
 
     /// <summary>The key of today of what an older save has under a key.</summary>

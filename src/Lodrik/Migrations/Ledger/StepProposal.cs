@@ -29,7 +29,7 @@ internal sealed class StepProposal
 
     private string Write()
     {
-        // What is certain first, so that it is no candidate for what is not.
+        // What is certain first, so that it is not a candidate for what is not.
         var uncertain = _open.Where(change => change.Kind != ShapeChangeKind.Removed || !TryPair(change)).ToList();
         foreach (var change in uncertain)
             Propose(change);
@@ -67,7 +67,7 @@ internal sealed class StepProposal
                 Add(change, path => ConversionOf(change, path));
                 break;
             case (ShapeChangeKind.MeaningChanged, _):
-                Add(change, path => $".Convert({Quote(path)}, \"stands for something else\", value => /* {change} */ value)");
+                Add(change, path => $".Convert({Quote(path)}, \"now means something else\", value => /* {change} */ value)");
                 break;
             case (ShapeChangeKind.Removed, ShapeElement.EnumValue) when Take(change, ShapeElement.EnumValue) is { } value:
                 Add(change, path => $".RenameEnumValue({Quote(path)}, {Quote(change.Name)}, {Quote(value.Name)})");
@@ -135,7 +135,7 @@ internal sealed class StepProposal
                 + $"{(change.Note.Length > 0 ? ": " + change.Note : "")} */ value)";
     }
 
-    /// <summary>The least and the greatest of a sort of whole numbers that are no more than 64 bits.</summary>
+    /// <summary>The least and the greatest of a kind of whole numbers that are no more than 64 bits.</summary>
     private static (string Least, string Most)? RangeOf(ShapeExpression type) =>
         type is { Count: 0, IsNullable: false } && ScalarTypes.Called(type.Name) is { Sort: ScalarSort.Whole } whole
         && long.TryParse(whole.Samples[0], NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out _)
@@ -143,7 +143,7 @@ internal sealed class StepProposal
             ? (whole.Samples[0], whole.Samples[1])
             : null;
 
-    /// <summary>Pairs a member that went with one that came; false where there is none that would do.</summary>
+    /// <summary>Pairs a member that went with one that came; false if there is none that would do.</summary>
     private bool TryPair(ShapeChange change)
     {
         if (change.Element is not (ShapeElement.Member or ShapeElement.Subsystem))

@@ -8,7 +8,7 @@ namespace Lodrik.Saves.Forms;
 /// <param name="Name">Its name.</param>
 /// <param name="Bytes">Its bytes: in the form of its content, or compressed, or encrypted.</param>
 /// <param name="Digest">Their digest.</param>
-/// <param name="Decompressed">Its size once decompressed; 0 where it is not compressed.</param>
+/// <param name="Decompressed">Its size once decompressed; 0 if it is not compressed.</param>
 /// <param name="IsEncrypted">Whether it is encrypted.</param>
 internal readonly record struct EncodedSection(
     string Name, ReadOnlyMemory<byte> Bytes, UInt128 Digest, int Decompressed = 0, bool IsEncrypted = false)
@@ -24,7 +24,7 @@ internal readonly record struct EncodedSection(
 /// <summary>How a file is sealed.</summary>
 /// <param name="Protection">The key, and what the save is bound to.</param>
 /// <param name="Making">How the key is made.</param>
-/// <param name="Salt">What the key of encrypted sections was made with; null where they are not encrypted.</param>
+/// <param name="Salt">What the key of encrypted sections was made with; null if they are not encrypted.</param>
 internal sealed record FileSeal(SaveProtection Protection, KeyMaking Making, byte[]? Salt);
 
 /// <summary>
@@ -33,7 +33,7 @@ internal sealed record FileSeal(SaveProtection Protection, KeyMaking Making, byt
 /// </summary>
 internal sealed class FileAssembly : IDisposable
 {
-    /// <summary>From here on a section is a segment of its own.</summary>
+    /// <summary>From here on a section is its own segment.</summary>
     private const int LargeSection = 64 << 10;
 
     /// <summary>The small sections, which are in the buffer.</summary>

@@ -56,7 +56,7 @@ internal abstract class FileForm
         }
     }
 
-    /// <summary>Reads the header from the first bytes of a file; null where these bytes do not hold all of it, or none.</summary>
+    /// <summary>Reads the header from the first bytes of a file; null if these bytes do not hold all of it, or none.</summary>
     /// <exception cref="SaveException">It is of a newer format.</exception>
     public SaveHeader? FindHeader(ReadOnlyMemory<byte> start)
     {
@@ -101,7 +101,7 @@ internal abstract class FileForm
         return decoder.Header!;
     }
 
-    /// <summary>A digest that is one text of this form; null where it is something else.</summary>
+    /// <summary>A digest that is one text of this form; null if it is something else.</summary>
     private string? ReadDigest(ReadOnlyMemory<byte> bytes)
     {
         var decoder = new TextDecoder();
@@ -139,7 +139,7 @@ internal abstract class FileForm
 
     // Seals.
 
-    /// <summary>Where the seal's own value is, without what surrounds it; null where it is not written as seals are.</summary>
+    /// <summary>Where the seal's own value is, without what surrounds it; null if it is not written as seals are.</summary>
     public abstract SectionSlice? SealValueOf(ReadOnlySpan<byte> file, SectionSlice seal);
 
     /// <summary>What a seal says, if it fits; it is not held against the file yet.</summary>
@@ -159,7 +159,7 @@ internal abstract class FileForm
     public abstract void Decode(ReadOnlyMemory<byte> value, ISectionDecoder decoder, ReadContext? context = null, bool toEnd = true);
 
     /// <summary>
-    /// Where the entries of a map are, which can be decoded by themselves then; null where the form keeps them otherwise, and the map has
+    /// Where the entries of a map are, which can be decoded by themselves then; null if the form keeps them otherwise, and the map has
     /// to be read as a whole. What an entry holds is not looked at more than is needed to find its end.
     /// </summary>
     /// <param name="map">One value, which should be a map.</param>
@@ -198,7 +198,7 @@ internal abstract class FileForm
             is not (ContentException or JsonException or XmlException or SaveException or OutOfMemoryException))
         {
             throw new ContentException(
-                SaveErrorCode.WrongContent, $"The value could not be taken: {exception.Message}", placeOf(reader), exception);
+                SaveErrorCode.WrongContent, $"The value was rejected: {exception.Message}", placeOf(reader), exception);
         }
     }
 
@@ -247,7 +247,7 @@ internal abstract class FileForm
         {
             ContentException { Code: SaveErrorCode.WrongContent or SaveErrorCode.Invalid } content =>
                 new SaveContentException(
-                    content.Code, content.Message, location, "Mend the value, or load an older generation or a copy.",
+                    content.Code, content.Message, location, "Fix the value, or load an older generation or a copy.",
                         content.InnerException),
             ContentException content => new DamagedSaveException(content.Code, content.Message, location, OlderGeneration),
             _ => new DamagedSaveException(SaveErrorCode.Damaged, NotWellFormed, location, OlderGeneration, exception),
@@ -270,7 +270,7 @@ internal abstract class FileForm
 
     /// <summary>Only what can be read can be mended by hand.</summary>
     private string OlderGeneration =>
-        IsText ? "Load an older generation or a copy, or mend the file by hand at this place." : "Load an older generation or a copy.";
+        IsText ? "Load an older generation or a copy, or fix the file by hand at this place." : "Load an older generation or a copy.";
 
     private string NotWellFormed => $"The file is not well-formed {DisplayName} from here on.";
 
@@ -321,7 +321,7 @@ internal abstract class FileForm
     /// <summary>The offset of the last seal in the bytes, or what looks like one; -1 where there is none.</summary>
     public abstract int LastSealIn(ReadOnlySpan<byte> file);
 
-    /// <summary>Opens the seal that begins at the start of the bytes; null where it does not end.</summary>
+    /// <summary>Opens the seal that begins at the start of the bytes; null if it does not end.</summary>
     /// <exception cref="TamperedSaveException">It does not fit, or is not written as seals are.</exception>
     public abstract OpenedSeal? OpenSealAt(ReadOnlySpan<byte> bytes, KeyRing keys, SaveLocation location);
 

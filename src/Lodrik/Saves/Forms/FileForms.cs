@@ -36,7 +36,7 @@ internal static class FileForms
                 SaveErrorCode.NotASave, "The file is empty.", location, "Load an older generation or a copy, or delete the file.")
             : Packed.IsBeginningOf(bytes)
                 ? new DamagedSaveException(
-                    SaveErrorCode.Damaged, "The file ends after its first bytes.", location, "Load an older generation or a copy.")
+                    SaveErrorCode.Damaged, "The file is cut off after its first bytes.", location, "Load an older generation or a copy.")
                 : new DamagedSaveException(
                     SaveErrorCode.NotASave, "This is not a save: it begins like neither JSON nor XML nor a packed save.",
                     location, "Check that this is the right file.");

@@ -10,10 +10,10 @@ internal sealed class FileParts
 {
     private readonly OrderedDictionary<string, SectionSlice> _sections = new(StringComparer.Ordinal);
 
-    /// <summary>The form of the sections' content, where a packed file says so; null where it is the file's own.</summary>
+    /// <summary>The form of the sections' content, where a packed file says so; null if it is the file's own.</summary>
     public SaveForm? ContentForm { get; set; }
 
-    /// <summary>The header, or null in a file that was written wholly by hand.</summary>
+    /// <summary>The header, or null in a file that was written entirely by hand.</summary>
     public SaveHeader? Header { get; set; }
 
     /// <summary>
@@ -30,7 +30,7 @@ internal sealed class FileParts
     /// <summary>The one value that a readable file consists of.</summary>
     public SectionSlice Whole { get; set; }
 
-    /// <summary>Where the seal is, with all that belongs to its item; null where there is none.</summary>
+    /// <summary>Where the seal is, with all that belongs to its item; null if there is none.</summary>
     public SectionSlice? Seal { get; set; }
 
     /// <summary>Adds a part that was found.</summary>
@@ -46,7 +46,7 @@ internal sealed class FileParts
     public void TryAdd(SectionSlice part) => _sections.TryAdd(part.Name, part);
 
     /// <summary>
-    /// Takes a part of the file itself out of the sections. Only a save with a header has such parts: in one written wholly by
+    /// Takes a part of the file itself out of the sections. Only a save with a header has such parts: in one written entirely by
     /// hand, "contents" is what the game calls so.
     /// </summary>
     public SectionSlice? TakeOut(string name)

@@ -9,7 +9,7 @@ namespace Lodrik.Saves.Forms;
 /// </summary>
 internal abstract class SectionContent : UndecodedSection
 {
-    /// <summary>What it may become while it is read; null where this process wrote it.</summary>
+    /// <summary>What it may become while it is read; null if this process wrote it.</summary>
     public virtual SectionAllowance? Allowance => null;
 
     /// <summary>The form of the content.</summary>
@@ -18,7 +18,7 @@ internal abstract class SectionContent : UndecodedSection
     /// <summary>The content, neither compressed nor encrypted.</summary>
     public abstract ReadOnlyMemory<byte> Bytes { get; }
 
-    /// <summary>The section beside this one that holds the contents of its shared objects; null where it has none.</summary>
+    /// <summary>The section beside this one that holds the contents of its shared objects; null if it has none.</summary>
     public virtual SectionContent? Shared => null;
 
     /// <summary>
@@ -142,7 +142,7 @@ internal sealed class SharedSection : SharedContents
         ContentException Wrong(string problem) => new(SaveErrorCode.WrongContent, problem, new ContentPlace(at));
     }
 
-    /// <summary>Puts each object's content aside as a value of its own, if all are kept as one.</summary>
+    /// <summary>Puts each object's content aside as its own value, if all are kept as one.</summary>
     private sealed class Splitter(SharedSection objects, SectionContent section) : ISectionDecoder
     {
         public void Decode<TReader>(ref TReader reader) where TReader : IStateReader, allows ref struct

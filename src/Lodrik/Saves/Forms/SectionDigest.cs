@@ -4,7 +4,7 @@ using System.IO.Hashing;
 namespace Lodrik.Saves.Forms;
 
 /// <summary>
-/// The digest that finds damage: XXH3 with 128 bits over the bytes as they stand in the file. It is fast, and no protection
+/// The digest that finds damage: XXH3 with 128 bits over the bytes unchanged in the file. It is fast, and no protection
 /// against someone who means to change a save.
 /// </summary>
 internal static class SectionDigest

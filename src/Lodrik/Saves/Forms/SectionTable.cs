@@ -9,14 +9,14 @@ namespace Lodrik.Saves.Forms;
 /// <param name="Name">The section's name.</param>
 /// <param name="Size">Its bytes in the file.</param>
 /// <param name="Digest">Their digest.</param>
-/// <param name="Decompressed">Its size once decompressed; 0 where it is not compressed.</param>
+/// <param name="Decompressed">Its size once decompressed; 0 if it is not compressed.</param>
 /// <param name="IsEncrypted">Whether it is encrypted.</param>
 internal readonly record struct SectionEntry(string Name, int Size, UInt128 Digest, int Decompressed = 0, bool IsEncrypted = false);
 
 /// <summary>
-/// The list of a save's sections, behind the header. In readable saves it is a map from the name to "size digest", one line
+/// The list of a save's sections, after the header. In readable saves it is a map from the name to "size digest", one line
 /// each; in packed ones a list of [name, size, digest], with the decompressed size behind where a section is compressed, and
-/// behind that true where it is encrypted.
+/// after that true if it is encrypted.
 /// </summary>
 internal static class SectionTable
 {

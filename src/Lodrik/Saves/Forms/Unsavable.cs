@@ -29,7 +29,7 @@ internal static class Unsavable
         const int LeastRounds = 3;
         const int MostBehind = 2;
         var all = path.Split('/');
-        // A writer may have begun the next round, which is no whole one.
+        // A writer may have begun the next round, which is not a whole one.
         for (var behind = 0; behind <= MostBehind; behind++)
         {
             var steps = all[..Math.Max(0, all.Length - behind)];

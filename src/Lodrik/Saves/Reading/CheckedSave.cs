@@ -67,7 +67,7 @@ internal sealed class CheckedSave : ISectionSource
                 save.Location, "Load an older generation or a copy.");
         }
         var file = save.Bytes.Span;
-        var value = save.File.SealValueOf(file, seal) ?? throw Changed(save, "The seal is not written as seals are.");
+        var value = save.File.SealValueOf(file, seal) ?? throw Changed(save, "The seal is malformed.");
         var opened = save.File.OpenSeal(file.Slice(value.Offset, value.Length), protection.Keys, save.Location);
         var content = opened.Content;
         if (!content.Sections.Select(section => section.Name).SequenceEqual(save.Sections.Select(section => section.Name)))
@@ -95,7 +95,7 @@ internal sealed class CheckedSave : ISectionSource
     /// <summary>The header, with the title and the summary where they were hidden and the key is at hand.</summary>
     public SaveHeader? Header { get; }
 
-    /// <summary>The id of the key whose seal fits; null where the seal was not looked at.</summary>
+    /// <summary>The id of the key whose seal fits; null if the seal was not looked at.</summary>
     public string? KeyId => _seal?.KeyId;
 
     public SaveLocation Location => Opened.Location;
@@ -114,7 +114,7 @@ internal sealed class CheckedSave : ISectionSource
         return verified;
     }
 
-    /// <summary>The one value that a file written wholly by hand consists of.</summary>
+    /// <summary>The one value that a file written entirely by hand consists of.</summary>
     public SectionContent Whole() => new VerifiedSection(Opened, Opened.Whole, Opened.Bytes, Opened.Whole, SectionHealth.Unchecked, null);
 
     /// <summary>A section as it is in the file, but no longer encrypted, for another file.</summary>
@@ -155,8 +155,8 @@ internal sealed class CheckedSave : ISectionSource
                     SaveErrorCode.Tampered, "The section was changed since the save was sealed, and its checksum was made to fit.",
                     At(section), "Load an older generation or a copy.")
                 : new DamagedSaveException(
-                    SaveErrorCode.Damaged, "The section is not as it was sealed, and its checksum fails as well: it looks like an edit by "
-                        + "hand, or damage.", At(section), "Load an older generation or a copy.");
+                    SaveErrorCode.Damaged, "The section is not as it was sealed, and its checksum fails as well: it was edited by "
+                        + "hand, or damaged.", At(section), "Load an older generation or a copy.");
         }
         return section.Raw;
     }

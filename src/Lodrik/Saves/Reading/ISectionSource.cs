@@ -11,7 +11,7 @@ internal interface ISectionSource
     /// <summary>The names of the sections, in their order.</summary>
     IReadOnlyList<string> Names { get; }
 
-    /// <summary>A section; null where there is none of that name.</summary>
+    /// <summary>A section; null if there is none of that name.</summary>
     /// <exception cref="SaveException">It is damaged, or was tampered with, or is encrypted and there is no key.</exception>
     SectionContent? Find(string name);
 }

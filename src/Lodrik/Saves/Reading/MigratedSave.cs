@@ -5,8 +5,8 @@ namespace Lodrik.Saves.Reading;
 
 /// <summary>What has become of a section of a save.</summary>
 /// <param name="Name">Its name now.</param>
-/// <param name="Origin">Its name in the file; null where it was made anew.</param>
-/// <param name="Tree">Its content; null where nobody looked at it, so that the file's own bytes are its content.</param>
+/// <param name="Origin">Its name in the file; null if it was made again.</param>
+/// <param name="Tree">Its content; null if nobody looked at it, so that the file's own bytes are its content.</param>
 internal sealed record MigratedSection(string Name, string? Origin, SaveValue? Tree);
 
 /// <summary>
@@ -34,7 +34,7 @@ internal sealed class MigratedSave : ISectionSource
 
     public IReadOnlyList<string> Names => _sections.Keys;
 
-    /// <summary>The section of the save that a section was; null where it was made anew.</summary>
+    /// <summary>The section of the save that a section was; null if it was made again.</summary>
     public string? OriginOf(string name) => _sections[name].Origin;
 
     public SectionContent? Find(string name)

@@ -46,7 +46,7 @@ internal sealed class OpenedSave
     /// <summary>The form of the sections' content.</summary>
     public FileForm Content => FileForms.ContentOf(File, _parts);
 
-    /// <summary>The header as it is in the file; null in one that was written wholly by hand.</summary>
+    /// <summary>The header as it is in the file; null in one that was written entirely by hand.</summary>
     public SaveHeader? Header => _parts.Header;
 
     public bool HasSeal => _parts.Seal is not null;
@@ -58,7 +58,7 @@ internal sealed class OpenedSave
     /// <summary>The sections, in the order of the file.</summary>
     public IReadOnlyList<OpenedSection> Sections => _sections.Values;
 
-    /// <summary>The one value that a file written wholly by hand consists of.</summary>
+    /// <summary>The one value that a file written entirely by hand consists of.</summary>
     public SectionSlice Whole => _parts.Whole;
 
     /// <summary>The names of sections that the table lists and the file does not have; a readable file can lose them by editing.</summary>
@@ -108,7 +108,7 @@ internal sealed class OpenedSave
     /// <summary>What the file says its sections are; empty without a header.</summary>
     public IReadOnlyList<SectionEntry> Table => _parts.Table;
 
-    /// <summary>Where the seal is, with all that belongs to its item; null where there is none.</summary>
+    /// <summary>Where the seal is, with all that belongs to its item; null if there is none.</summary>
     public SectionSlice? Seal => _parts.Seal;
 
     /// <summary>Whether a section is the same in another save byte for byte, and intact: then nothing in it is different.</summary>
@@ -121,7 +121,7 @@ internal sealed class OpenedSave
 /// <summary>A section as it is in a file.</summary>
 /// <param name="save">The file.</param>
 /// <param name="slice">Where it is.</param>
-/// <param name="entry">What the table says of it; null where it is not listed.</param>
+/// <param name="entry">What the table says of it; null if it is not listed.</param>
 internal sealed class OpenedSection(OpenedSave save, SectionSlice slice, SectionEntry? entry)
 {
     private SectionHealth? _health;

@@ -23,9 +23,9 @@ internal sealed class WantedSections
 /// <summary>Hands sections to the state that asks for them.</summary>
 /// <param name="source">The sections.</param>
 /// <param name="wanted">Which of them.</param>
-/// <param name="whole">The one value that a file written wholly by hand consists of, for a state type on its own; otherwise null.</param>
+/// <param name="whole">The one value that a file written entirely by hand consists of, for a state type on its own; otherwise null.</param>
 /// <param name="decoded">Told the size of each section that was decoded.</param>
-/// <param name="unknown">Where members are noted that are not known; null where they are passed over.</param>
+/// <param name="unknown">Where members are noted that are not known; null if they are passed over.</param>
 internal readonly struct SectionReader(
     ISectionSource source, WantedSections wanted, SectionContent? whole = null, Action<int>? decoded = null, UnknownMembers? unknown = null)
     : ISectionReader

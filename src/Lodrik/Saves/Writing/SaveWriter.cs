@@ -137,8 +137,8 @@ internal sealed class SaveWriter(int most = int.MaxValue) : IDisposable
         file.Assemble(_assembly);
         if (_assembly.Head.Length > SaveHeader.MostBytes - 1024)
             throw new UnsavableStateException(
-                SaveErrorCode.LimitExceeded, "What the slot list shows of the save takes more than a megabyte.", default,
-                "Give it a shorter title and summary; what is large belongs to the state, or beside the save.");
+                SaveErrorCode.LimitExceeded, "The title and summary of the save take more than a megabyte.", default,
+                "Shorten them. Put large content into the state or an attachment.");
         return _assembly.ToSequence();
     }
 

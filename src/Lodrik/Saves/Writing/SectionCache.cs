@@ -50,10 +50,10 @@ internal sealed class SectionCache
         }
     }
 
-    /// <summary>What a section became when it was compressed before; false where these bytes were not the last ones.</summary>
+    /// <summary>What a section became when it was compressed before; false if these bytes were not the last ones.</summary>
     /// <param name="section">The section, and the digest of its bytes.</param>
     /// <param name="compression">How it is compressed.</param>
-    /// <param name="smaller">The compressed bytes; null where compressing did not pay.</param>
+    /// <param name="smaller">The compressed bytes; null if compressing did not pay.</param>
     public bool TryGetCompressed(EncodedSection section, SaveCompression compression, out byte[]? smaller)
     {
         lock (_gate)

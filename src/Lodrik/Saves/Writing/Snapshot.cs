@@ -98,19 +98,19 @@ internal sealed class Snapshot : IDisposable
                 yield return new SaveWarning(
                     SaveWarningCode.UnmarkedChange,
                     new SaveLocation { Section = section.Name, Path = changes is [var first, ..] ? first.Path : "" },
-                    "The content changed and its Revision did not. Raise it with every change, or a release build saves what is old.");
+                    "The content changed and its Revision did not. Raise it with every change, or a release build saves old content.");
             }
             if (section.HasChangedEntry)
             {
                 yield return new SaveWarning(
                     SaveWarningCode.UnmarkedChange,
                     new SaveLocation { Section = section.Name },
-                    "An entry of a log changed after it was added. Make its type immutable, or a release build saves what is old.");
+                    "An entry of a log changed after it was added. Make its type immutable, or a release build saves old content.");
             }
         }
     }
 
-    /// <summary>A section; null where there is none of that name.</summary>
+    /// <summary>A section; null if there is none of that name.</summary>
     public PackedSection? Find(string name) =>
         (_byName ??= Sections.ToDictionary(section => section.Name, StringComparer.Ordinal)).GetValueOrDefault(name);
 

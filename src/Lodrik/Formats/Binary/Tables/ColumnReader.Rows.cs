@@ -68,7 +68,7 @@ internal sealed partial class ColumnReader
         return isTaken;
     }
 
-    /// <summary>Reads the next numbers, or truth values, that stand in the file as they are in memory.</summary>
+    /// <summary>Reads the next numbers, or truth values, that are in the file as they are in memory.</summary>
     public bool TryTakeSame<T>(ReadOnlySpan<byte> bytes, Span<T> numbers) where T : unmanaged =>
         numbers.Length <= Slots - Position && TryCopy(bytes, numbers);
 
@@ -85,7 +85,7 @@ internal sealed partial class ColumnReader
             var from = bytes[(_offset + (position >> 3))..];
             for (; i <= flags.Length - 8; i += 8)
             {
-                // Each bit of the byte goes to the lowest bit of a byte of its own: spread, carried to the top of its byte, moved down.
+                // Each bit of the byte goes to the lowest bit of its own byte: spread, carried to the top of its byte, moved down.
                 var spread = (from[i >> 3] * 0x0101010101010101UL) & 0x8040201008040201UL;
                 var bits = ((spread + 0x7F7F7F7F7F7F7F7FUL) >> 7) & 0x0101010101010101UL;
                 BinaryPrimitives.WriteUInt64LittleEndian(to[i..], bits);
@@ -111,7 +111,7 @@ internal sealed partial class ColumnReader
         foreach (var number in numbers)
         {
             if ((ulong)number >= (ulong)_dictionary.Length)
-                throw new InvalidDataException("A row refers to a text that is not there.");
+                throw new InvalidDataException("A row refers to a missing text.");
         }
         return new RowTexts(_dictionary, numbers);
     }

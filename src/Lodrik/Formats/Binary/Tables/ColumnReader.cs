@@ -14,7 +14,7 @@ internal sealed partial class ColumnReader
 {
     private static readonly UTF8Encoding StrictUtf8 = new(false, throwOnInvalidBytes: true);
 
-    // The chunk that is decoded. Values stand at the end of their array, so that comparing the index with its length tells in one step
+    // The chunk that is decoded. Values are at the end of their array, so that comparing the index with its length tells in one step
     // whether one is ready; an array is empty unless this is the column's sort.
     public long[] Longs = [];
     public string[] Texts = [];
@@ -215,7 +215,7 @@ internal sealed partial class ColumnReader
         }
     }
 
-    /// <summary>Copies the next numbers as they are, where they stand in the file as an array of this type.</summary>
+    /// <summary>Copies the next numbers as they are, where they are in the file as an array of this type.</summary>
     public bool TryCopy<T>(ReadOnlySpan<byte> bytes, Span<T> numbers) where T : unmanaged
     {
         if (!BitConverter.IsLittleEndian || _tag == 0 || _tag != Cbor.TypedArrayTag<T>())
@@ -246,7 +246,7 @@ internal sealed partial class ColumnReader
                 break;
             case ColumnKind.Dictionary when _lengths!.Histogram(bytes, Children[0].Slots) is null:
                 throw new ContentException(
-                    SaveErrorCode.WrongContent, "A row refers to a text that is not there.", new ContentPlace(0, Id, 0));
+                    SaveErrorCode.WrongContent, "A row refers to a missing text.", new ContentPlace(0, Id, 0));
             case ColumnKind.Items:
                 for (var i = 0; i < Slots; i++)
                 {
@@ -272,7 +272,7 @@ internal sealed partial class ColumnReader
         return sum;
     }
 
-    /// <summary>How often each number below the count occurs; null where there is another.</summary>
+    /// <summary>How often each number below the count occurs; null if there is another.</summary>
     public int[]? Histogram(ReadOnlySpan<byte> bytes, int count)
     {
         var counts = new int[count];
@@ -350,7 +350,7 @@ internal sealed partial class ColumnReader
                 var number = numbers.NextLong(bytes);
                 text = (ulong)number < (ulong)_dictionary.Length
                     ? _dictionary[number]
-                    : throw new InvalidDataException("A row refers to a text that is not there.");
+                    : throw new InvalidDataException("A row refers to a missing text.");
             }
             return;
         }

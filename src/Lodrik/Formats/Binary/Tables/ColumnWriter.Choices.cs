@@ -2,10 +2,10 @@ using Lodrik.State;
 
 namespace Lodrik.Formats.Binary.Tables;
 
-// A column whose values are of several sorts: it chooses between columns of one sort each.
+// A column whose values are of several sorts: it chooses between columns of one kind each.
 internal sealed partial class ColumnWriter
 {
-    /// <summary>The column of this sort in which the next value goes: this one, or one of those that it chooses from.</summary>
+    /// <summary>The column of this kind in which the next value goes: this one, or one of those that it chooses from.</summary>
     public ColumnWriter For(ColumnKind kind, TableTally tally, KeyTable? shape = null)
     {
         if (Kind == kind && ReferenceEquals(Shape, shape))
@@ -61,7 +61,7 @@ internal sealed partial class ColumnWriter
         return added;
     }
 
-    /// <summary>Whether one more sort of objects would be too many.</summary>
+    /// <summary>Whether one more kind of objects would be too many.</summary>
     public bool HasTooManyChoices => Kind == ColumnKind.Choice && Children.Count >= TableFormat.MaxChoices;
 
     private void TakeOver(ColumnWriter other)

@@ -95,7 +95,7 @@ internal sealed partial class ColumnWriter
         var taken = 0;
         if (items.Kind == ColumnKind.Empty)
         {
-            // Without a single number the items are of no sort.
+            // Without a single number the items are of no kind.
             while (taken < arrays.Length && arrays[taken]!.Length == 0)
                 taken++;
             for (var i = 0; i < taken; i++)

@@ -7,7 +7,7 @@ namespace Lodrik.Formats.Binary.Tables;
 
 /// <summary>
 /// One column of a table while it is being gathered: a value for each slot. It becomes whatever its first value is; where a later one
-/// is of another sort, it turns into a choice between columns of one sort each.
+/// is of another kind, it turns into a choice between columns of one kind each.
 /// </summary>
 internal sealed partial class ColumnWriter
 {
@@ -113,7 +113,7 @@ internal sealed partial class ColumnWriter
         AddLength(value.Length);
     }
 
-    /// <summary>Whether so many values of that sort can be put here one after the other; makes room for them if so.</summary>
+    /// <summary>Whether so many values of that kind can be put here one after the other; makes room for them if so.</summary>
     public bool TryMakeRoom(ColumnKind kind, int count, TableTally tally)
     {
         if (Kind == ColumnKind.Empty)
@@ -143,10 +143,10 @@ internal sealed partial class ColumnWriter
         return true;
     }
 
-    /// <summary>So many slots whose content stands elsewhere.</summary>
+    /// <summary>So many slots whose content is elsewhere.</summary>
     public void AddSlots(int count) => Count += count;
 
-    /// <summary>A slot whose content stands elsewhere or nowhere: an object, a null, a plain item.</summary>
+    /// <summary>A slot whose content is elsewhere or nowhere: an object, a null, a plain item.</summary>
     public void AddSlot() => Count++;
 
     /// <summary>A list's, a map's or a byte string's slot.</summary>

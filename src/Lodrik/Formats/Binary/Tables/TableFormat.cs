@@ -1,7 +1,7 @@
 namespace Lodrik.Formats.Binary.Tables;
 
 /// <summary>
-/// The words of a table: one tag, and behind it one column that holds a list or a map, column by column down to the scalars.
+/// The words of a table: one tag, and after it one column that holds a list or a map, column by column down to the scalars.
 /// docs/format.md describes the bytes.
 /// </summary>
 internal static class TableFormat
@@ -21,13 +21,13 @@ internal static class TableFormat
     /// <summary>How many rows are gone through at a time, member by member: their objects stay in the cache for that.</summary>
     public const int Block = 256;
 
-    /// <summary>How deep columns may lie within each other; what is nested deeper stands in its column as plain items.</summary>
+    /// <summary>How deep columns may lie within each other; what is nested deeper is in its column as plain items.</summary>
     public const int MaxNesting = 12;
 
     /// <summary>How many columns a table may have before what comes new goes out as plain items.</summary>
     public const int MaxColumns = 2048;
 
-    /// <summary>How many sorts of values one column may mix before the others go out as plain items.</summary>
+    /// <summary>How many kinds of values one column may mix before the others go out as plain items.</summary>
     public const int MaxChoices = 200;
 
     /// <summary>
@@ -40,7 +40,7 @@ internal static class TableFormat
     public const long MaxRowsPerByte = 8;
 }
 
-/// <summary>What a column holds. The numbers stand in the file; numbers and floats have no code but the tag of their typed array.</summary>
+/// <summary>What a column holds. The numbers are in the file; numbers and floats have no code but the tag of their typed array.</summary>
 internal enum ColumnKind : byte
 {
     Null = 0,

@@ -17,7 +17,7 @@ internal ref struct TableParser
     private long _slots;
 
     /// <param name="bytes">The section.</param>
-    /// <param name="start">Where the column behind the table's tag begins.</param>
+    /// <param name="start">Where the column after the table's tag begins.</param>
     public TableParser(ReadOnlySpan<byte> bytes, int start)
     {
         var whole = new BinaryStateReader(bytes, start);
@@ -30,7 +30,7 @@ internal ref struct TableParser
         _cbor = new BinaryStateReader(_bytes, start);
     }
 
-    /// <summary>The offset behind the table.</summary>
+    /// <summary>The offset after the table.</summary>
     public readonly int End => _end;
 
     /// <summary>
@@ -40,7 +40,7 @@ internal ref struct TableParser
     {
         var column = Children(1, 1, 0)[0];
         if (column.Kind is not (ColumnKind.List or ColumnKind.Map))
-            throw Damaged("A table is a list or a map.");
+            throw Damaged("A table has to be a list or a map.");
         return [.. _columns];
     }
 
@@ -73,7 +73,7 @@ internal ref struct TableParser
         var size = _end - _start;
         _slots += slots;
         if (slots < 0 || slots > size * TableFormat.MaxRowsPerByte || _slots > size * TableFormat.MaxSlotsPerByte)
-            throw Damaged("A column has more rows than fit into the table.");
+            throw Damaged("A column has more rows than the table.");
         if (nesting > 2 * StateLimits.MaxDepth)
             throw new ContentException(SaveErrorCode.LimitExceeded, StateLimits.TooDeepToRead, _cbor.Place);
         var count = (int)slots;
@@ -96,7 +96,7 @@ internal ref struct TableParser
             _ => -1,
         };
         if (parts != expected)
-            throw Damaged("A column does not have the parts that it should have.");
+            throw Damaged("A column has the wrong number of parts.");
         return kind switch
         {
             ColumnKind.Null => new ColumnReader(id, kind, count),
@@ -118,11 +118,11 @@ internal ref struct TableParser
             64 or 69 or 70 or 72 or 77 or 78 or 79 => ColumnKind.Integer,
             85 => ColumnKind.Single,
             86 => ColumnKind.Double,
-            _ => throw Damaged($"A column of the CBOR tag {tag} is not known here."),
+            _ => throw Damaged($"A column of the CBOR tag {tag} is not supported here."),
         };
         var (offset, length) = _cbor.ReadBlock();
         if (length != (long)count * Cbor.ElementSize(tag))
-            throw Damaged("A column of numbers has another length than its table.");
+            throw Damaged("A column of numbers is not as long as its table.");
         var column = new ColumnReader(id, kind, count);
         column.SetBlock(offset, length, tag);
         return column;
@@ -139,7 +139,7 @@ internal ref struct TableParser
     {
         var (offset, length) = _cbor.ReadBlock();
         if (length != (count + 7) / 8)
-            throw Damaged("A column of bits has another length than its table.");
+            throw Damaged("A column of bits is not as long as its table.");
         var column = new ColumnReader(id, ColumnKind.Bool, count);
         column.SetBlock(offset, length);
         return column;
@@ -163,7 +163,7 @@ internal ref struct TableParser
         var numbers = Integers(count, nesting);
         var texts = Children(1, _cbor.ReadInteger(0, int.MaxValue), nesting + 1);
         if (texts[0].Kind != ColumnKind.Text)
-            throw Damaged("A dictionary is one of texts.");
+            throw Damaged("A dictionary has to contain texts.");
         var column = new ColumnReader(id, ColumnKind.Dictionary, count) { Children = texts };
         column.SetLengths(numbers);
         return column;
@@ -177,7 +177,7 @@ internal ref struct TableParser
         column.SetLengths(lengths);
         column.Children = Children(kind == ColumnKind.Map ? 2 : 1, sum, nesting + 1);
         if (kind == ColumnKind.Map && column.Children[0].Kind is not (ColumnKind.Text or ColumnKind.Dictionary) && sum > 0)
-            throw Damaged("The keys of a map are texts.");
+            throw Damaged("The keys of a map have to be texts.");
         return column;
     }
 
@@ -190,7 +190,7 @@ internal ref struct TableParser
         {
             column.Names[i] = _cbor.ReadText();
             if (!names.Add(column.Names[i]))
-                throw Damaged($"The key \"{Shorten.Text(column.Names[i])}\" stands twice.");
+                throw Damaged($"The key \"{Shorten.Text(column.Names[i])}\" appears twice.");
             column.Children[i] = Column(first + i, count, nesting + 1);
         }
         return column;
@@ -201,7 +201,7 @@ internal ref struct TableParser
         var numbers = Children(1, count, nesting + 1)[0];
         var counts = numbers.Kind is ColumnKind.Integer or ColumnKind.Bool ? numbers.Histogram(_bytes, columns) : null;
         if (counts is null)
-            throw Damaged("A row chooses a column that is not there.");
+            throw Damaged("A row refers to a missing column.");
         var column = new ColumnReader(id, ColumnKind.Choice, count) { Children = new ColumnReader[columns] };
         column.SetLengths(numbers);
         var first = Reserve(columns);
@@ -209,7 +209,7 @@ internal ref struct TableParser
         {
             column.Children[i] = Column(first + i, counts[i], nesting + 1);
             if (column.Children[i].Kind == ColumnKind.Choice)
-                throw Damaged("A choice stands within a choice.");
+                throw Damaged("A choice contains a choice.");
         }
         return column;
     }
@@ -227,7 +227,7 @@ internal ref struct TableParser
     private ColumnReader Integers(int count, int nesting)
     {
         var column = Children(1, count, nesting + 1)[0];
-        return column.Kind == ColumnKind.Integer ? column : throw Damaged("The lengths of a column are whole numbers.");
+        return column.Kind == ColumnKind.Integer ? column : throw Damaged("The lengths of a column have to be whole numbers.");
     }
 
     private readonly ContentException Damaged(string problem) => new(SaveErrorCode.WrongContent, problem, _cbor.Place);

@@ -2,7 +2,7 @@ using System.Runtime.CompilerServices;
 
 namespace Lodrik.Formats.Binary.Tables;
 
-/// <summary>Values that stand in the table as plain items, and values of columns that are wanted as such.</summary>
+/// <summary>Values that are in the table as plain items, and values of columns that are wanted as such.</summary>
 internal ref partial struct TableReader
 {
     /// <summary>Writes the next value as the same value in plain items.</summary>
@@ -44,7 +44,7 @@ internal ref partial struct TableReader
 
     /// <summary>
     /// Makes sure that the next value can be read plainly. A value of a column is written down plainly for it, so that reading it as
-    /// another sort than it has gives what it always gives, a value or an error.
+    /// another kind than it has gives what it always gives, a value or an error.
     /// </summary>
     [MethodImpl(MethodImplOptions.NoInlining)]
     private void TakePlainly()
@@ -74,7 +74,7 @@ internal ref partial struct TableReader
                 writer.WriteBytes(Column.NextBytes(_bytes));
                 break;
             case ColumnKind.List:
-                // What is wanted is no list or map, or it would have been entered: an empty one stands for it in the error.
+                // What is wanted is not a list or map, or it would have been entered: an empty one stands for it in the error.
                 writer.BeginList(0);
                 break;
             case ColumnKind.Null:

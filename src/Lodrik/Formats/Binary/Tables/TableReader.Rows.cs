@@ -8,7 +8,7 @@ namespace Lodrik.Formats.Binary.Tables;
 internal ref partial struct TableReader
 {
     /// <summary>Reads a table without rows, only to have the code for rows of this type ready.</summary>
-    /// <param name="table">A table behind its tag.</param>
+    /// <param name="table">A table after its tag.</param>
     public static void TryOut<T, TCodec>(ReadOnlySpan<byte> table) where TCodec : IStateCodec<T>
     {
         var reader = Open(table, 0, 0, out _);

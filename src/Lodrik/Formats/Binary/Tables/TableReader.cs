@@ -50,9 +50,9 @@ internal ref partial struct TableReader : IRowReader
 
     /// <summary>Opens the table whose column begins at an offset.</summary>
     /// <param name="bytes">The section.</param>
-    /// <param name="start">The offset behind the table's tag.</param>
-    /// <param name="outerDepth">How deep the table stands in the section.</param>
-    /// <param name="end">The offset behind the table.</param>
+    /// <param name="start">The offset after the table's tag.</param>
+    /// <param name="outerDepth">How deep the table is in the section.</param>
+    /// <param name="end">The offset after the table.</param>
     /// <param name="context">What goes along with the section.</param>
     public static TableReader Open(ReadOnlySpan<byte> bytes, int start, int outerDepth, out int end, ReadContext? context = null)
     {
@@ -326,20 +326,20 @@ internal ref partial struct TableReader : IRowReader
     public readonly Exception Invalid(long mark, string problem) => new ContentException(
         SaveErrorCode.Invalid, problem, mark < 0 ? new ContentPlace(-1 - mark) : new ContentPlace(_start, (int)(mark >> 32), (int)mark));
 
-    /// <summary>Where the value stands that was read last: in the table at an offset, by its column and its row there.</summary>
+    /// <summary>Where the value is that was read last: in the table at an offset, by its column and its row there.</summary>
     public readonly ContentPlace Place => _isPlain ? _plain.Place : new(_start, Column.Id, Math.Max(Column.Position - 1, 0));
 
-    /// <summary>Whether the next value is the one at that place, or begins behind it.</summary>
+    /// <summary>Whether the next value is the one at that place, or begins after it.</summary>
     public readonly bool IsAt(ContentPlace place) => _isPlain
         ? place.Line == 0 && _plain.Position >= place.Offset
         : place.Line == Column.Id && Column.Position >= place.Column;
 
-    /// <summary>Whether the key that was read last stands at that place.</summary>
+    /// <summary>Whether the key that was read last is at that place.</summary>
     public readonly bool KeyIsAt(ContentPlace place) => _plainDepth == 0 && Container.Kind == ColumnKind.Map
         && place.Line == Container.Children[0].Id && Container.Children[0].Position > place.Column;
 
     private readonly ContentException OutOfRange(long number, long min, long max) =>
-        new(SaveErrorCode.WrongContent, $"{number} is out of range: it has to be between {min} and {max}.", Place);
+        new(SaveErrorCode.WrongContent, $"{number} is out of range: it must be between {min} and {max}.", Place);
 
     private long ReadIntegerSlowly(long min, long max)
     {
@@ -373,7 +373,7 @@ internal ref partial struct TableReader : IRowReader
             var number = ReadBigInteger();
             return number >= 0 && number <= ulong.MaxValue
                 ? T.CreateChecked(number)
-                : throw Wrong($"{number} is out of range: it has to be between {T.MinValue} and {T.MaxValue}.");
+                : throw Wrong($"{number} is out of range: it must be between {T.MinValue} and {T.MaxValue}.");
         }
         return NumberText.IsWholeType<T>()
             ? T.CreateTruncating(ReadInteger(long.CreateTruncating(T.MinValue), long.CreateTruncating(T.MaxValue)))

@@ -7,7 +7,7 @@ internal sealed class TableRows : RowSource
 {
     private readonly byte[] _table;
 
-    /// <param name="table">The column behind the table's tag, and nothing else.</param>
+    /// <param name="table">The column after the table's tag, and nothing else.</param>
     /// <exception cref="ContentException">Something in it could not be decoded later.</exception>
     public TableRows(byte[] table)
     {

@@ -231,7 +231,7 @@ internal partial struct TableWriter
         return false;
     }
 
-    /// <summary>The column of lists that this is or can become; null where it holds other values too.</summary>
+    /// <summary>The column of lists that this is or can become; null if it holds other values too.</summary>
     private readonly ColumnWriter? Lists() =>
         Column is { Kind: ColumnKind.Empty or ColumnKind.List } column ? column.For(ColumnKind.List, _scratch.Tally) : null;
 

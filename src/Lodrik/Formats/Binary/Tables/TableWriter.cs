@@ -296,7 +296,7 @@ internal partial struct TableWriter : IRowWriter
         }
         if (_pendingMembers < 0)
         {
-            // A map, because not all of the keys are written: those that are stand in it by name.
+            // A map, because not all of the keys are written: those that are are in it by name.
             AddKey(keys[index]);
             return;
         }
@@ -439,7 +439,7 @@ internal sealed class TreeShapes
 
     public void Reset() => _shapes.Clear();
 
-    /// <summary>The shape of a map; null where it has many keys or is one more of too many shapes.</summary>
+    /// <summary>The shape of a map; null if it has many keys or is one more of too many shapes.</summary>
     public KeyTable? Of(SaveMap map)
     {
         if (map.Count is 0 or > MostKeys)

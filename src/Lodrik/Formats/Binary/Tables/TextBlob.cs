@@ -47,7 +47,7 @@ internal sealed class TextBlob
         }
     }
 
-    /// <summary>Adds a text and gives where it stands; texts added so stay in place.</summary>
+    /// <summary>Adds a text and gives where it is; texts added so stay in place.</summary>
     public int AddKept(ReadOnlySpan<char> text)
     {
         if (_count == _lengths.Length)
@@ -69,7 +69,7 @@ internal sealed class TextBlob
             Flush();
     }
 
-    /// <summary>Takes out all characters; the texts are added anew by the caller, who returns the array to the pool.</summary>
+    /// <summary>Takes out all characters; the texts are added again by the caller, who returns the array to the pool.</summary>
     public char[] TakeKept()
     {
         var chars = _chars;
@@ -113,7 +113,7 @@ internal sealed class TextBlob
         {
             if (texts[i] is not { } text)
                 break;
-            // Eight characters are narrowed at a time, and what is behind the last of them is written over.
+            // Eight characters are narrowed at a time, and what is after the last of them is written over.
             if ((3L * text.Length) + 16 > room.Length - written)
             {
                 _utf8.Advance(written);

@@ -296,7 +296,7 @@ internal sealed class TextGatherer
     private static ulong Eight(ref byte start, int offset) => Unsafe.ReadUnaligned<ulong>(ref Unsafe.Add(ref start, offset));
 
     /// <summary>
-    /// What tells most texts apart at once: the length with the first and the last four characters, and a hash of all of them.
+    /// What distinguishes most texts at once: the length with the first and the last four characters, and a hash of all of them.
     /// </summary>
     private readonly struct Key(ulong first, ulong last, int length, int place)
     {
