@@ -1,6 +1,6 @@
 namespace Lodrik;
 
-/// <summary>The bytes are no save, or no whole one any more.</summary>
+/// <summary>The bytes are not a save, or no longer an intact one.</summary>
 /// <inheritdoc/>
 public sealed class DamagedSaveException(
     SaveErrorCode code, string problem, SaveLocation location = default, string? remedy = null, Exception? innerException = null)
