@@ -63,10 +63,8 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
         if (SaveSlots.IsStore(folder) && SlotName.TryParse(System.IO.Path.GetFileName(System.IO.Path.GetFullPath(place)), out var unknown))
             SaveSlots.OpenFolder(folder).History(unknown);
         throw new StorageException(
-            Directory.Exists(text) ? "This is a folder, but not a store of saves." : "There is no such file, slot or store.", new SaveLocation
-            {
-                File = text,
-            },
+            Directory.Exists(text) ? "This is a folder, but not a store of saves." : "There is no such file, slot or store.",
+            new SaveLocation { File = text },
             "Give the path of a save, of a slot as <folder>/<slot>, or of a store.");
     }
 

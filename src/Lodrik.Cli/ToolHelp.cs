@@ -159,6 +159,8 @@ internal sealed class ToolHelp : SynchronousCommandLineAction
     private static string NamesOf(Option option)
     {
         var names = string.Join(", ", option.Aliases.Order(StringComparer.Ordinal).Prepend(option.Name));
-        return option.ValueType == typeof(bool) || option is VersionOption ? names : $"{names} <{option.HelpName ?? option.Name.TrimStart('-')}>";
+        return option.ValueType == typeof(bool) || option is VersionOption
+            ? names
+            : $"{names} <{option.HelpName ?? option.Name.TrimStart('-')}>";
     }
 }
