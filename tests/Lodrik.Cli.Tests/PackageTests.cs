@@ -69,7 +69,7 @@ public sealed partial class PackageTests : IDisposable
                 output = Run(place, "bash", "-euc", content);
                 place = Entered().Match(content) is { Success: true } entered ? Path.Combine(place, entered.Groups[1].Value) : place;
             }
-            else if (output.Length > 0)
+            else if (language.Length == 0 && output.Length > 0)
             {
                 foreach (var line in content.Trim().Split('\n'))
                     Assert.Contains(line.Trim(), output, StringComparison.Ordinal);

@@ -74,11 +74,17 @@ internal sealed class PlayedTerminal : IDisposable
     /// <summary>Waits until the screen shows a text.</summary>
     public async Task See(string text)
     {
-        var started = Stopwatch.StartNew();
+        var (started, asked) = (Stopwatch.StartNew(), TimeSpan.Zero);
         while (!Screen.Contains(text, StringComparison.Ordinal))
         {
             if (started.Elapsed > Patience || _reading.IsCompleted)
                 throw new InvalidOperationException($"\"{text}\" did not come up. The screen:\n{Screen}");
+            // On a busy machine a part of a picture can get lost on the way through the pseudo-terminal: Ctrl+L asks for all of it again.
+            if (started.Elapsed > asked + TimeSpan.FromSeconds(4))
+            {
+                asked = started.Elapsed;
+                Press("\f");
+            }
             await _changed.WaitAsync(TimeSpan.FromMilliseconds(200));
         }
     }

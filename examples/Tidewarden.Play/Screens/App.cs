@@ -102,7 +102,13 @@ public sealed class App : IDisposable
             left = Math.Min(left + Stopwatch.GetElapsedTime(last, started).TotalSeconds, 0.25);
             last = started;
             foreach (var key in keyboard.Keys())
-                _pages.Peek().Press(key);
+            {
+                // Ctrl+L, as in any program of a terminal: whatever came over the line so far, the whole picture is drawn again.
+                if (key.KeyChar == '\f')
+                    screen.Redraw();
+                else
+                    _pages.Peek().Press(key);
+            }
             for (; left >= Night.Step; left -= Night.Step)
             {
                 Seconds += Night.Step;

@@ -57,6 +57,9 @@ public sealed class Screen : IDisposable
         _text.Clear();
     }
 
+    /// <summary>Draws everything with the next picture, and not only what changed.</summary>
+    public void Redraw() => _shown = null;
+
     public void Dispose()
     {
         Send("\e[0m\e[?25h\e[?1049l");
