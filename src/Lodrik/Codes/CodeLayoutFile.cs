@@ -7,7 +7,7 @@ namespace Lodrik.Codes;
 public static class CodeLayoutFile
 {
     /// <summary>
-    /// Builds the layout of a document (<see cref="CodeLayout{T}.ToJson"/>). A state is a map from the names of the fields to their values.
+    /// Reads a layout from JSON (<see cref="CodeLayout{T}.ToJson"/>). Its states are maps from field names to values.
     /// </summary>
     /// <param name="json">The document.</param>
     /// <param name="key">The key of keyed codes; null if they have none.</param>

@@ -328,7 +328,9 @@ public sealed class SavedFile
     /// <summary>The size of a section's content, neither compressed nor encrypted.</summary>
     internal long SizeOf(string name) => Source.Find(name)?.Bytes.Length ?? 0;
 
-    /// <summary>This save with another content of one section: every other section byte for byte, with its own id.</summary>
+    /// <summary>
+    /// A copy of this save, with its own id, in which one section has new content. All other sections stay the same, byte for byte.
+    /// </summary>
     /// <param name="name">The section.</param>
     /// <param name="content">Its new content.</param>
     /// <param name="protection">How the result is sealed or encrypted; null for not at all.</param>
