@@ -47,14 +47,18 @@ public sealed class PlayedKillTests(ITestOutputHelper output) : IDisposable
         var error = game.StandardError.ReadToEndAsync(TestContext.Current.CancellationToken);
         var (goesOn, saved) = ((long?)null, -1L);
         // Some are killed while they start or load, and most while they play.
-        var killing = chance.Next(5) == 0 ? KillSoon(game, chance.Next(400)) : null;
+        using var killing = new Timer(_ => game.Kill());
+        var isDoomed = chance.Next(5) == 0;
+        if (isDoomed)
+            killing.Change(chance.Next(400), Timeout.Infinite);
         while (await game.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken) is { } line)
         {
             var moment = line.Split(' ');
             if (line.StartsWith("goes on at ", StringComparison.Ordinal))
             {
                 goesOn = long.Parse(moment[^1], CultureInfo.InvariantCulture);
-                killing ??= KillSoon(game, chance.Next(700));
+                if (!isDoomed)
+                    killing.Change(chance.Next(700), Timeout.Infinite);
             }
             else if (line.StartsWith("saved at ", StringComparison.Ordinal))
             {
@@ -68,13 +72,6 @@ public sealed class PlayedKillTests(ITestOutputHelper output) : IDisposable
         await game.WaitForExitAsync(TestContext.Current.CancellationToken);
         Assert.Equal("", await error);
         Assert.Equal(128 + 9, game.ExitCode);
-        await killing!;
         return (goesOn, saved);
-    }
-
-    private static async Task KillSoon(System.Diagnostics.Process process, int milliseconds)
-    {
-        await Task.Delay(milliseconds, TestContext.Current.CancellationToken);
-        process.Kill();
     }
 }
