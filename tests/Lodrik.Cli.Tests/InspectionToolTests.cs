@@ -98,8 +98,8 @@ public sealed class InspectionToolTests(DemoSaves demo) : IDisposable
         Assert.Equal(0, ProgramRun.Lodrik("set", save, "/scenes~1marsh/entities/beacon-1/parts/flame/lit", "false", "--key", Key).Exit);
         Assert.Equal(0, ProgramRun.Lodrik("set", save, "warden/name", "12", "--key", Key).Exit);
         Assert.Equal("warden/name  \"12\"", ProgramRun.Lodrik("show", save, "warden/name", "--key", Key).Out.Trim());
-        Wrong(2, "cannot be at warden/oil", "set", save, "warden/oil", "much", "--key", Key);
-        Wrong(2, "cannot be at warden/oil", "set", save, "warden/oil", "[1]", "--key", Key);
+        Wrong(2, "warden/oil cannot be set to", "set", save, "warden/oil", "much", "--key", Key);
+        Wrong(2, "warden/oil cannot be set to", "set", save, "warden/oil", "[1]", "--key", Key);
         Wrong(1, "There is no \"oli\"", "set", save, "warden/oli", "1", "--key", Key);
         var file = Path.Combine(_folder, "other.json");
         Assert.Equal(0, ProgramRun.Lodrik("set", demo.Evening("json"), "warden/satchel/0/what", "flint", "-o", file).Exit);

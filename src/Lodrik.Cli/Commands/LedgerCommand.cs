@@ -214,7 +214,7 @@ internal static class LedgerCommand
     private static void ShowStep(string step)
     {
         Screen.Out.WriteLine();
-        Screen.Out.MarkupLine("A step that most likely does it; look at it before you paste it:");
+        Screen.Out.MarkupLine("A suggested step. Check it before you paste it:");
         // Not wrapped, so that it can be copied.
         foreach (var line in step.Split('\n'))
             Screen.Out.Profile.Out.Writer.WriteLine($"    {line}");

@@ -109,7 +109,7 @@ internal static class SetCommand
         }
         catch (InvalidCastException exception)
         {
-            throw new ArgumentException($"{text} cannot be at {path}: {exception.Message}", exception);
+            throw new ArgumentException($"{path} cannot be set to {text}: {exception.Message}", exception);
         }
     }
 }

@@ -33,7 +33,7 @@ internal static class ReportPage
             </head>
             <body>
             <header class="bar"><h1>{Path.GetFileName(report.Source)}</h1><span class="quiet">{report.Source}</span>{Overall(report)}
-            <span class="quiet when">looked at {Screen.Time(report.Made)}</span>
+            <span class="quiet when">made {Screen.Time(report.Made)}</span>
                 <button id="theme" type="button" aria-label="Light or dark">◐</button></header>
             <div class="page">
             <nav class="slots" role="tablist" aria-orientation="vertical" aria-label="Slots">{report.Slots.Select(Tab)}</nav>
@@ -64,8 +64,8 @@ internal static class ReportPage
     {
         var bad = report.Slots.Count(slot => slot.IsBad);
         return bad == 0
-            ? Html.Of($"<span class=\"pill good\">{Number(report.Slots.Count, "slot", "slots")}, nothing wrong</span>")
-            : Html.Of($"<span class=\"pill bad\">{bad} of {Number(report.Slots.Count, "slot", "slots")} with something wrong</span>");
+            ? Html.Of($"<span class=\"pill good\">{Number(report.Slots.Count, "slot", "slots")}, no problems</span>")
+            : Html.Of($"<span class=\"pill bad\">{bad} of {Number(report.Slots.Count, "slot", "slots")} with problems</span>");
     }
 
     private static Html Tab(SlotReport slot, int index) => Html.Of($"""
@@ -74,7 +74,7 @@ internal static class ReportPage
         {Picture(slot)}<span class="title">{TitleOf(slot)}</span>
             <span class="quiet">{slot.Name}{(slot.Header is { } header
             ? $" · {Screen.Duration(header.Played)} · {Screen.Time(header.Saved)}" : "")}</span>{(
-            slot.IsBad ? Html.Of($"<span class=\"pill bad\">something wrong</span>") : Html.None)}</button>
+            slot.IsBad ? Html.Of($"<span class=\"pill bad\">problem</span>") : Html.None)}</button>
         """);
 
     private static Html Picture(SlotReport slot) => slot.Picture is { } picture
