@@ -62,17 +62,17 @@ public sealed partial class GameSession<TSave, TScene>
     }
 
     /// <summary>
-    /// The game cannot build the scene that it was asked for: a level file is missing, or the player gave up. Whoever waits for the change
-    /// is told, and what was played before is played on.
+    /// The game cannot build the scene that it was asked for: a level file is missing, or the player gave up. The change fails with
+    /// the problem, and the game before it goes on.
     /// </summary>
     /// <param name="change">The change that the game was asked for.</param>
     /// <param name="problem">Why.</param>
-    /// <param name="stands">
-    /// Whether the scene that was played before still stands. Otherwise travel to <see cref="Place"/>, which builds it again and puts it
-    /// back as it was left, or load a save; nothing can be saved until then.
+    /// <param name="sceneRemains">
+    /// Whether the scene that was played before is still there. Otherwise travel to <see cref="Place"/>, which builds it again and restores
+    /// it as it was left, or load a save; nothing can be saved until then.
     /// </param>
     /// <returns>False where something else was asked for meanwhile.</returns>
-    public bool Fail(SceneChange change, Exception problem, bool stands = false)
+    public bool Fail(SceneChange change, Exception problem, bool sceneRemains = false)
     {
         ArgumentNullException.ThrowIfNull(change);
         ArgumentNullException.ThrowIfNull(problem);
@@ -80,7 +80,7 @@ public sealed partial class GameSession<TSave, TScene>
         if (Expecting(change) is not { } request)
             return false;
         if (_game is { } before)
-            before.IsLeft = !stands;
+            before.IsLeft = !sceneRemains;
         TakeBack(request, InWords(problem, $"when the scene \"{change.Scene}\" was being built"));
         Tell();
         return true;

@@ -447,7 +447,7 @@ public sealed class SessionChangeTests : IDisposable
         session.Load("first");
         session.Load("first");
         Assert.Equal((1, TimeSpan.Zero), (_radio.Wind, session.Clock.Played));
-        Assert.True(session.Fail(_asked[^1], new FileNotFoundException("no such level"), stands: true));
+        Assert.True(session.Fail(_asked[^1], new FileNotFoundException("no such level"), sceneRemains: true));
         AssertPlaysOnWithTheSecond(session);
     }
 
@@ -605,7 +605,7 @@ public sealed class SessionChangeTests : IDisposable
             chart = state;
         });
         Assert.Equal((0, 1), (chart.Wind, given));
-        way.Fail(_asked[^1], new FileNotFoundException(), stands: true);
+        way.Fail(_asked[^1], new FileNotFoundException(), sceneRemains: true);
         Assert.Equal((7, 2), (chart.Wind, given));
     }
 
