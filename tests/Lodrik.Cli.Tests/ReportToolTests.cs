@@ -21,7 +21,7 @@ public sealed class ReportToolTests(DemoSaves demo) : IDisposable
         Assert.Equal(3, page.Split("role=\"tabpanel\" aria-labelledby=\"tab-").Length - 1);
         Assert.Equal(6, page.Split("data:image/png;base64,").Length - 1);
         Assert.Contains("Evening on the marsh", page, StringComparison.Ordinal);
-        Assert.Contains("3 slots, nothing wrong", page, StringComparison.Ordinal);
+        Assert.Contains("3 slots, no problems", page, StringComparison.Ordinal);
         Assert.Contains("What changed since @", page, StringComparison.Ordinal);
         // The cans that the story has picked up meanwhile are known by where they were.
         Assert.Contains("oil-5, oilCan, gone, at 11 6", page, StringComparison.Ordinal);
@@ -70,7 +70,7 @@ public sealed class ReportToolTests(DemoSaves demo) : IDisposable
         Directory.CreateDirectory(Path.Combine(_folder, "store", "slots", "other"));
         File.WriteAllBytes(Path.Combine(_folder, "store", "slots", "other", "00000001.lodrik"), bytes);
         var page = Report(1, Path.Combine(_folder, "store"));
-        Assert.Contains("with something wrong", page, StringComparison.Ordinal);
+        Assert.Contains("with problems", page, StringComparison.Ordinal);
         Assert.Contains("Evening on the marsh", page, StringComparison.Ordinal);
         Assert.Contains("damaged", page, StringComparison.Ordinal);
     }

@@ -1,6 +1,7 @@
 using System.Runtime.InteropServices;
 using System.Security.Cryptography;
 using Lodrik.Protection;
+using Lodrik.Sqlite;
 
 namespace Lodrik.Saver;
 
@@ -8,7 +9,9 @@ namespace Lodrik.Saver;
 /// Plays a story of saves again and again while one call of the system after the other fails, and holds what was reported against what
 /// is there afterwards.
 /// </summary>
-internal sealed partial class Faults(string folder)
+/// <param name="folder">Where the saves are.</param>
+/// <param name="isSqlite">Whether they are in a database there, and SQLite's calls fail instead of the library's.</param>
+internal sealed partial class Faults(string folder, bool isSqlite = false)
 {
     private const int Interrupted = 4;
     private const int InputOutput = 5;
@@ -16,8 +19,15 @@ internal sealed partial class Faults(string folder)
     private const int NoSpace = 28;
     private const int ShortWrite = 1000;
 
-    /// <summary>The kinds of calls, in the order of the library's own list.</summary>
-    private static readonly (string Name, int[] Errors)[] Kinds =
+    /// <summary>The kinds of SQLite's calls, in the order of sqlite-faults.c.</summary>
+    private static readonly (string Name, int[] Errors)[] SqliteKinds =
+    [
+        ("open", [InputOutput, NoAccess]), ("pread", [InputOutput]), ("pwrite", [NoSpace, InputOutput, ShortWrite]), ("fsync", [InputOutput, NoSpace]),
+        ("ftruncate", [InputOutput]), ("unlink", [InputOutput, NoAccess]),
+    ];
+
+    /// <summary>The kinds of calls, in the order of faults.c.</summary>
+    private static readonly (string Name, int[] Errors)[] FolderKinds =
     [
         ("open", [InputOutput, NoAccess, Interrupted]), ("pread", [InputOutput, Interrupted]), ("pwrite", [NoSpace, InputOutput, Interrupted, ShortWrite]),
         ("fsync", [InputOutput, NoSpace, Interrupted]), ("flock", [InputOutput, Interrupted]), ("renameat2", [InputOutput, NoSpace, Interrupted]),
@@ -32,33 +42,36 @@ internal sealed partial class Faults(string folder)
     private readonly Dictionary<string, HashSet<int>> _possible = [];
     private readonly List<string> _wrong = [];
     private string _what = "";
+    private SqliteStorage? _database;
     private int _next;
     private bool _isSecondKey;
 
     /// <summary>Plays them all.</summary>
     /// <returns>0 where what was reported was so.</returns>
-    public static int Run(string folder)
+    public static int Run(string folder, bool isSqlite = false)
     {
+        var kinds = isSqlite ? SqliteKinds : FolderKinds;
         var isWhole = Environment.GetEnvironmentVariable("LODRIK_FAULTS") == "1";
         var (stories, wrong) = (0, 0);
         // The count of calls when none fails says where to end.
-        var quiet = new Faults(Path.Combine(folder, "quiet"));
+        var quiet = new Faults(Path.Combine(folder, "quiet"), isSqlite);
         Set(-1, 0, 0, 0);
         quiet.Play();
-        var counts = Kinds.Select((_, kind) => Count(kind)).ToArray();
-        Console.WriteLine(string.Join(' ', Kinds.Select((kind, i) => $"{kind.Name}={counts[i]}")));
-        Console.WriteLine($"files={Count(Kinds.Length)} folders={Count(Kinds.Length + 1)}");
-        for (var kind = 0; kind < Kinds.Length; kind++)
+        var counts = kinds.Select((_, kind) => Count(kind)).ToArray();
+        Console.WriteLine(string.Join(' ', kinds.Select((kind, i) => $"{kind.Name}={counts[i]}")));
+        if (!isSqlite)
+            Console.WriteLine($"files={Count(kinds.Length)} folders={Count(kinds.Length + 1)}");
+        for (var kind = 0; kind < kinds.Length; kind++)
         {
-            foreach (var error in Kinds[kind].Errors)
+            foreach (var error in kinds[kind].Errors)
             {
-                for (var call = 1; call <= counts[kind]; call++)
+                for (var call = 1; call <= counts[kind]; call += isSqlite && !isWhole && counts[kind] > 60 ? 7 : 1)
                 {
                     // One call, or that and all that come after it.
                     for (var many = 0; many < (error != Interrupted && (isWhole || call % 4 == 1) ? 2 : 1); many++)
                     {
                         var place = Path.Combine(folder, "story");
-                        var story = new Faults(place) { _what = $"{Kinds[kind].Name} {call}{(many > 0 ? " and all after it" : "")} fails with {error}" };
+                        var story = new Faults(place, isSqlite) { _what = $"{kinds[kind].Name} {call}{(many > 0 ? " and all after it" : "")} fails with {error}" };
                         Set(kind, call, many > 0 ? int.MaxValue : call, error);
                         story.Play();
                         Set(-1, 0, 0, 0);
@@ -74,16 +87,30 @@ internal sealed partial class Faults(string folder)
         return wrong == 0 && stories > 0 ? 0 : 1;
     }
 
-    private SaveStore<Tally> Open(SaveKey current) => SaveStore<Tally>.Open(new SaveStoreOptions
+    private SaveStore<Tally> Open(SaveKey current)
     {
-        Folder = folder,
-        KeepGenerations = 2,
-        Protection = new SaveProtection(new KeyRing(current, current == _first ? _second : _first)),
-    });
+        _database?.Dispose();
+        _database = isSqlite ? SqliteStorage.Open(Path.Combine(folder, "saves.db")) : null;
+        return SaveStore<Tally>.Open(new SaveStoreOptions
+        {
+            Folder = isSqlite ? null : folder,
+            Storage = _database,
+            KeepGenerations = 2,
+            Protection = new SaveProtection(new KeyRing(current, current == _first ? _second : _first)),
+        });
+    }
 
     private void Play()
     {
         Directory.CreateDirectory(folder);
+        // A database that cannot be opened is the end of the story; a folder is opened by its first save.
+        Try(PlayOn);
+        Try(() => _database?.Dispose());
+        _database = null;
+    }
+
+    private void PlayOn()
+    {
         using (var store = Open(_first))
         {
             Save(store, "a", Picture);
@@ -220,6 +247,7 @@ internal sealed partial class Faults(string folder)
             _wrong.Add($"{_what}: saving afterwards fails: {exception.Message}");
         }
         store.Dispose();
+        _database?.Dispose();
         if (Directory.EnumerateFiles(folder, "*.tmp", SearchOption.AllDirectories).FirstOrDefault() is { } left)
             _wrong.Add($"{_what}: {left} is left");
     }

@@ -1,11 +1,12 @@
 using Lodrik;
 using Lodrik.Saver;
+using Lodrik.Sqlite;
 
-if (args is ["faults", var library, var place])
+if (args is ["faults" or "faults-of-sqlite", var library, var place])
 {
     System.Runtime.InteropServices.NativeLibrary.SetDllImportResolver(
         typeof(Faults).Assembly, (name, _, _) => name == "faults" ? System.Runtime.InteropServices.NativeLibrary.Load(library) : 0);
-    return Faults.Run(place);
+    return Faults.Run(place, isSqlite: args[0] != "faults");
 }
 
 if (args is ["once", var once])
@@ -68,7 +69,8 @@ if (args is ["keep", var kept, var how])
 }
 
 // Saves as fast as it can until it is killed, and says what is done.
-using var store = SaveStore<Tally>.Open(args[0]);
+using var database = args[0].EndsWith(".db", StringComparison.Ordinal) ? SqliteStorage.Open(args[0]) : null;
+using var store = SaveStore<Tally>.Open(new SaveStoreOptions { Folder = database is null ? args[0] : null, Storage = database });
 var tally = store.LoadOrNew("kept");
 while (true)
 {

@@ -23,6 +23,8 @@ internal sealed class ProfileStorage(ISaveStorage storage, SlotName profile) : I
 
     public void Write(string name, ReadOnlySequence<byte> bytes, bool replace) => storage.Write(_prefix + name, bytes, replace);
 
+    public void WriteAll(IReadOnlyList<StoredContent> files) => storage.WriteAll(WithPrefix(files));
+
     public bool Delete(string name) => storage.Delete(_prefix + name);
 
     public string Locate(string name) => storage.Locate(_prefix + name);
@@ -44,12 +46,18 @@ internal sealed class ProfileStorage(ISaveStorage storage, SlotName profile) : I
     public ValueTask WriteAsync(string name, ReadOnlySequence<byte> bytes, bool replace, CancellationToken cancellationToken = default) =>
         storage.WriteAsync(_prefix + name, bytes, replace, cancellationToken);
 
+    public ValueTask WriteAllAsync(IReadOnlyList<StoredContent> files, CancellationToken cancellationToken = default) =>
+        storage.WriteAllAsync(WithPrefix(files), cancellationToken);
+
     public ValueTask<bool> DeleteAsync(string name, CancellationToken cancellationToken = default) =>
         storage.DeleteAsync(_prefix + name, cancellationToken);
 
     public ValueTask<StorageHold> TryHoldAsync(CancellationToken cancellationToken = default) => storage.TryHoldAsync(cancellationToken);
 
     private string Below(string folder) => $"{_prefix}{folder}".TrimEnd('/');
+
+    private List<StoredContent> WithPrefix(IReadOnlyList<StoredContent> files) =>
+        [.. files.Select(file => file with { Name = _prefix + file.Name })];
 
     private List<StoredFile> WithoutPrefix(IReadOnlyList<StoredFile> files) =>
         [.. files.Select(file => file with { Name = file.Name[_prefix.Length..] })];

@@ -272,18 +272,21 @@ public sealed partial class SaveSlots : IDisposable
     /// <summary>The line of those who change the saves of this place.</summary>
     internal StoreWriter Writer => _writer;
 
+    /// <summary>Whether nobody else can be writing to this place. Asked in a turn, after <see cref="Hold"/>.</summary>
+    internal bool IsOnlyWriter => _writer.IsAlone;
+
     /// <summary>Calls the game back while something is done alone.</summary>
     internal void CallBack(Action callback) => _writer.CallBack(callback);
 
     /// <summary>
     /// Makes sure that no other process writes. Called in a turn before anything is changed. The first time, what an earlier process left
-    /// hidden is deleted.
+    /// hidden is deleted, but not where another one may be in the middle of it.
     /// </summary>
     /// <exception cref="StoreInUseException">Another process does.</exception>
     internal async ValueTask Hold(SlotFiles files)
     {
         await _writer.Hold(files.Calls).ConfigureAwait(false);
-        if (_isSwept)
+        if (_isSwept || !_writer.IsAlone)
             return;
         _isSwept = true;
         await Sweep(files).ConfigureAwait(false);

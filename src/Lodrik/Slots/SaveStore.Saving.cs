@@ -242,7 +242,6 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     {
         // Whoever lists first and then waits for others to finish has an old list.
         await _slots.Hold(files).ConfigureAwait(false);
-        var place = await FindPlace(files, request).ConfigureAwait(false);
         var started = Stopwatch.GetTimestamp();
         var waited = request.Paid.Ended is > 0 and var ended ? Stopwatch.GetElapsedTime(ended, started) : TimeSpan.Zero;
         List<SaveWarning> warnings = [.. request.Snapshot.FindWarnings()];
@@ -250,22 +249,8 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         var counter = await Counter(files).ConfigureAwait(false);
         if (counter is not null)
             await counter.Begin(files.Calls).ConfigureAwait(false);
-        var header = Describe(request, place.Occupant?.Header, counter);
-        long byteCount;
-        long encoded;
-        string file;
         var terms = _terms;
-        try
-        {
-            var bytes = Encode(request, header, terms);
-            byteCount = bytes.Length;
-            encoded = Stopwatch.GetTimestamp();
-            file = await Store(files, request, place.Generation, bytes, terms).ConfigureAwait(false);
-        }
-        finally
-        {
-            _saveWriter?.Release();
-        }
+        var (place, header, byteCount, encoded, file) = await WriteAsNext(files, request, counter, terms).ConfigureAwait(false);
         // The save comes first: cut short between the two, it is newer than the counter says, and not older.
         if (counter is not null)
             await counter.Note(files.Calls, request.Slot, request.Playthrough, header.WriteNumber ?? 0).ConfigureAwait(false);
@@ -294,9 +279,42 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         return receipt;
     }
 
+    /// <summary>
+    /// Encodes a save and writes it as the slot's next generation. A storage that several write to may have one with that number by now:
+    /// then the slot is looked at again, and the save gets the number after it.
+    /// </summary>
+    private async ValueTask<Written> WriteAsNext(SlotFiles files, Request request, SaveCounter? counter, SaveTerms terms)
+    {
+        const int Attempts = 20;
+        var least = 1;
+        for (var attempt = 1; ; attempt++)
+        {
+            var place = await FindPlace(files, request, least).ConfigureAwait(false);
+            var header = Describe(request, place.Occupant?.Header, counter);
+            try
+            {
+                var bytes = Encode(request, header, terms);
+                var encoded = Stopwatch.GetTimestamp();
+                var file = await Store(files, request, place.Generation, bytes, terms).ConfigureAwait(false);
+                return new Written(place, header, bytes.Length, encoded, file);
+            }
+            catch (StorageException exception) when (exception.AlreadyExists && attempt < Attempts && place.Generation < int.MaxValue)
+            {
+                least = place.Generation + 1;
+            }
+            finally
+            {
+                _saveWriter?.Release();
+            }
+        }
+    }
+
     /// <summary>Where a save goes, if it may go there.</summary>
+    /// <param name="files">The slots.</param>
+    /// <param name="request">The save.</param>
+    /// <param name="least">The least number that it may have.</param>
     /// <exception cref="SaveException">It may not.</exception>
-    private async ValueTask<Place> FindPlace(SlotFiles files, Request request)
+    private async ValueTask<Place> FindPlace(SlotFiles files, Request request, int least)
     {
         var slot = request.Slot;
         var there = await files.Contents(slot).ConfigureAwait(false);
@@ -309,7 +327,7 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
             throw new SlotTakenException(occupant);
         if (!slot.IsRing && occupant?.Header is { } held && held.Version > T.Root.Version)
             throw NewerInSlot(slot, held.Version);
-        return new Place(earlier, occupant, SaveSlots.NextNumber(files, slot, there));
+        return new Place(earlier, occupant, Math.Max(least, SaveSlots.NextNumber(files, slot, there)));
     }
 
     /// <summary>Makes the bytes of a save out of its snapshot. They are valid until the next save, and as long as the snapshot.</summary>
@@ -327,13 +345,16 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     private async ValueTask<string> Store(SlotFiles files, Request request, int generation, ReadOnlySequence<byte> bytes, SaveTerms terms)
     {
         Report(request.Progress, new SaveProgress(SaveStage.Writing, 0, bytes.Length));
-        // What belongs to a save comes before it: a save is never without.
+        // What belongs to a save comes before it: a save is never without. What a crash left under its number may be replaced, but not
+        // what another writer has just put there.
+        var contents = new List<StoredContent>();
         if (request.Label.Name is { } typed && !request.Slot.IsRing)
-            await files.WriteName(request.Slot, SaveLabel.NameOf(typed)).ConfigureAwait(false);
+            contents.Add(SlotFiles.NameContent(request.Slot, SaveLabel.NameOf(typed)));
         foreach (var (name, content) in Attachments.Of(request.Label))
-            await files.Calls.Write(SlotFiles.AttachmentOf(request.Slot, generation, name), content, replace: true).ConfigureAwait(false);
+            contents.Add(new(SlotFiles.AttachmentOf(request.Slot, generation, name), new(content), Replace: _slots.IsOnlyWriter));
         var file = SlotFiles.NameOf(request.Slot, generation, _options.Extension ?? terms.File.Extension);
-        await files.Calls.Write(file, bytes, replace: false).ConfigureAwait(false);
+        contents.Add(new(file, bytes, Replace: false));
+        await files.Calls.WriteAll(contents).ConfigureAwait(false);
         return file;
     }
 
@@ -385,4 +406,12 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
     /// <param name="Occupant">The save that is there now.</param>
     /// <param name="Generation">The number of the new one.</param>
     private sealed record Place(List<Generation> Earlier, SlotSummary? Occupant, int Generation);
+
+    /// <summary>A save that is written.</summary>
+    /// <param name="Place">Where.</param>
+    /// <param name="Header">Its header.</param>
+    /// <param name="ByteCount">Its size.</param>
+    /// <param name="Encoded">When it was encoded.</param>
+    /// <param name="File">Its file.</param>
+    private sealed record Written(Place Place, SaveHeader Header, long ByteCount, long Encoded, string File);
 }

@@ -155,8 +155,11 @@ internal sealed partial class SlotFiles
     }
 
     /// <summary>Says what the player calls a slot from now on.</summary>
-    public ValueTask WriteName(SlotName slot, string name) =>
-        calls.Write(NameFileOf(slot), System.Text.Encoding.UTF8.GetBytes(name), replace: true);
+    public ValueTask WriteName(SlotName slot, string name) => calls.WriteAll([NameContent(slot, name)]);
+
+    /// <summary>The file that says what the player calls a slot, as it has to be written.</summary>
+    public static StoredContent NameContent(SlotName slot, string name) =>
+        new(NameFileOf(slot), new(System.Text.Encoding.UTF8.GetBytes(name)), Replace: true);
 
     /// <summary>A slot that no longer exists has no name.</summary>
     public ValueTask<bool> DeleteName(SlotName slot) => calls.Delete(NameFileOf(slot));

@@ -156,6 +156,9 @@ internal sealed class StoreWriter : IDisposable
         }
     }
 
+    /// <summary>Whether nobody else can be writing. Asked in a turn, after <see cref="Hold"/>.</summary>
+    public bool IsAlone => _hold is { IsHeld: true };
+
     /// <summary>Makes sure that no other process writes, where the storage can. Called in a turn before anything is changed.</summary>
     /// <exception cref="StoreInUseException">Another process does.</exception>
     public async ValueTask Hold(StorageCalls calls)

@@ -36,6 +36,19 @@ public interface ISaveStorage
     /// <exception cref="StorageException">The file cannot be written, or is there already; what was there is still there.</exception>
     void Write(string name, ReadOnlySequence<byte> bytes, bool replace);
 
+    /// <summary>
+    /// Writes several files that belong together, such as a save and its picture. A storage with transactions writes all of them or none;
+    /// by default they are written one after the other, so that the last one is there only if the others are.
+    /// </summary>
+    /// <param name="files">The files, in the order in which they have to be there.</param>
+    /// <exception cref="StorageException">One of them cannot be written, or is there already.</exception>
+    void WriteAll(IReadOnlyList<StoredContent> files)
+    {
+        ArgumentNullException.ThrowIfNull(files);
+        foreach (var file in files)
+            Write(file.Name, file.Bytes, file.Replace);
+    }
+
     /// <summary>Deletes a file, for good once the call has returned; false if there was none.</summary>
     /// <exception cref="StorageException">The file cannot be deleted.</exception>
     bool Delete(string name);
@@ -86,6 +99,16 @@ public interface ISaveStorage
         cancellationToken.ThrowIfCancellationRequested();
         Write(name, bytes, replace);
         return default;
+    }
+
+    /// <summary>As <see cref="WriteAll"/>, without blocking the caller's thread where the storage can do so.</summary>
+    /// <exception cref="OperationCanceledException">It was given up; each file is either entirely there or as it was.</exception>
+    /// <inheritdoc cref="WriteAll"/>
+    async ValueTask WriteAllAsync(IReadOnlyList<StoredContent> files, CancellationToken cancellationToken = default)
+    {
+        ArgumentNullException.ThrowIfNull(files);
+        foreach (var file in files)
+            await WriteAsync(file.Name, file.Bytes, file.Replace, cancellationToken).ConfigureAwait(false);
     }
 
     /// <summary>As <see cref="Delete"/>, without blocking the caller's thread where the storage can do so.</summary>
@@ -158,6 +181,12 @@ public sealed class StorageHold : IDisposable
     /// <summary>Lets go of the right to write.</summary>
     public void Dispose() => _release?.Dispose();
 }
+
+/// <summary>A file to be written to a storage.</summary>
+/// <param name="Name">Its name from the root.</param>
+/// <param name="Bytes">Its content.</param>
+/// <param name="Replace">Whether a file of that name may be there already; it is then replaced.</param>
+public readonly record struct StoredContent(string Name, ReadOnlySequence<byte> Bytes, bool Replace);
 
 /// <summary>A file of a storage.</summary>
 /// <param name="Name">Its name from the root.</param>

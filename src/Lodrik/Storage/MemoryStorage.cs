@@ -7,6 +7,7 @@ namespace Lodrik.Storage;
 public sealed class MemoryStorage : ISaveStorage
 {
     private readonly ConcurrentDictionary<string, byte[]> _files = new(StringComparer.Ordinal);
+    private int _isHeld;
 
     /// <inheritdoc/>
     public string Description => "memory";
@@ -60,11 +61,29 @@ public sealed class MemoryStorage : ISaveStorage
 
     /// <inheritdoc/>
     public string Locate(string name) => $"memory:{name}";
+
+    /// <inheritdoc/>
+    public StorageHold TryHold() => Interlocked.CompareExchange(ref _isHeld, 1, 0) == 0
+        ? StorageHold.Held(new Release(this))
+        : StorageHold.InUse("somebody else in this process");
+
+    private sealed class Release(MemoryStorage storage) : IDisposable
+    {
+        private MemoryStorage? _storage = storage;
+
+        public void Dispose()
+        {
+            if (Interlocked.Exchange(ref _storage, null) is { } held)
+                Volatile.Write(ref held._isHeld, 0);
+        }
+    }
 }
 
-/// <summary>What a name within a storage may be.</summary>
-internal static class StorageNames
+/// <summary>What a name within a storage may be: for those who write a storage of their own.</summary>
+public static class StorageNames
 {
+    /// <summary>Refuses what is not the name of a file: steps separated by '/', none of them empty, "." or "..".</summary>
+    /// <exception cref="ArgumentException">It is not a valid name.</exception>
     public static void Check(string name)
     {
         ArgumentException.ThrowIfNullOrEmpty(name);
@@ -75,6 +94,8 @@ internal static class StorageNames
         }
     }
 
+    /// <summary>Refuses what is neither the name of a folder nor the empty text, which means the root.</summary>
+    /// <exception cref="ArgumentException">It is not a valid name.</exception>
     public static void CheckFolder(string folder)
     {
         ArgumentNullException.ThrowIfNull(folder);
@@ -82,6 +103,11 @@ internal static class StorageNames
             Check(folder);
     }
 
+    /// <summary>The error of a storage that was asked to write a file without replacing one, and there is one.</summary>
+    /// <param name="file">The path or address of the file.</param>
     public static StorageException AlreadyThere(string file) =>
-        new("A file with this name already exists.", new SaveLocation { File = file }, "Nothing was written; save again.");
+        new("A file with this name already exists.", new SaveLocation { File = file }, "Nothing was written; save again.")
+        {
+            AlreadyExists = true,
+        };
 }

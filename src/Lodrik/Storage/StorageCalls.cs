@@ -47,6 +47,14 @@ internal sealed class StorageCalls
         return default;
     }
 
+    public ValueTask WriteAll(IReadOnlyList<StoredContent> files)
+    {
+        if (_isAsync)
+            return Storage.WriteAllAsync(files, Cancellation);
+        Storage.WriteAll(files);
+        return default;
+    }
+
     public ValueTask<bool> Delete(string name) => _isAsync ? Storage.DeleteAsync(name, Cancellation) : new(Storage.Delete(name));
 
     public ValueTask<StorageHold> TryHold() => _isAsync ? Storage.TryHoldAsync(Cancellation) : new(Storage.TryHold());

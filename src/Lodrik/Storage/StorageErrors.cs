@@ -11,6 +11,12 @@ public class StorageException(string problem, SaveLocation location = default, s
     /// </summary>
     public bool IsOneFile { get; init; }
 
+    /// <summary>
+    /// Whether a new file was to be written and one with its name already exists, as when another writer was faster. The save then gets the
+    /// next number.
+    /// </summary>
+    public bool AlreadyExists { get; init; }
+
     /// <summary>Says in words what an error of the runtime's own files means.</summary>
     internal static StorageException From(Exception exception, string path) => exception switch
     {

@@ -11,27 +11,39 @@ public sealed class XmlOutputTests : PlatformWriterTests
 {
     [Fact]
     public void What_stands_in_it_comes_back() => WrittenContent.Texts.List[0, 6].Sample(
-        texts =>
-        {
-            using var buffer = new PooledBuffer(16);
-            var writer = new XmlStateWriter(new XmlOutput(buffer, isIndented: true));
-            writer.Name("texts");
-            writer.BeginList(texts.Count);
-            foreach (var text in texts)
-                writer.WriteText(text);
-            writer.EndList();
-            using var xml = XmlReader.Create(new MemoryStream(buffer.Written.ToArray()), XmlStateReader.Settings);
-            var reader = new XmlStateReader(xml);
-            var read = new List<string>();
-            reader.BeginList();
-            while (reader.NextItem())
-                read.Add(reader.ReadText());
-            reader.End();
-            // Half of a character pair is no text, and is replaced when it is written.
-            Assert.Equal(texts.Select(text => Encoding.UTF8.GetString(Encoding.UTF8.GetBytes(text))), read);
-        },
+        // Half of a character pair is no text, and is replaced when it is written.
+        texts => Assert.Equal(texts.Select(text => Encoding.UTF8.GetString(Encoding.UTF8.GetBytes(text))), ReadAgain(texts)),
         iter: 2_000,
         threads: 2);
+
+    [Fact]
+    public void A_surrogate_pair_anywhere_in_a_text_of_any_length_comes_back()
+    {
+        for (var before = 0; before < 1100; before++)
+        {
+            var text = new string('a', before) + "\U0001F9ED" + new string('b', before % 7) + "\U0001F9ED";
+            Assert.Equal(text, Assert.Single(ReadAgain([text])));
+        }
+    }
+
+    private static List<string> ReadAgain(List<string> texts)
+    {
+        using var buffer = new PooledBuffer(16);
+        var writer = new XmlStateWriter(new XmlOutput(buffer, isIndented: true));
+        writer.Name("texts");
+        writer.BeginList(texts.Count);
+        foreach (var text in texts)
+            writer.WriteText(text);
+        writer.EndList();
+        using var xml = XmlReader.Create(new MemoryStream(buffer.Written.ToArray()), XmlStateReader.Settings);
+        var reader = new XmlStateReader(xml);
+        var read = new List<string>();
+        reader.BeginList();
+        while (reader.NextItem())
+            read.Add(reader.ReadText());
+        reader.End();
+        return read;
+    }
 
     private protected override byte[] Ours<T>(T content, bool indented)
     {

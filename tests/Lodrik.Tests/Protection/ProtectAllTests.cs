@@ -188,6 +188,8 @@ public sealed class ProtectAllTests
             return whole.Delete(name);
         }
 
+        public StorageHold TryHold() => StorageHold.Held(new MemoryStream());
+
         public string Locate(string name) => whole.Locate(name);
 
         private void Count()

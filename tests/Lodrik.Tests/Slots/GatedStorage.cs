@@ -75,6 +75,8 @@ internal sealed class GatedStorage : ISaveStorage
         return _inner.Delete(name);
     }
 
+    public StorageHold TryHold() => StorageHold.Held(new MemoryStream());
+
     public string Locate(string name) => _inner.Locate(name);
 
     private async Task Pass()

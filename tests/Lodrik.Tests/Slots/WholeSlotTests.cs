@@ -319,6 +319,8 @@ public sealed class WholeSlotTests
 
         public bool Delete(string name) => _inner.Delete(name);
 
+        public StorageHold TryHold() => StorageHold.Held(new MemoryStream());
+
         public string Locate(string name) => _inner.Locate(name);
     }
 }

@@ -375,11 +375,15 @@ internal struct XmlStateReader : IStateReader
     /// <summary>Adds the node's text to what precedes it, without its own string.</summary>
     private void AppendValue()
     {
-        for (int count; (count = _reader.ReadValueChunk(_text, _length, _text.Length - _length)) > 0;)
+        while (true)
         {
+            // Without room, nothing would be read as if there were no more; and a surrogate pair needs two characters, or is an error.
+            if (_text.Length - _length < 2)
+                Array.Resize(ref _text, Math.Max(16, 2 * _text.Length));
+            var count = _reader.ReadValueChunk(_text, _length, _text.Length - _length);
+            if (count == 0)
+                return;
             _length += count;
-            if (_length == _text.Length)
-                Array.Resize(ref _text, 2 * _text.Length);
         }
     }
 
