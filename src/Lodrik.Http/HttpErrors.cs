@@ -44,7 +44,9 @@ internal static class HttpErrors
                 "Try again later."),
             HttpStatusCode.InsufficientStorage => ("The storage on the server is full.", "Delete saves that are no longer needed."),
             _ when answer.MayPass => ("The server has a problem.", "Try again later."),
-            _ => ("The server's answer was unexpected.", (string?)"Check the address."),
+            _ => (
+                "The server's answer was unexpected.",
+                (string?)"Check the address. A network that wants you to sign in may answer in the server's place."),
         };
         var told = Told(answer);
         return new StorageException(

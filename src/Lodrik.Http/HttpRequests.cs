@@ -64,6 +64,11 @@ internal sealed class HttpRequests
 
     public HttpClient Client { get; }
 
+    public TimeProvider Clock => _options.Clock;
+
+    /// <summary>Whether the server has said that it is Lodrik's own, which writes a file only if there is none, however many try.</summary>
+    public bool IsOurServer { get; private set; }
+
     /// <summary>Sends a request until there is an answer.</summary>
     /// <param name="ask">Makes the request, for each attempt anew.</param>
     /// <param name="most">How many bytes a part of a file may have; null where a whole file is asked for.</param>
@@ -113,6 +118,7 @@ internal sealed class HttpRequests
                 if (redirects < MaxRedirects)
                     continue;
             }
+            IsOurServer |= response.Headers.Contains("Lodrik-Server");
             return await ReadAnswer(request, response, most, cancellationToken).ConfigureAwait(false);
         }
     }

@@ -12,13 +12,20 @@ namespace Lodrik.Http;
 /// <remarks>
 /// <para>Use the asynchronous calls of a store. The others block their thread for as long as the server takes.</para>
 /// <para>
-/// A new file is written only if there is none of that name (<c>If-None-Match: *</c>), so two machines that save at once never write over
-/// each other. Requests are repeated where that is safe; if the answer to a write was lost, the storage looks whether the file is there.
+/// A new file is written only if there is none of that name (<c>If-None-Match: *</c>) and nobody else is writing one, which an empty
+/// folder <c>name.claim-…</c> beside it says meanwhile. So two machines that save at once never write over each other. Requests are repeated where that is safe; if the answer to a write was lost, the storage looks whether the file is there.
 /// Whether a file that the server has confirmed survives a power failure is up to the server.
 /// </para>
 /// </remarks>
 public sealed class HttpStorage : ISaveStorage, IDisposable
 {
+    /// <summary>What comes between the name of a file that is being written and the id of who writes it.</summary>
+    private const string ClaimMark = ".claim-";
+
+    private const int MaxLooks = 50;
+
+    private static readonly TimeSpan LookDelay = TimeSpan.FromMilliseconds(50);
+
     private readonly Uri _address;
     private readonly HttpRequests _requests;
     private readonly HttpClient? _own;
@@ -172,20 +179,32 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
         string name, ReadOnlySequence<byte> bytes, bool replace, CancellationToken cancellationToken = default)
     {
         StorageNames.Check(name);
-        var answer = await Put(name, bytes, replace, cancellationToken).ConfigureAwait(false);
-        // RFC 4918, section 9.7.1: a folder above it is missing.
-        if (answer.Status is HttpStatusCode.Conflict or HttpStatusCode.NotFound && HttpErrors.IsNotTold(answer))
+        var claim = replace ? null : ClaimOf(name, Guid.NewGuid());
+        try
         {
-            await MakeFolders(name, cancellationToken).ConfigureAwait(false);
-            answer = await Put(name, bytes, replace, cancellationToken).ConfigureAwait(false);
+            if (claim is not null)
+                await Claim(name, claim, cancellationToken).ConfigureAwait(false);
+            var answer = await Made(name, () => Put(name, bytes, replace, cancellationToken), cancellationToken).ConfigureAwait(false);
+            await CheckWritten(name, bytes, replace, answer, cancellationToken).ConfigureAwait(false);
         }
+        finally
+        {
+            if (claim is not null && !_requests.IsOurServer)
+                await Unclaim(claim).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>Makes sure that a file is on the server after the answer to a PUT.</summary>
+    private async ValueTask CheckWritten(
+        string name, ReadOnlySequence<byte> bytes, bool replace, HttpAnswer answer, CancellationToken cancellationToken)
+    {
         switch (answer.Status)
         {
             case HttpStatusCode.Created or HttpStatusCode.NoContent:
                 return;
             case HttpStatusCode.PreconditionFailed when !replace:
                 // The file may be our own: an earlier attempt got through, and its answer was lost.
-                if (answer.Attempts > 1 && await IsThere(name, bytes, cancellationToken).ConfigureAwait(false))
+                if (await IsThere(name, bytes, cancellationToken).ConfigureAwait(false))
                     return;
                 throw StorageNames.AlreadyThere(Locate(name));
             case HttpStatusCode.OK or HttpStatusCode.Accepted:
@@ -204,15 +223,15 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
     public async ValueTask<bool> DeleteAsync(string name, CancellationToken cancellationToken = default)
     {
         StorageNames.Check(name);
+        // Once a request may have been sent twice, "not found" no longer says whether there was a file.
+        if (!await Exists(name, cancellationToken).ConfigureAwait(false))
+            return false;
         var answer = await _requests.Send(
             () => new HttpRequestMessage(HttpMethod.Delete, AddressOf(name)), most: null, cancellationToken).ConfigureAwait(false);
         switch (answer.Status)
         {
-            case HttpStatusCode.NoContent:
+            case HttpStatusCode.NoContent or HttpStatusCode.NotFound or HttpStatusCode.Gone:
                 return true;
-            case HttpStatusCode.NotFound or HttpStatusCode.Gone:
-                // An earlier attempt may have deleted it before its answer was lost.
-                return answer.Attempts > 1;
             case HttpStatusCode.OK when !await Exists(name, cancellationToken).ConfigureAwait(false):
                 return true;
             default:
@@ -248,6 +267,64 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
         },
         most: null, cancellationToken);
 
+    /// <summary>Sends a request that makes something, after making the folders above it where they are missing.</summary>
+    private async ValueTask<HttpAnswer> Made(string name, Func<ValueTask<HttpAnswer>> make, CancellationToken cancellationToken)
+    {
+        var answer = await make().ConfigureAwait(false);
+        // RFC 4918, sections 9.3.1 and 9.7.1.
+        if (answer.Status is not (HttpStatusCode.Conflict or HttpStatusCode.NotFound) || !HttpErrors.IsNotTold(answer))
+            return answer;
+        await MakeFolders(name, cancellationToken).ConfigureAwait(false);
+        return await make().ConfigureAwait(false);
+    }
+
+    /// <summary>
+    /// Keeps other writers from a name that is about to be written. WebDAV servers check <c>If-None-Match</c> before a file's content has
+    /// arrived, so two uploads at once can both pass. So each writer first makes an empty folder with a name of its own, and then looks:
+    /// of two that do, at least one sees the other. Lodrik's own server needs none of it, and says so with any answer.
+    /// </summary>
+    /// <exception cref="StorageException">Somebody else is writing the file.</exception>
+    private async ValueTask Claim(string name, string claim, CancellationToken cancellationToken)
+    {
+        if (_requests.IsOurServer)
+            return;
+        var answer = await Made(name, () => MakeFolder(AddressOf(claim), cancellationToken), cancellationToken).ConfigureAwait(false);
+        if (_requests.IsOurServer)
+            return;
+        // 405: it is there already, since an earlier attempt got through.
+        if (answer.Status is not (HttpStatusCode.Created or HttpStatusCode.MethodNotAllowed))
+            throw HttpErrors.Unexpected(answer, "claiming a name", Locate(name));
+        var folder = name[..Math.Max(0, name.LastIndexOf('/'))];
+        for (var look = 0; ; look++)
+        {
+            var others = (await Propfind(folder, "1", cancellationToken).ConfigureAwait(false) ?? [])
+                .Where(entry => entry.IsFolder && entry.File.Name != claim && entry.File.Name.StartsWith(name + ClaimMark, StringComparison.Ordinal))
+                .Select(entry => entry.File.Name).ToList();
+            if (others.Count == 0)
+                return;
+            // The one that comes first in the alphabet waits until the others are done or have given way. What a crash left is not waited for long.
+            if (look == MaxLooks || others.Any(other => string.CompareOrdinal(other, claim) < 0))
+                throw StorageNames.AlreadyThere(Locate(name));
+            await Task.Delay(LookDelay, _requests.Clock, cancellationToken).ConfigureAwait(false);
+        }
+    }
+
+    private async ValueTask Unclaim(string claim)
+    {
+        try
+        {
+            // Also where the caller gave up: nobody else would do it.
+            await _requests.Send(
+                () => new HttpRequestMessage(HttpMethod.Delete, new Uri(AddressOf(claim).AbsoluteUri + "/")), most: null, CancellationToken.None).ConfigureAwait(false);
+        }
+        catch (StorageException)
+        {
+            // The file is written, or the error of that is told. What is left is an empty folder, and costs its number only.
+        }
+    }
+
+    private static string ClaimOf(string name, Guid id) => $"{name}{ClaimMark}{id:N}";
+
     private async ValueTask<bool> Exists(string name, CancellationToken cancellationToken)
     {
         var answer = await _requests.Send(
@@ -267,18 +344,20 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
     private async ValueTask MakeFolders(string name, CancellationToken cancellationToken)
     {
         // Some servers do not allow that for their outermost folder. If it is missing, the next call says so.
-        await _requests.Send(
-            () => new HttpRequestMessage(new HttpMethod("MKCOL"), _address), most: null, cancellationToken).ConfigureAwait(false);
+        await MakeFolder(_address, cancellationToken).ConfigureAwait(false);
         for (var end = name.IndexOf('/', StringComparison.Ordinal); end >= 0; end = name.IndexOf('/', end + 1))
         {
-            var folder = new Uri(AddressOf(name[..end]).AbsoluteUri + "/");
-            var answer = await _requests.Send(
-                () => new HttpRequestMessage(new HttpMethod("MKCOL"), folder), most: null, cancellationToken).ConfigureAwait(false);
+            var folder = AddressOf(name[..end]);
+            var answer = await MakeFolder(folder, cancellationToken).ConfigureAwait(false);
             // 405: there is one already (RFC 4918, section 9.3.1).
             if (answer.Status is not (HttpStatusCode.Created or HttpStatusCode.MethodNotAllowed))
                 throw HttpErrors.Unexpected(answer, "making a folder", folder.AbsoluteUri);
         }
     }
+
+    private ValueTask<HttpAnswer> MakeFolder(Uri folder, CancellationToken cancellationToken) => _requests.Send(
+        () => new HttpRequestMessage(new HttpMethod("MKCOL"), folder.AbsolutePath.EndsWith('/') ? folder : new Uri(folder.AbsoluteUri + "/")),
+        most: null, cancellationToken);
 
     /// <summary>What is in a folder; none if there is no such folder; null if the server does not list to that depth.</summary>
     private async ValueTask<List<(StoredFile File, bool IsFolder)>?> Propfind(string folder, string depth, CancellationToken cancellationToken)

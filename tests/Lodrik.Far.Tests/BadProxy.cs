@@ -136,3 +136,27 @@ public sealed class BadProxy : IAsyncDisposable
         return _client.SendAsync(forwarded);
     }
 }
+
+/// <summary>A web server that does what a test says.</summary>
+public sealed class StrangeServer : IAsyncDisposable
+{
+    private readonly WebApplication _application;
+
+    private StrangeServer(WebApplication application, Uri address) => (_application, Address) = (application, address);
+
+    public Uri Address { get; }
+
+    public static async Task<StrangeServer> Start(RequestDelegate answer)
+    {
+        var builder = WebApplication.CreateSlimBuilder();
+        builder.Logging.ClearProviders();
+        var address = new Uri(string.Create(CultureInfo.InvariantCulture, $"http://127.0.0.1:{Apache.FreePort()}/"));
+        builder.WebHost.UseUrls(address.AbsoluteUri);
+        var application = builder.Build();
+        application.Run(answer);
+        await application.StartAsync();
+        return new StrangeServer(application, address);
+    }
+
+    public ValueTask DisposeAsync() => _application.DisposeAsync();
+}
