@@ -22,6 +22,10 @@ public sealed class SqliteStorageTests : StorageContract, IDisposable
 
     private string Database => Path.Combine(_folder, "not", "yet", "saves.db");
 
+    /// <summary>The program that saves, run with what the tests have: some of it is in the shared part of the runtime for servers.</summary>
+    private static string[] Saver =>
+        ["exec", "--runtimeconfig", Path.Combine(AppContext.BaseDirectory, "Lodrik.Far.Tests.runtimeconfig.json"), Path.Combine(AppContext.BaseDirectory, "Lodrik.Saver.dll")];
+
     /// <summary>How many processes are killed; more by LODRIK_KILLS.</summary>
     private static int Kills => int.TryParse(Environment.GetEnvironmentVariable("LODRIK_KILLS"), out var kills) ? kills : 15;
 
@@ -181,7 +185,7 @@ public sealed class SqliteStorageTests : StorageContract, IDisposable
         for (var kill = 0; kill < Kills; kill++)
         {
             var database = Path.Combine(_folder, "killed.db");
-            using var process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Lodrik.Saver.dll"), database]) { RedirectStandardOutput = true })!;
+            using var process = Process.Start(new ProcessStartInfo("dotnet", [.. Saver, database]) { RedirectStandardOutput = true })!;
             var saves = random.Next(1, 60);
             for (var i = 0; i < saves && await process.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken) is { } line; i++)
                 reported = int.Parse(line, CultureInfo.InvariantCulture);
@@ -216,7 +220,7 @@ public sealed class SqliteStorageTests : StorageContract, IDisposable
         try
         {
             var (exit, output) = Repository.Run(
-                "dotnet", [("LD_PRELOAD", library)], Path.Combine(AppContext.BaseDirectory, "Lodrik.Saver.dll"), "faults-of-sqlite", library, place);
+                "dotnet", [("LD_PRELOAD", library)], [.. Saver, "faults-of-sqlite", library, place]);
             TestContext.Current.TestOutputHelper?.WriteLine(output);
             Assert.True(exit == 0, output);
             foreach (var call in new[] { "open", "pread", "pwrite", "fsync", "unlink" })
