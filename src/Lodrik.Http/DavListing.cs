@@ -17,7 +17,11 @@ internal static class DavListing
         <propfind xmlns="DAV:"><prop><resourcetype/><getcontentlength/><getetag/><getlastmodified/></prop></propfind>
         """;
 
-    public static HttpContent NewQuestion() => new StringContent(Question, Encoding.UTF8, new MediaTypeHeaderValue("application/xml", "utf-8"));
+    private static readonly XmlReaderSettings Settings =
+        new() { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null, IgnoreWhitespace = true };
+
+    public static HttpContent NewQuestion() =>
+        new StringContent(Question, Encoding.UTF8, new MediaTypeHeaderValue("application/xml", "utf-8"));
 
     /// <summary>Reads a multistatus response. What is not below the folder that was asked for, or has no valid name, is left out.</summary>
     /// <param name="bytes">The response.</param>
@@ -30,8 +34,7 @@ internal static class DavListing
         var entries = new List<(StoredFile, bool)>();
         try
         {
-            using var reader = XmlReader.Create(
-                new MemoryStream(bytes), new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null, IgnoreWhitespace = true });
+            using var reader = XmlReader.Create(new MemoryStream(bytes), Settings);
             if (reader.MoveToContent() != XmlNodeType.Element || !Is(reader, "multistatus"))
                 throw NotAListing(address, null);
             while (reader.Read())
@@ -95,9 +98,13 @@ internal static class DavListing
     /// A number for a version of a file. A weak tag and the strong one that it becomes a moment later are the same. Without a tag there is
     /// none: times have seconds only.
     /// </summary>
-    private static long StampOf(string tag, string modified, long byteCount) => tag.Length == 0
-        ? 0
-        : (long)XxHash3.HashToUInt64(Encoding.UTF8.GetBytes($"{(tag.StartsWith("W/", StringComparison.Ordinal) ? tag[2..] : tag)}\n{modified}\n{byteCount}")) | 1;
+    private static long StampOf(string tag, string modified, long byteCount)
+    {
+        if (tag.Length == 0)
+            return 0;
+        var strong = tag.StartsWith("W/", StringComparison.Ordinal) ? tag[2..] : tag;
+        return (long)XxHash3.HashToUInt64(Encoding.UTF8.GetBytes($"{strong}\n{modified}\n{byteCount}")) | 1;
+    }
 
     /// <summary>The name of a file within the storage; null for what is elsewhere or has no valid name.</summary>
     private static string? NameOf(string href, Uri root, Uri address)

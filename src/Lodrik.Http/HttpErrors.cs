@@ -14,12 +14,13 @@ internal static class HttpErrors
         {
             HttpRequestException { HttpRequestError: HttpRequestError.NameResolutionError } => "The server's name cannot be found.",
             HttpRequestException { HttpRequestError: HttpRequestError.ConnectionError } => "The server cannot be reached.",
-            HttpRequestException { HttpRequestError: HttpRequestError.SecureConnectionError } => "There is no secure connection to the server.",
+            HttpRequestException { HttpRequestError: HttpRequestError.SecureConnectionError } =>
+                "There is no secure connection to the server.",
             HttpRequestException or IOException => "The connection to the server broke.",
             _ => "The server did not answer in time.",
         },
         new SaveLocation { File = address.AbsoluteUri },
-        attempts > 1 ? $"Tried {attempts} times. Check the network and try again; saves on this machine are not affected." : "Check the network and try again.",
+        attempts > 1 ? $"Tried {attempts} times. Check the network and try again." : "Check the network and try again.",
         exception);
 
     public static StorageException OtherHost(Uri asked, Uri other) => new(
@@ -28,7 +29,8 @@ internal static class HttpErrors
 
     public static StorageException TooLong(Uri asked, long most) => new(
         $"The response has more than {most} bytes.", new SaveLocation { File = asked.AbsoluteUri },
-        "If the file is really that large, raise HttpStorageOptions.MaxByteCount.") { IsOneFile = true };
+        "If the file is really that large, raise HttpStorageOptions.MaxByteCount.")
+    { IsOneFile = true };
 
     /// <summary>An answer that is not one to what was asked.</summary>
     public static StorageException Unexpected(HttpAnswer answer, string asked, string file)
@@ -40,7 +42,9 @@ internal static class HttpErrors
             HttpStatusCode.RequestEntityTooLarge => ("The file is larger than the server allows.", "Make the save smaller."),
             HttpStatusCode.Locked => ("The file is locked on the server.", "Try again later."),
             HttpStatusCode.TooManyRequests => (
-                answer.RetryAfter is { } after ? $"The server allows no more requests for {after.TotalSeconds:0} s." : "The server allows no more requests at the moment.",
+                answer.RetryAfter is { } after
+                    ? $"The server allows no more requests for {after.TotalSeconds:0} s."
+                    : "The server allows no more requests at the moment.",
                 "Try again later."),
             HttpStatusCode.InsufficientStorage => ("The storage on the server is full.", "Delete saves that are no longer needed."),
             _ when answer.MayPass => ("The server has a problem.", "Try again later."),
@@ -49,8 +53,9 @@ internal static class HttpErrors
                 (string?)"Check the address. A network that wants you to sign in may answer in the server's place."),
         };
         var told = Told(answer);
+        var type = answer.MediaType.Length > 0 ? $" and {answer.MediaType}" : "";
         return new StorageException(
-            told ?? $"{problem} It answered {asked} with {(int)answer.Status}{(answer.MediaType.Length > 0 ? $" and {answer.MediaType}" : "")}.",
+            told ?? $"{problem} It answered {asked} with {(int)answer.Status}{type}.",
             new SaveLocation { File = file }, remedy);
     }
 
@@ -69,7 +74,8 @@ internal static class HttpErrors
                 return null;
             foreach (var name in (string[])["detail", "title"])
             {
-                if (document.RootElement.TryGetProperty(name, out var text) && text.ValueKind == JsonValueKind.String && text.GetString() is { Length: > 0 and < 1000 } words)
+                if (document.RootElement.TryGetProperty(name, out var text) && text.ValueKind == JsonValueKind.String
+                    && text.GetString() is { Length: > 0 and < 1000 } words)
                     return string.Concat(words.Select(letter => char.IsControl(letter) ? ' ' : letter));
             }
         }

@@ -70,7 +70,7 @@ internal sealed class HttpRequests
     public bool IsOurServer { get; private set; }
 
     /// <summary>Sends a request until there is an answer.</summary>
-    /// <param name="ask">Makes the request, for each attempt anew.</param>
+    /// <param name="ask">Makes the request, once for each attempt.</param>
     /// <param name="most">How many bytes a part of a file may have; null where a whole file is asked for.</param>
     /// <param name="cancellationToken">Cancels it.</param>
     /// <exception cref="StorageException">There was no answer, or it is too long, or of another host.</exception>
@@ -105,11 +105,13 @@ internal sealed class HttpRequests
             var asked = request.RequestUri;
             if (_options.Token is { } token)
                 request.Headers.Authorization = new("Bearer", await token(cancellationToken).ConfigureAwait(false));
-            using var response = await Client.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, cancellationToken).ConfigureAwait(false);
+            using var response = await Client.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, cancellationToken)
+                .ConfigureAwait(false);
             // A client of the game's may have followed a redirect by itself.
             if (response.RequestMessage?.RequestUri is { } answered && !IsSameHost(asked, answered))
                 throw HttpErrors.OtherHost(asked, answered);
-            if (response.StatusCode is HttpStatusCode.MovedPermanently or HttpStatusCode.Found or HttpStatusCode.TemporaryRedirect or HttpStatusCode.PermanentRedirect
+            if (response.StatusCode is HttpStatusCode.MovedPermanently or HttpStatusCode.Found
+                    or HttpStatusCode.TemporaryRedirect or HttpStatusCode.PermanentRedirect
                 && response.Headers.Location is { } location)
             {
                 elsewhere = new Uri(asked, location);

@@ -13,8 +13,9 @@ namespace Lodrik.Http;
 /// <para>Use the asynchronous calls of a store. The others block their thread for as long as the server takes.</para>
 /// <para>
 /// A new file is written only if there is none of that name (<c>If-None-Match: *</c>) and nobody else is writing one, which an empty
-/// folder <c>name.claim-…</c> beside it says meanwhile. So two machines that save at once never write over each other. Requests are repeated where that is safe; if the answer to a write was lost, the storage looks whether the file is there.
-/// Whether a file that the server has confirmed survives a power failure is up to the server.
+/// folder <c>name.claim-…</c> beside it says meanwhile. So two machines that save at once never write over each other. Requests are
+/// repeated where that is safe; if the answer to a write was lost, the storage looks whether the file is there. Whether a file that the
+/// server has confirmed survives a power failure is up to the server.
 /// </para>
 /// </remarks>
 public sealed class HttpStorage : ISaveStorage, IDisposable
@@ -58,7 +59,8 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
         if (!address.IsAbsoluteUri || (address.Scheme != Uri.UriSchemeHttp && address.Scheme != Uri.UriSchemeHttps))
             throw new ArgumentException($"\"{address}\" is not an address of a web server. Write https://host/folder.", nameof(address));
         if (address.Query.Length > 0 || address.Fragment.Length > 0 || address.UserInfo.Length > 0)
-            throw new ArgumentException("The address may have no query, fragment or user name. Pass a token in the options.", nameof(address));
+            throw new ArgumentException(
+                "The address may have no query, fragment or user name. Pass a token in the options.", nameof(address));
         _address = address.AbsolutePath.EndsWith('/') ? address : new Uri(address.AbsoluteUri + "/");
         _requests = new HttpRequests(client, _address, options ?? new HttpStorageOptions());
     }
@@ -253,11 +255,13 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
     { Timeout = Timeout.InfiniteTimeSpan };
 
     /// <summary>Waits without the caller's context, which could be a game's thread that everything else waits for.</summary>
-    private static TResult Wait<TResult>(Func<ValueTask<TResult>> call) => Task.Run(async () => await call().ConfigureAwait(false)).GetAwaiter().GetResult();
+    private static TResult Wait<TResult>(Func<ValueTask<TResult>> call) =>
+        Task.Run(async () => await call().ConfigureAwait(false)).GetAwaiter().GetResult();
 
     private Uri AddressOf(string name) => new(_address, string.Join('/', name.Split('/').Select(Uri.EscapeDataString)));
 
-    private ValueTask<HttpAnswer> Put(string name, ReadOnlySequence<byte> bytes, bool replace, CancellationToken cancellationToken) => _requests.Send(
+    private ValueTask<HttpAnswer> Put(
+        string name, ReadOnlySequence<byte> bytes, bool replace, CancellationToken cancellationToken) => _requests.Send(
         () =>
         {
             var request = new HttpRequestMessage(HttpMethod.Put, AddressOf(name)) { Content = new SequenceContent(bytes) };
@@ -298,11 +302,13 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
         for (var look = 0; ; look++)
         {
             var others = (await Propfind(folder, "1", cancellationToken).ConfigureAwait(false) ?? [])
-                .Where(entry => entry.IsFolder && entry.File.Name != claim && entry.File.Name.StartsWith(name + ClaimMark, StringComparison.Ordinal))
+                .Where(entry => entry.IsFolder && entry.File.Name != claim
+                    && entry.File.Name.StartsWith(name + ClaimMark, StringComparison.Ordinal))
                 .Select(entry => entry.File.Name).ToList();
             if (others.Count == 0)
                 return;
-            // The one that comes first in the alphabet waits until the others are done or have given way. What a crash left is not waited for long.
+            // The one that comes first in the alphabet waits until the others are done or have given way, but not long for what a crash
+            // left.
             if (look == MaxLooks || others.Any(other => string.CompareOrdinal(other, claim) < 0))
                 throw StorageNames.AlreadyThere(Locate(name));
             await Task.Delay(LookDelay, _requests.Clock, cancellationToken).ConfigureAwait(false);
@@ -315,7 +321,8 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
         {
             // Also where the caller gave up: nobody else would do it.
             await _requests.Send(
-                () => new HttpRequestMessage(HttpMethod.Delete, new Uri(AddressOf(claim).AbsoluteUri + "/")), most: null, CancellationToken.None).ConfigureAwait(false);
+                () => new HttpRequestMessage(HttpMethod.Delete, FolderOf(AddressOf(claim))), most: null, CancellationToken.None)
+                .ConfigureAwait(false);
         }
         catch (StorageException)
         {
@@ -338,7 +345,8 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
     }
 
     private async ValueTask<bool> IsThere(string name, ReadOnlySequence<byte> bytes, CancellationToken cancellationToken) =>
-        await ReadAsync(name, cancellationToken).ConfigureAwait(false) is { } there && there.Length == bytes.Length && bytes.ToArray().AsSpan().SequenceEqual(there);
+        await ReadAsync(name, cancellationToken).ConfigureAwait(false) is { } there && there.Length == bytes.Length
+        && bytes.ToArray().AsSpan().SequenceEqual(there);
 
     /// <summary>Makes the folders above a file, the outermost first: that of the storage itself.</summary>
     private async ValueTask MakeFolders(string name, CancellationToken cancellationToken)
@@ -356,13 +364,15 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
     }
 
     private ValueTask<HttpAnswer> MakeFolder(Uri folder, CancellationToken cancellationToken) => _requests.Send(
-        () => new HttpRequestMessage(new HttpMethod("MKCOL"), folder.AbsolutePath.EndsWith('/') ? folder : new Uri(folder.AbsoluteUri + "/")),
-        most: null, cancellationToken);
+        () => new HttpRequestMessage(new HttpMethod("MKCOL"), FolderOf(folder)), most: null, cancellationToken);
+
+    private static Uri FolderOf(Uri address) => address.AbsolutePath.EndsWith('/') ? address : new Uri(address.AbsoluteUri + "/");
 
     /// <summary>What is in a folder; none if there is no such folder; null if the server does not list to that depth.</summary>
-    private async ValueTask<List<(StoredFile File, bool IsFolder)>?> Propfind(string folder, string depth, CancellationToken cancellationToken)
+    private async ValueTask<List<(StoredFile File, bool IsFolder)>?> Propfind(
+        string folder, string depth, CancellationToken cancellationToken)
     {
-        var address = folder.Length == 0 ? _address : new Uri(AddressOf(folder).AbsoluteUri + "/");
+        var address = folder.Length == 0 ? _address : FolderOf(AddressOf(folder));
         var answer = await _requests.Send(
             () => new HttpRequestMessage(new HttpMethod("PROPFIND"), address)
             {

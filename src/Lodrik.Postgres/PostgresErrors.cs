@@ -9,7 +9,10 @@ internal static class PostgresErrors
     /// <summary>Whether the same statement may succeed a little later.</summary>
     public static bool MayPass(Exception exception) => exception is TimeoutException
         || exception is NpgsqlException { IsTransient: true }
-        || exception is PostgresException { SqlState: SerializationFailure or DeadlockDetected or AdminShutdown or CrashShutdown or CannotConnectNow }
+        || exception is PostgresException
+        {
+            SqlState: SerializationFailure or DeadlockDetected or AdminShutdown or CrashShutdown or CannotConnectNow,
+        }
         || (exception is NpgsqlException and not PostgresException);
 
     private const string SerializationFailure = "40001";

@@ -30,9 +30,7 @@ public static class PostgresSchema
                 bytes bytea NOT NULL,
                 PRIMARY KEY (owner, name)
             ){(divided ? " PARTITION BY HASH (owner)" : "")};
-            {string.Join('\n', Enumerable.Range(0, partitions).Select(part => string.Create(
-                CultureInfo.InvariantCulture,
-                $"CREATE TABLE IF NOT EXISTS lodrik_file_{part} PARTITION OF lodrik_file FOR VALUES WITH (MODULUS {partitions}, REMAINDER {part});")))}
+            {string.Join('\n', Enumerable.Range(0, partitions).Select(part => Partition(part, partitions)))}
             CREATE TABLE IF NOT EXISTS lodrik_writer (
                 owner  text PRIMARY KEY,
                 id     uuid NOT NULL,
@@ -48,8 +46,20 @@ public static class PostgresSchema
     /// being compressed again. PostgreSQL only; other engines do without.
     /// </summary>
     /// <inheritdoc cref="Sql" path="/param"/>
-    public static string StorageSql(int partitions = 16) => string.Join('\n', (partitions == 0 ? ["lodrik_file"] : Enumerable.Range(0, partitions).Select(
-        part => string.Create(CultureInfo.InvariantCulture, $"lodrik_file_{part}"))).Select(table => $"ALTER TABLE {table} ALTER COLUMN bytes SET STORAGE EXTERNAL;"));
+    public static string StorageSql(int partitions = 16)
+    {
+        var tables = partitions == 0 ? ["lodrik_file"] : Enumerable.Range(0, partitions).Select(NameOf);
+        return string.Join('\n', tables.Select(table => $"ALTER TABLE {table} ALTER COLUMN bytes SET STORAGE EXTERNAL;"));
+    }
+
+    private static string NameOf(int part) => string.Create(CultureInfo.InvariantCulture, $"lodrik_file_{part}");
+
+    private static string Partition(int part, int partitions) => string.Create(
+        CultureInfo.InvariantCulture,
+        $"""
+        CREATE TABLE IF NOT EXISTS {NameOf(part)} PARTITION OF lodrik_file
+            FOR VALUES WITH (MODULUS {partitions}, REMAINDER {part});
+        """);
 
     /// <summary>Makes the tables, if they are not there yet.</summary>
     /// <param name="source">The database.</param>

@@ -52,7 +52,8 @@ public sealed class PostgresStorage : ISaveStorage
             throw new ArgumentException($"An owner has up to {LongestOwner} characters, and none of them is U+0000.", nameof(owner));
         (_source, _owner, _options) = (source, owner, options ?? new PostgresStorageOptions());
         var known = new NpgsqlConnectionStringBuilder(source.ConnectionString);
-        _place = string.Create(CultureInfo.InvariantCulture, $"postgresql://{known.Host}:{known.Port}/{known.Database}/{Uri.EscapeDataString(owner)}");
+        _place = string.Create(
+            CultureInfo.InvariantCulture, $"postgresql://{known.Host}:{known.Port}/{known.Database}/{Uri.EscapeDataString(owner)}");
         _pipeline = _options.MaxRetries == 0 ? ResiliencePipeline.Empty : new ResiliencePipelineBuilder().AddRetry(new RetryStrategyOptions
         {
             MaxRetryAttempts = _options.MaxRetries,
@@ -212,7 +213,8 @@ public sealed class PostgresStorage : ISaveStorage
         var id = Guid.NewGuid();
         var holder = string.Create(
             CultureInfo.InvariantCulture,
-            $"process {Environment.ProcessId} ({Process.GetCurrentProcess().ProcessName}) on {Environment.MachineName} since {DateTimeOffset.UtcNow:u}");
+            $"process {Environment.ProcessId} ({Process.GetCurrentProcess().ProcessName}) on {Environment.MachineName} since "
+            + $"{DateTimeOffset.UtcNow:u}");
         var other = await Repeatedly("lodrik_writer", async (_, cancellation) =>
         {
             await using var command = _source.CreateCommand("""

@@ -140,7 +140,8 @@ public sealed class SqliteStorage : ISaveStorage, IDisposable
                 else if (Find(_writing, name) is not null)
                     throw StorageNames.AlreadyThere(Locate(name));
                 var id = (long)Ask(
-                    _writing, "INSERT INTO saved_file (name, bytes) VALUES ($name, zeroblob($size)) RETURNING id", ("$name", name), ("$size", bytes.Length))!;
+                    _writing, "INSERT INTO saved_file (name, bytes) VALUES ($name, zeroblob($size)) RETURNING id",
+                    ("$name", name), ("$size", bytes.Length))!;
                 using var content = new SqliteBlob(_writing, "saved_file", "bytes", id);
                 foreach (var segment in bytes)
                     content.Write(segment.Span);
@@ -171,13 +172,15 @@ public sealed class SqliteStorage : ISaveStorage, IDisposable
         }
         catch (IOException exception) when (exception is not (DirectoryNotFoundException or FileNotFoundException))
         {
-            return StorageHold.InUse(Read(connection => Ask(connection, "SELECT value FROM about WHERE name = 'writer'")) as string ?? "unknown");
+            var holder = Read(connection => Ask(connection, "SELECT value FROM about WHERE name = 'writer'")) as string;
+            return StorageHold.InUse(holder ?? "unknown");
         }
         try
         {
             var holder = string.Create(
                 CultureInfo.InvariantCulture,
-                $"process {Environment.ProcessId} ({Process.GetCurrentProcess().ProcessName}) on {Environment.MachineName} since {DateTimeOffset.UtcNow:u}");
+                $"process {Environment.ProcessId} ({Process.GetCurrentProcess().ProcessName}) on {Environment.MachineName} since "
+                + $"{DateTimeOffset.UtcNow:u}");
             Change(() => Run("INSERT OR REPLACE INTO about (name, value) VALUES ('writer', $holder)", ("$holder", holder)));
             return StorageHold.Held(held);
         }
@@ -189,7 +192,7 @@ public sealed class SqliteStorage : ISaveStorage, IDisposable
     });
 
     /// <summary>
-    /// Gives the room of deleted saves back to the disk. That writes the whole database anew, so do it at a quiet moment; it needs as much
+    /// Gives the room of deleted saves back to the disk. That rewrites the whole database, so do it at a quiet moment; it needs as much
     /// free room as the saves take.
     /// </summary>
     /// <exception cref="StorageException">It failed; the saves are as they were.</exception>

@@ -21,7 +21,7 @@ public sealed partial class PackageTests : IDisposable
     {
         Assert.SkipUnless(Environment.GetEnvironmentVariable("LODRIK_PACKAGES") == "1", "Making and installing the packages takes a minute: set LODRIK_PACKAGES=1, as .ci/run does.");
         var artifacts = Path.Combine(_folder, "artifacts");
-        foreach (var project in (string[])["Lodrik", "Lodrik.Testing", "Lodrik.Cli"])
+        foreach (var project in (string[])["Lodrik", "Lodrik.Testing", "Lodrik.Cli", "Lodrik.Sqlite", "Lodrik.Http", "Lodrik.Postgres"])
             Run(ProgramRun.Repository, "dotnet", "pack", $"src/{project}", "-c", "Release", "-p:ForPackages=true", "--artifacts-path", artifacts, $"-p:PathMap={artifacts}=/_1", "-o", Feed, "-v", "quiet");
         Packages_have_what_belongs_to_them();
 
@@ -85,6 +85,9 @@ public sealed partial class PackageTests : IDisposable
         {
             ("Lodrik", ["lib/net10.0/Lodrik.dll", "lib/net10.0/Lodrik.xml", "analyzers/dotnet/cs/Lodrik.Generator.dll"]),
             ("Lodrik.Testing", ["lib/net10.0/Lodrik.Testing.dll", "lib/net10.0/Lodrik.Testing.xml"]),
+            ("Lodrik.Sqlite", ["lib/net10.0/Lodrik.Sqlite.dll", "lib/net10.0/Lodrik.Sqlite.xml"]),
+            ("Lodrik.Http", ["lib/net10.0/Lodrik.Http.dll", "lib/net10.0/Lodrik.Http.xml"]),
+            ("Lodrik.Postgres", ["lib/net10.0/Lodrik.Postgres.dll", "lib/net10.0/Lodrik.Postgres.xml"]),
             ("Lodrik.Cli", ["tools/net10.0/any/Lodrik.Cli.dll", "tools/net10.0/any/DotnetToolSettings.xml"]),
         })
         {

@@ -1,7 +1,5 @@
-using System.Net;
 using System.Text;
 using Lodrik.Http;
-using Lodrik.Slots;
 using Lodrik.Storage;
 using Lodrik.Tests.Storage;
 using Microsoft.AspNetCore.Http;

@@ -1,5 +1,4 @@
 using Lodrik.Postgres;
-using Lodrik.Slots;
 using Lodrik.Storage;
 using Lodrik.Tests.Storage;
 using Npgsql;

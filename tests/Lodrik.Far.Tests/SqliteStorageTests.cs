@@ -1,6 +1,5 @@
 using System.Diagnostics;
 using System.Globalization;
-using Lodrik.Slots;
 using Lodrik.Sqlite;
 using Lodrik.Storage;
 using Lodrik.Tests.Storage;

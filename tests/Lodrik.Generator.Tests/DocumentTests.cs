@@ -6,7 +6,7 @@ namespace Lodrik.Generator.Tests;
 /// <summary>What the documents show is code that compiles.</summary>
 public sealed class DocumentTests
 {
-    public static TheoryData<string> Pages => ["guide.md", "state-types.md", "slots.md", "scenes.md", "engine-objects.md", "sessions.md", "migrations.md", "protection.md", "transfer-codes.md"];
+    public static TheoryData<string> Pages => ["guide.md", "state-types.md", "slots.md", "scenes.md", "engine-objects.md", "sessions.md", "migrations.md", "protection.md", "transfer-codes.md", "far.md"];
 
     [Theory, MemberData(nameof(Pages))]
     public void Every_snippet_of_a_page_compiles_with_those_before_it(string page)

@@ -52,7 +52,8 @@ public sealed class ErrorPageTests
 
     private static string Written()
     {
-        var trees = Directory.GetFiles(Path.Combine(DocumentTests.Repository, "src", "Lodrik"), "*.cs", SearchOption.AllDirectories)
+        string[] packages = ["Lodrik", "Lodrik.Http", "Lodrik.Postgres", "Lodrik.Sqlite"];
+        var trees = packages.SelectMany(package => Directory.GetFiles(Path.Combine(DocumentTests.Repository, "src", package), "*.cs", SearchOption.AllDirectories))
             .Where(file => !file.Contains("/obj/", StringComparison.Ordinal) && !file.Contains("/bin/", StringComparison.Ordinal)).Order(StringComparer.Ordinal)
             .Select(file => CSharpSyntaxTree.ParseText(File.ReadAllText(file))).ToList();
         var messages = trees.SelectMany(MessagesOf).Distinct().ToLookup(one => one.Code);

@@ -10,8 +10,8 @@ internal sealed class GeneratorRun
     private static readonly ImmutableArray<MetadataReference> References =
     [
         .. ((string)AppContext.GetData("TRUSTED_PLATFORM_ASSEMBLIES")!).Split(Path.PathSeparator)
-            // Of what stands beside the tests, a game has the library alone: another game's shapes would count as its own.
-            .Where(path => Path.GetDirectoryName(path) != AppContext.BaseDirectory.TrimEnd('/') || Path.GetFileName(path) is "Lodrik.dll" or "Lodrik.Testing.dll")
+            // Of what stands beside the tests, a game has the library alone, and its storages: another game's shapes would count as its own.
+            .Where(path => Path.GetDirectoryName(path) != AppContext.BaseDirectory.TrimEnd('/') || Path.GetFileName(path) is "Lodrik.dll" or "Lodrik.Testing.dll" or "Lodrik.Http.dll" or "Lodrik.Postgres.dll" or "Lodrik.Sqlite.dll" or "Npgsql.dll")
             .Select(path => MetadataReference.CreateFromFile(path)),
     ];
 
@@ -65,7 +65,7 @@ internal sealed class GeneratorRun
 
     private static CSharpParseOptions Parsing { get; } = new(LanguageVersion.CSharp13);
 
-    private const string Usings = "using System; using System.Collections.Generic; using System.Linq; using System.Numerics; using Lodrik; using Lodrik.Codes; using Lodrik.Inspection; using Lodrik.Migrations; using Lodrik.Protection; using Lodrik.Scenes; using Lodrik.Scenes.Authoring; using Lodrik.Screens; using Lodrik.Slots; using Lodrik.State; using Lodrik.Storage; using Lodrik.Testing;\n";
+    private const string Usings = "using System; using System.Collections.Generic; using System.Linq; using System.Numerics; using System.Threading; using System.Threading.Tasks; using Lodrik; using Lodrik.Codes; using Lodrik.Http; using Lodrik.Inspection; using Lodrik.Migrations; using Lodrik.Postgres; using Lodrik.Protection; using Lodrik.Scenes; using Lodrik.Scenes.Authoring; using Lodrik.Screens; using Lodrik.Slots; using Lodrik.Sqlite; using Lodrik.State; using Lodrik.Storage; using Lodrik.Testing; using Npgsql;\n";
 
     public GeneratorRunResult Result => _results.Results.Single();
 

@@ -10,7 +10,7 @@ internal sealed class Site
     private static readonly (string Title, string[] Pages)[] Groups =
     [
         ("Learn", ["index", "getting-started", "tutorial-game", "tutorial-level", "tutorial-save-screen", "tutorial-update", "tutorial-protection"]),
-        ("Do", ["guide", "state-types", "slots", "scenes", "engine-objects", "sessions", "migrations", "protection", "transfer-codes", "tool"]),
+        ("Do", ["guide", "state-types", "slots", "scenes", "engine-objects", "sessions", "migrations", "protection", "transfer-codes", "far", "tool"]),
         ("Look up", ["errors", "format", "api/README", "CHANGELOG"]),
         ("Understand", ["why-it-is-safe", "by-hand", "performance", "decisions/index"]),
     ];

@@ -1,5 +1,4 @@
 using System.Buffers;
-using Lodrik.Slots;
 using Lodrik.Storage;
 
 namespace Lodrik.Tests.Storage;
