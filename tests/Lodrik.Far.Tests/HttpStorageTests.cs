@@ -192,6 +192,48 @@ public sealed class StrangeServerTests
     }
 
     [Fact]
+    public async Task A_server_that_keeps_writers_apart_by_itself_is_sent_nothing_but_the_file()
+    {
+        var seen = new List<string>();
+        await using var server = await StrangeServer.Start(context =>
+        {
+            lock (seen)
+                seen.Add($"{context.Request.Method} {context.Request.Headers.IfNoneMatch}");
+            context.Response.Headers["Lodrik-Server"] = "1";
+            context.Response.StatusCode = context.Request.Method == "PUT" ? 201 : 405;
+            return Task.CompletedTask;
+        });
+        using var storage = new HttpStorage(server.Address, Quick);
+        await storage.WriteAsync("a", new("save"u8.ToArray()), replace: false, Cancellation);
+        await storage.WriteAsync("b", new("save"u8.ToArray()), replace: false, Cancellation);
+        // The first answer says so.
+        Assert.Equal(["MKCOL ", "PUT *", "PUT *"], seen);
+    }
+
+    [Fact]
+    public async Task A_claim_that_a_crash_left_costs_its_number_and_nothing_else()
+    {
+        var claimed = false;
+        await using var server = await StrangeServer.Start(async context =>
+        {
+            if (context.Request.Method == "PROPFIND")
+            {
+                context.Response.StatusCode = 207;
+                await context.Response.WriteAsync("<D:multistatus xmlns:D=\"DAV:\"><D:response><D:href>/a.claim-00</D:href><D:propstat><D:prop><D:resourcetype><D:collection/></D:resourcetype></D:prop></D:propstat></D:response></D:multistatus>");
+                return;
+            }
+            claimed = context.Request.Method == "MKCOL" || (claimed && context.Request.Method != "DELETE");
+            context.Response.StatusCode = context.Request.Method == "DELETE" ? 204 : 201;
+        });
+        using var storage = new HttpStorage(server.Address, Quick);
+        var problem = await Problem(() => storage.WriteAsync("a", new("save"u8.ToArray()), replace: false, Cancellation));
+        Assert.True(problem.AlreadyExists);
+        // Its own claim is taken back, and other names are free.
+        Assert.False(claimed);
+        await storage.WriteAsync("b", new("save"u8.ToArray()), replace: false, Cancellation);
+    }
+
+    [Fact]
     public async Task A_body_that_never_ends_is_cut_off_and_one_that_never_comes_is_given_up()
     {
         await using var server = await StrangeServer.Start(async context =>

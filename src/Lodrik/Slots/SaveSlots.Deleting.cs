@@ -61,8 +61,8 @@ public sealed partial class SaveSlots
             return false;
         await Hold(files).ConfigureAwait(false);
         await files.Delete(slot, found).ConfigureAwait(false);
-        if (there.Shown.Count == 1 && there.Hidden.Count == 0 && there.NameFile is not null)
-            await files.DeleteName(slot).ConfigureAwait(false);
+        if (there.Shown.Count == 1 && there.Hidden.Count == 0 && there.HasOwnFiles)
+            await files.DeleteOwnFiles(slot).ConfigureAwait(false);
         return true;
     }
 

@@ -12,6 +12,9 @@ internal sealed partial class SlotFiles
     /// <summary>The file that has what the player calls a slot: text in UTF-8.</summary>
     private const string NameFile = "name.txt";
 
+    /// <summary>The file that has which save the slot had in common last with one at another place: JSON.</summary>
+    private const string CommonFile = "common.json";
+
     /// <summary>What is read of a name: enough for the longest with characters of four bytes.</summary>
     private const int NameBytes = 4 * SaveLabel.MaxNameLength;
 
@@ -29,6 +32,12 @@ internal sealed partial class SlotFiles
 
         /// <summary>The file with the name that the player gave it; null if there is none.</summary>
         public StoredFile? NameFile { get; set; }
+
+        /// <summary>Whether there are files that belong to the slot itself and go with its last save.</summary>
+        public bool HasOwnFiles => NameFile is not null || HasCommon;
+
+        /// <summary>Whether it is noted which save the slot had in common with another place.</summary>
+        public bool HasCommon { get; set; }
 
         /// <summary>The hidden numbers, whether or not there are such generations; null if the slot has no list of them.</summary>
         public HashSet<int>? HiddenNumbers { get; set; }
@@ -78,6 +87,8 @@ internal sealed partial class SlotFiles
                 Of(slot).HiddenNumbers = [];
             else if (IsBeside(file.Name, NameFile, out slot))
                 Of(slot).NameFile = file;
+            else if (IsBeside(file.Name, CommonFile, out slot))
+                Of(slot).HasCommon = true;
         }
         foreach (var (slot, listed) in slots)
         {
@@ -137,8 +148,8 @@ internal sealed partial class SlotFiles
         }
         if (kept.Count == 0 || kept.Count < hidden.Count)
             await WriteHidden(slot, kept).ConfigureAwait(false);
-        if (listed.Shown.Count == 0 && kept.Count == 0 && listed.NameFile is not null)
-            await DeleteName(slot).ConfigureAwait(false);
+        if (listed.Shown.Count == 0 && kept.Count == 0 && listed.HasOwnFiles)
+            await DeleteOwnFiles(slot).ConfigureAwait(false);
     }
 
     /// <summary>What the player calls a slot; the empty text where it has no name.</summary>
@@ -161,8 +172,15 @@ internal sealed partial class SlotFiles
     public static StoredContent NameContent(SlotName slot, string name) =>
         new(NameFileOf(slot), new(System.Text.Encoding.UTF8.GetBytes(name)), Replace: true);
 
-    /// <summary>A slot that no longer exists has no name.</summary>
-    public ValueTask<bool> DeleteName(SlotName slot) => calls.Delete(NameFileOf(slot));
+    /// <summary>A slot that no longer exists has no name, and nothing in common with another one.</summary>
+    public async ValueTask DeleteOwnFiles(SlotName slot)
+    {
+        await calls.Delete(CommonFileOf(slot)).ConfigureAwait(false);
+        await calls.Delete(NameFileOf(slot)).ConfigureAwait(false);
+    }
+
+    /// <summary>The file that has which save a slot here and one elsewhere had in common last.</summary>
+    public static string CommonFileOf(SlotName slot) => $"{Folder}/{slot}/{CommonFile}";
 
     /// <summary>The file that has what the player calls a slot.</summary>
     private static string NameFileOf(SlotName slot) => $"{Folder}/{slot}/{NameFile}";
