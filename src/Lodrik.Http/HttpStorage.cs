@@ -357,8 +357,9 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
         {
             var folder = AddressOf(name[..end]);
             var answer = await MakeFolder(folder, cancellationToken).ConfigureAwait(false);
-            // 405: there is one already (RFC 4918, section 9.3.1).
-            if (answer.Status is not (HttpStatusCode.Created or HttpStatusCode.MethodNotAllowed))
+            // 405: there is one already (RFC 4918, section 9.3.1). Of two who make it at once, some servers answer one with anything else.
+            if (answer.Status is not (HttpStatusCode.Created or HttpStatusCode.MethodNotAllowed)
+                && await Ask(FolderOf(folder), "0", cancellationToken).ConfigureAwait(false) is not { Status: HttpStatusCode.MultiStatus })
                 throw HttpErrors.Unexpected(answer, "making a folder", folder.AbsoluteUri);
         }
     }
@@ -373,13 +374,7 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
         string folder, string depth, CancellationToken cancellationToken)
     {
         var address = folder.Length == 0 ? _address : FolderOf(AddressOf(folder));
-        var answer = await _requests.Send(
-            () => new HttpRequestMessage(new HttpMethod("PROPFIND"), address)
-            {
-                Headers = { { "Depth", depth } },
-                Content = DavListing.NewQuestion(),
-            },
-            most: null, cancellationToken).ConfigureAwait(false);
+        var answer = await Ask(address, depth, cancellationToken).ConfigureAwait(false);
         return answer.Status switch
         {
             HttpStatusCode.MultiStatus => DavListing.Read(answer.Bytes, _address, folder, address),
@@ -389,4 +384,12 @@ public sealed class HttpStorage : ISaveStorage, IDisposable
             _ => throw HttpErrors.Unexpected(answer, "listing a folder", address.AbsoluteUri),
         };
     }
+
+    private ValueTask<HttpAnswer> Ask(Uri address, string depth, CancellationToken cancellationToken) => _requests.Send(
+        () => new HttpRequestMessage(new HttpMethod("PROPFIND"), address)
+        {
+            Headers = { { "Depth", depth } },
+            Content = DavListing.NewQuestion(),
+        },
+        most: null, cancellationToken);
 }

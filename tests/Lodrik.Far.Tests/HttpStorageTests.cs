@@ -1,7 +1,6 @@
 using System.Text;
 using Lodrik.Http;
 using Lodrik.Storage;
-using Lodrik.Tests.Storage;
 using Microsoft.AspNetCore.Http;
 
 [assembly: AssemblyFixture(typeof(Lodrik.Far.Tests.Apache))]
@@ -208,6 +207,33 @@ public sealed class StrangeServerTests
         await storage.WriteAsync("b", new("save"u8.ToArray()), replace: false, Cancellation);
         // The first answer says so.
         Assert.Equal(["MKCOL ", "PUT *", "PUT *"], seen);
+    }
+
+    [Fact]
+    public async Task A_folder_that_somebody_else_made_at_the_same_moment_is_there_whatever_the_server_answers()
+    {
+        var folders = new HashSet<string>();
+        var saved = false;
+        await using var server = await StrangeServer.Start(async context =>
+        {
+            var folder = context.Request.Path.Value!.TrimEnd('/');
+            lock (folders)
+            {
+                (context.Response.StatusCode, saved) = context.Request.Method switch
+                {
+                    "MKCOL" when folder.EndsWith("/evening", StringComparison.Ordinal) && folders.Add(folder) => (403, saved),
+                    "MKCOL" => (folders.Add(folder) ? 201 : 405, saved),
+                    "PROPFIND" => (folders.Contains(folder) ? 207 : 404, saved),
+                    "PUT" => folders.Contains("/slots/evening") ? (201, true) : (409, saved),
+                    _ => (204, saved),
+                };
+            }
+            if (context.Response.StatusCode == 207)
+                await context.Response.WriteAsync("<D:multistatus xmlns:D=\"DAV:\"/>");
+        });
+        using var storage = new HttpStorage(server.Address, Quick);
+        await storage.WriteAsync("slots/evening/a", new("save"u8.ToArray()), replace: true, Cancellation);
+        Assert.True(saved);
     }
 
     [Fact]
