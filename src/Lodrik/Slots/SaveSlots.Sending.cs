@@ -8,6 +8,8 @@ namespace Lodrik.Slots;
 // A slot from one storage to another, such as from the folder of a game to its server.
 public sealed partial class SaveSlots
 {
+    private const int MaxAttempts = 20;
+
     /// <summary>
     /// Copies the saves of a slot to another place, each with what is kept beside it, and passes over what is there already. Nothing is
     /// written over: if the slot went on at both places, the saves from here become a second slot there. It may be cut off at any moment
@@ -81,23 +83,47 @@ public sealed partial class SaveSlots
         var generations = await there.OfExisting(slot).ConfigureAwait(false);
         foreach (var line in await LinesOf(there, slot, generations, refusal, passedOver).ConfigureAwait(false))
         {
-            var (goal, isSecond, missing) = await FindGoal(here, slot, line, await common.Read().ConfigureAwait(false)).ConfigureAwait(false);
-            if (isSecond)
-                second.Add(goal);
-            if (missing.Count > 0)
-                await NameLike(here, there, slot, goal, isSecond).ConfigureAwait(false);
-            foreach (var save in missing)
+            var least = 1;
+            for (var attempt = 1; line.Saves.Count > 0; attempt++)
             {
-                here.Calls.Cancellation.ThrowIfCancellationRequested();
-                if (await CopySave(here, there, slot, save, goal).ConfigureAwait(false) is { } problem)
-                    passedOver.Add(problem);
-                else
-                    copied++;
+                var noted = await common.Read().ConfigureAwait(false);
+                var (goal, isSecond, missing) = await FindGoal(here, slot, line, noted).ConfigureAwait(false);
+                if (isSecond && !second.Contains(goal))
+                    second.Add(goal);
+                if (missing.Count > 0)
+                    await NameLike(here, there, slot, goal, isSecond).ConfigureAwait(false);
+                try
+                {
+                    foreach (var save in missing)
+                    {
+                        here.Calls.Cancellation.ThrowIfCancellationRequested();
+                        var contents = await here.Contents(goal).ConfigureAwait(false);
+                        var number = Math.Max(least, NextNumber(here, goal, contents));
+                        least = number;
+                        if (await CopySave(here, there, slot, save, goal, number).ConfigureAwait(false) is { } problem)
+                        {
+                            passedOver.Add(problem);
+                            line.Saves.Remove(save);
+                        }
+                        else
+                        {
+                            copied++;
+                        }
+                    }
+                }
+                catch (StorageException exception) when (exception.AlreadyExists && attempt < MaxAttempts)
+                {
+                    // Somebody else has saved to the slot meanwhile, or its number is the one of a write whose answer was lost: what is
+                    // missing, and whether the slot is still the same line, has to be found out again.
+                    least++;
+                    continue;
+                }
+                if (missing.Count > 0)
+                    await changed((here, goal)).ConfigureAwait(false);
+                if (!isSecond && line.Saves.Count > 0)
+                    await common.Note(line.Playthrough, line.Saves[^1].Id).ConfigureAwait(false);
+                break;
             }
-            if (missing.Count > 0)
-                await changed((here, goal)).ConfigureAwait(false);
-            if (!isSecond)
-                await common.Note(line.Playthrough, line.Saves[^1].Id).ConfigureAwait(false);
         }
         return new SlotTransfer(slot, copied, second, passedOver);
     }
@@ -178,11 +204,11 @@ public sealed partial class SaveSlots
         await here.WriteName(goal, SlotNaming.FreeTitle(await here.SummariseAll().ConfigureAwait(false), wanted)).ConfigureAwait(false);
     }
 
-    /// <summary>Copies a save with what is kept beside it, under the slot's next number.</summary>
+    /// <summary>Copies a save with what is kept beside it, under the number given.</summary>
     /// <returns>Why it was not copied; null if it was.</returns>
-    private async ValueTask<SaveException?> CopySave(SlotFiles here, SlotFiles there, SlotName slot, Save save, SlotName goal)
+    private async ValueTask<SaveException?> CopySave(
+        SlotFiles here, SlotFiles there, SlotName slot, Save save, SlotName goal, int number)
     {
-        const int Attempts = 20;
         var location = there.Locate(slot, save.Generation);
         var bytes = await there.Calls.Read(save.Generation.File).ConfigureAwait(false) ?? throw new GenerationGoneException(location);
         try
@@ -200,24 +226,12 @@ public sealed partial class SaveSlots
             if (await there.ReadAttachment(slot, save.Generation, name).ConfigureAwait(false) is { } attachment)
                 beside.Add((name, attachment));
         }
-        var least = 1;
-        for (var attempt = 1; ; attempt++)
-        {
-            var number = Math.Max(least, NextNumber(here, goal, await here.Contents(goal).ConfigureAwait(false)));
-            try
-            {
-                await here.Calls.WriteAll(
-                [
-                    .. beside.Select(one => new StoredContent(SlotFiles.AttachmentOf(goal, number, one.Name), new(one.Bytes), IsOnlyWriter)),
-                    new StoredContent(SlotFiles.NameOf(goal, number, Path.GetExtension(save.Generation.File)), new(bytes), Replace: false),
-                ]).ConfigureAwait(false);
-                return null;
-            }
-            catch (StorageException exception) when (exception.AlreadyExists && attempt < Attempts)
-            {
-                least = number + 1;
-            }
-        }
+        await here.Calls.WriteAll(
+        [
+            .. beside.Select(one => new StoredContent(SlotFiles.AttachmentOf(goal, number, one.Name), new(one.Bytes), IsOnlyWriter)),
+            new StoredContent(SlotFiles.NameOf(goal, number, Path.GetExtension(save.Generation.File)), new(bytes), Replace: false),
+        ]).ConfigureAwait(false);
+        return null;
     }
 
     /// <summary>Saves that follow one another, oldest first.</summary>

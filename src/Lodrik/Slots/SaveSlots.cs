@@ -315,7 +315,7 @@ public sealed partial class SaveSlots : IDisposable
         {
             var history = new List<GenerationSummary>();
             foreach (var generation in await files.OfExisting(slot).ConfigureAwait(false))
-                history.Add(await files.Describe(slot, generation).ConfigureAwait(false));
+                history.Add(await files.DescribeToShow(slot, generation).ConfigureAwait(false));
             return history;
         });
 

@@ -291,15 +291,19 @@ public sealed partial class SaveStore<T> : IAsyncDisposable
         {
             var place = await FindPlace(files, request, least).ConfigureAwait(false);
             var header = Describe(request, place.Occupant?.Header, counter);
+            var (byteCount, encoded) = (0L, 0L);
             try
             {
                 var bytes = Encode(request, header, terms);
-                var encoded = Stopwatch.GetTimestamp();
+                (byteCount, encoded) = (bytes.Length, Stopwatch.GetTimestamp());
                 var file = await Store(files, request, place.Generation, bytes, terms).ConfigureAwait(false);
-                return new Written(place, header, bytes.Length, encoded, file);
+                return new Written(place, header, byteCount, encoded, file);
             }
             catch (StorageException exception) when (exception.AlreadyExists && attempt < Attempts && place.Generation < int.MaxValue)
             {
+                // It may be this very save: the answer to an earlier request was lost, and a server keeps it under its own signature.
+                if (await files.FileOf(request.Slot, place.Generation, header.SaveId).ConfigureAwait(false) is { } file)
+                    return new Written(place, header, byteCount, encoded, file);
                 least = place.Generation + 1;
             }
             finally

@@ -38,7 +38,7 @@ public sealed partial class SaveStore<T>
         {
             var history = new List<GenerationSummary>();
             foreach (var generation in await GenerationsOf(files, row).ConfigureAwait(false))
-                history.Add(await files.Describe(row.Slot, generation).ConfigureAwait(false));
+                history.Add(await files.DescribeToShow(row.Slot, generation).ConfigureAwait(false));
             return history;
         });
 

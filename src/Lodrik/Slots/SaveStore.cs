@@ -289,14 +289,28 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
     private async ValueTask<IReadOnlyList<Guid>> DropOldGenerations(
         SlotFiles files, SlotName slot, List<Generation> before, Guid playthrough)
     {
+        var dropped = new List<Guid>();
+        try
+        {
+            await Drop(files, slot, before, playthrough, dropped).ConfigureAwait(false);
+        }
+        catch (StorageException exception)
+        {
+            // The save itself is done. What cannot be looked at now stays, and is dropped after the next save.
+            StoreLog.OldGenerationStays(_log, $"{SlotFiles.Folder}/{slot}", exception.Message);
+        }
+        return dropped;
+    }
+
+    private async ValueTask Drop(SlotFiles files, SlotName slot, List<Generation> before, Guid playthrough, List<Guid> dropped)
+    {
         var keep = slot == SlotName.Quick ? _options.KeepQuick : slot == SlotName.Auto ? _options.KeepAuto : _options.KeepGenerations;
         if (!slot.IsRing)
         {
             await DropBeyond(files, slot, before, keep - 1).ConfigureAwait(false);
-            return [];
+            return;
         }
         // A ring is one playthrough's: a new one never pushes out the newest save of the one before.
-        var dropped = new List<Guid>();
         var others = 0;
         foreach (var (owner, ring) in await files.RingsOf(slot, before).ConfigureAwait(false))
         {
@@ -310,7 +324,6 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
             else if (await DropBeyond(files, slot, ring, 0).ConfigureAwait(false))
                 dropped.Add(owner);
         }
-        return dropped;
     }
 
     /// <summary>Deletes the generations beyond so many, newest first; true if none of them is left.</summary>
@@ -364,7 +377,7 @@ public sealed partial class SaveStore<T> : IDisposable where T : class, IStateRo
         {
             return (await files.ReadHeader(slot, generation).ConfigureAwait(false))?.Version ?? T.Root.Version;
         }
-        catch (SaveException)
+        catch (SaveException exception) when (exception is GenerationGoneException || SlotFiles.IsOfOneSave(exception))
         {
             return T.Root.Version;
         }

@@ -91,6 +91,15 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
             $"It has {string.Join(", ", generations.Select(one => one.Number))}.");
     }
 
+    /// <summary>The file of a generation if it is the save with this id; otherwise null.</summary>
+    public async ValueTask<string?> FileOf(SlotName slot, int number, Guid save)
+    {
+        var generation = (await Of(slot).ConfigureAwait(false)).Find(one => one.Number == number);
+        return generation.Number == number && (await Describe(slot, generation).ConfigureAwait(false)).Header?.SaveId == save
+            ? generation.File
+            : null;
+    }
+
     /// <summary>The names of all slots that differ from this one by upper and lower case only.</summary>
     public async ValueTask<List<SlotName>> Lookalikes(SlotName slot) => [.. (await All().ConfigureAwait(false)).Keys.Where(other =>
         other != slot && string.Equals(other.ToString(), slot.ToString(), StringComparison.OrdinalIgnoreCase))];
@@ -102,7 +111,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         {
             return (await ReadHeader(slot, generation).ConfigureAwait(false))?.Playthrough ?? default;
         }
-        catch (SaveException exception) when (exception is not GenerationGoneException)
+        catch (SaveException exception) when (IsOfOneSave(exception))
         {
             return default;
         }
@@ -142,7 +151,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         {
             attachments = Attachments.NamesIn(await ReadHeader(slot, generation).ConfigureAwait(false));
         }
-        catch (SaveException)
+        catch (SaveException exception) when (exception is GenerationGoneException || IsOfOneSave(exception))
         {
             // What belongs to it is unknown, and nobody will ever take it for another save's.
             attachments = [];
@@ -160,7 +169,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         {
             header = await ReadHeader(slot, generation).ConfigureAwait(false);
         }
-        catch (SaveException exception) when (exception is not GenerationGoneException)
+        catch (SaveException exception) when (IsOfOneSave(exception))
         {
             return null;
         }
@@ -243,7 +252,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
             var file = await Open(slot, generation).ConfigureAwait(false);
             return [.. file.Sections.Where(section => section.Health == SectionHealth.Intact).Select(section => section.Name)];
         }
-        catch (SaveException exception) when (exception is not GenerationGoneException)
+        catch (SaveException exception) when (IsOfOneSave(exception))
         {
             return [];
         }
@@ -285,7 +294,26 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
             var header = await ReadHeader(slot, generation).ConfigureAwait(false);
             return new GenerationSummary(slot, generation.Number, generation.File, generation.ByteCount, header, null);
         }
-        catch (SaveException problem) when (problem is not GenerationGoneException)
+        catch (SaveException problem) when (IsOfOneSave(problem))
+        {
+            return new GenerationSummary(slot, generation.Number, generation.File, generation.ByteCount, null, problem);
+        }
+    }
+
+    /// <summary>
+    /// Whether a problem is one of this save alone, which may be passed over. That a server cannot be reached says nothing of what it has:
+    /// no decision may rest on it, such as which save is the newest one, or who a slot belongs to.
+    /// </summary>
+    public static bool IsOfOneSave(SaveException problem) => problem is not (GenerationGoneException or StorageException { IsOneFile: false });
+
+    /// <summary>As <see cref="Describe"/>, to be shown: what cannot be reached is shown as that.</summary>
+    public async ValueTask<GenerationSummary> DescribeToShow(SlotName slot, Generation generation)
+    {
+        try
+        {
+            return await Describe(slot, generation).ConfigureAwait(false);
+        }
+        catch (StorageException problem) when (problem is not GenerationGoneException)
         {
             return new GenerationSummary(slot, generation.Number, generation.File, generation.ByteCount, null, problem);
         }
@@ -297,13 +325,22 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
         var summaries = new List<SlotSummary>();
         foreach (var (slot, listed) in await List(Folder).ConfigureAwait(false))
         {
+            if (listed.Shown.Count == 0)
+                continue;
             var name = listed.NameFile is { } file ? await ReadName(file).ConfigureAwait(false) : "";
-            if (listed.Shown.Count > 0 && !slot.IsRing)
-                summaries.Add(await Summarise(slot, listed.Shown, name).ConfigureAwait(false));
-            else if (listed.Shown.Count > 0)
+            var before = summaries.Count;
+            try
             {
-                foreach (var ring in (await RingsOf(slot, listed.Shown).ConfigureAwait(false)).Values)
-                    summaries.Add(await Summarise(slot, ring, "").ConfigureAwait(false));
+                IEnumerable<List<Generation>> rings =
+                    slot.IsRing ? (await RingsOf(slot, listed.Shown).ConfigureAwait(false)).Values : [listed.Shown];
+                foreach (var ring in rings)
+                    summaries.Add(await Summarise(slot, ring, slot.IsRing ? "" : name).ConfigureAwait(false));
+            }
+            catch (StorageException problem) when (problem is not GenerationGoneException)
+            {
+                // The others are shown all the same.
+                summaries.RemoveRange(before, summaries.Count - before);
+                summaries.Add(new SlotSummary(slot, name, listed.Shown, listed.Shown[0], null, SlotHealth.Damaged, problem));
             }
         }
         return summaries;
@@ -336,7 +373,7 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
                 return new SlotSummary(
                     slot, name, generations, generation, header, problem is null ? SlotHealth.Readable : SlotHealth.FellBack, problem);
             }
-            catch (SaveException exception) when (exception is not GenerationGoneException)
+            catch (SaveException exception) when (IsOfOneSave(exception))
             {
                 problem ??= exception;
             }

@@ -196,10 +196,10 @@ public sealed class AsyncStoreTests
         await Assert.ThrowsAsync<SessionException>(() => session.SaveAsync("evening", cancellationToken: Cancellation));
     }
 
-    /// <summary>What has no twin: it goes to no storage, or it is one of the ways in which a task ends.</summary>
+    /// <summary>What has no twin: it goes to no storage, is one of the ways in which a task ends, or goes to a far storage as well.</summary>
     private static readonly string[] WithoutTwin =
     [
-        "Open", "OpenFolder", "StartPlaythrough", "Settings", "Dispose", "DisposeAsync", "WarmUpAsync",
+        "Open", "OpenFolder", "StartPlaythrough", "Settings", "Dispose", "DisposeAsync", "WarmUpAsync", "SendAsync", "FetchAsync",
         "IsStore", "IsGeneration", "IsInSlot", "TryFind", "ReadThumbnailBeside",
         "Arrive", "Stay", "Fail", "Follow", "Tick", "Mark", "DeleteCheckpoint", "HoldAutosaves", "Print", "Register",
     ];
