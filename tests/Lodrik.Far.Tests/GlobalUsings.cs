@@ -1,1 +1,3 @@
+global using Lodrik.Slots;
+global using Lodrik.Tests.Storage;
 global using Xunit;

@@ -1,6 +1,5 @@
 using Lodrik.Postgres;
 using Lodrik.Storage;
-using Lodrik.Tests.Storage;
 using Npgsql;
 
 namespace Lodrik.Far.Tests;

@@ -1,8 +1,6 @@
 using Lodrik.Http;
 using Lodrik.Postgres;
-using Lodrik.Slots;
 using Lodrik.Sqlite;
-using Lodrik.Tests.Storage;
 
 namespace Lodrik.Far.Tests;
 

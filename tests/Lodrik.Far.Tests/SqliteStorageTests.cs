@@ -2,7 +2,6 @@ using System.Diagnostics;
 using System.Globalization;
 using Lodrik.Sqlite;
 using Lodrik.Storage;
-using Lodrik.Tests.Storage;
 using Microsoft.Data.Sqlite;
 
 namespace Lodrik.Far.Tests;

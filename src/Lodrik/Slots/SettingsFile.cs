@@ -15,8 +15,6 @@ namespace Lodrik;
 /// <typeparam name="T">Any state type.</typeparam>
 public sealed class SettingsFile<T> where T : IStateType<T>
 {
-    private const string Name = "settings";
-
     private readonly SaveSlots _slots;
     private readonly SaveForm _form;
     private readonly SaveProtection? _protection;
@@ -24,7 +22,7 @@ public sealed class SettingsFile<T> where T : IStateType<T>
     internal SettingsFile(SaveSlots slots, SaveForm form, SaveProtection? protection = null) =>
         (_slots, _form, _protection) = (slots, form, protection);
 
-    private string FileName => Name + new SaveTerms(_form, Protection: _protection).File.Extension;
+    private string FileName => SettingsNames.Name + new SaveTerms(_form, Protection: _protection).File.Extension;
 
     /// <summary>Where a person finds the file; where there is none yet, where it will be.</summary>
     /// <exception cref="StorageException">The storage cannot be read.</exception>
@@ -126,7 +124,7 @@ public sealed class SettingsFile<T> where T : IStateType<T>
 
     private async ValueTask<string?> Existing(SlotFiles files)
     {
-        string[] names = [FileName, .. Enum.GetValues<SaveForm>().Select(form => Name + form.FileExtension())];
+        string[] names = [FileName, .. Enum.GetValues<SaveForm>().Select(form => SettingsNames.Name + form.FileExtension())];
         foreach (var name in names)
         {
             if (await files.Calls.ReadRange(name, 0, 1).ConfigureAwait(false) is not null)
@@ -134,6 +132,13 @@ public sealed class SettingsFile<T> where T : IStateType<T>
         }
         return null;
     }
+}
+
+/// <summary>What files with settings are called.</summary>
+internal static class SettingsNames
+{
+    /// <summary>The name without its extension.</summary>
+    public const string Name = "settings";
 }
 
 /// <summary>Settings, whether or not there were any that could be read.</summary>

@@ -187,6 +187,22 @@ internal sealed partial class SlotFiles
 
     private static string HiddenFileOf(SlotName slot) => $"{Folder}/{slot}/{HiddenFile}";
 
+    /// <summary>Whether a file is a short one about a slot.</summary>
+    public static bool IsNote(string path) =>
+        path.StartsWith(Folder + "/", StringComparison.Ordinal) && (IsBeside(path, HiddenFile, out _) || IsBeside(path, NameFile, out _)
+            || IsBeside(path, CommonFile, out _));
+
+    /// <summary>Whether a file has the name of something that belongs to a save, such as its picture.</summary>
+    public static bool IsBesideSave(string path)
+    {
+        var steps = path.Split('/');
+        if (steps.Length != 3 || steps[0] != Folder || !SlotName.TryParse(steps[1], out _))
+            return false;
+        var dot = steps[2].IndexOf('.', StringComparison.Ordinal);
+        return dot is >= Digits and <= MostDigits && steps[2].AsSpan(0, dot).IndexOfAnyExceptInRange('0', '9') < 0
+            && steps[2][(dot + 1)..] is var rest && (rest == Attachments.Picture || Attachments.IsName(rest));
+    }
+
     /// <summary>Whether a file is this one of some slot.</summary>
     private static bool IsBeside(string path, string file, out SlotName slot)
     {
