@@ -17,7 +17,7 @@ namespace Lodrik.Cli;
 internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, int Generation)
 {
     public const string Description = "A save: a file, a store's folder for its newest, <folder>/<slot> for a slot's newest, "
-        + "<folder>/<slot>@6 for one generation.";
+        + "<folder>/<slot>@6 for one generation. An address is taken like a folder.";
 
     /// <summary>The argument of a command that takes a save, with what a shell offers for it.</summary>
     public static Argument<string> Create(string name, string description = Description)
@@ -29,39 +29,39 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
 
     /// <summary>The file of a save that is named as a file or as a slot.</summary>
     /// <exception cref="SaveException">There is no such slot or generation.</exception>
-    public static string FileOf(string text) => File.Exists(text) ? text : Of(text).Path;
+    public static string FileOf(string text) => SavePlace.IsFile(text) ? text : Of(text).Path;
 
     /// <summary>What the save is called in views.</summary>
     public string Name => Slot is { } slot ? string.Create(
-        CultureInfo.InvariantCulture, $"{System.IO.Path.GetFileName(System.IO.Path.GetFullPath(Store!))}/{slot}@{Generation}") : Path;
+        CultureInfo.InvariantCulture, $"{LastStep(Store!)}/{slot}@{Generation}") : Path;
 
     /// <exception cref="SaveException">There is no such save.</exception>
     public static SaveArgument Of(string text)
     {
-        if (File.Exists(text))
+        if (SavePlace.IsFile(text))
             return new SaveArgument(text, null, null, 0);
         var at = text.LastIndexOf('@');
         int? generation = at > 0 && int.TryParse(text.AsSpan(at + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number)
             ? number
             : null;
         var place = System.IO.Path.TrimEndingDirectorySeparator(generation is null ? text : text[..at]);
-        if (SaveSlots.TryFind(place, out var folder, out var slot))
+        if (SavePlace.TryFind(place, out var folder, out var slot))
         {
             // What was named from the working folder is shown from there as well.
-            var shown = System.IO.Path.IsPathRooted(text)
+            var shown = System.IO.Path.IsPathRooted(text) || SavePlace.IsAddress(text)
                 ? folder
                 : System.IO.Path.GetRelativePath(Directory.GetCurrentDirectory(), folder);
             return OfSlot(shown, slot, generation);
         }
-        if (generation is null && SaveSlots.IsStore(place))
+        if (generation is null && SavePlace.IsStore(place))
         {
-            var newest = SaveSlots.OpenFolder(place).List().FirstOrDefault(one => one.Health != SlotHealth.Damaged)
+            var newest = SavePlace.Slots(place).List().FirstOrDefault(one => one.Health != SlotHealth.Damaged)
                 ?? throw new StorageException("There are no saves in the folder.", new SaveLocation { File = place }, "Check the path.");
             return OfSlot(place, newest.Slot, newest.Generation);
         }
         // A slot that is not there is named by the error, with the one that was most likely meant.
-        if (SaveSlots.IsStore(folder) && SlotName.TryParse(System.IO.Path.GetFileName(System.IO.Path.GetFullPath(place)), out var unknown))
-            SaveSlots.OpenFolder(folder).History(unknown);
+        if (SavePlace.IsStore(folder) && SlotName.TryParse(LastStep(place), out var unknown))
+            SavePlace.Slots(folder).History(unknown);
         throw new StorageException(
             Directory.Exists(text) ? "This is a folder, but not a store of saves." : "There is no such file, slot or store.",
             new SaveLocation { File = text },
@@ -78,7 +78,7 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
     /// <inheritdoc cref="Open(ToolKey?, bool)"/>
     public static SavedFile Open(string path, ToolKey? key, bool mayBePlain)
     {
-        var file = SavedFile.Open(path);
+        var file = SavePlace.OpenFile(path);
         if (key is not null && (file.HasSeal || !mayBePlain))
             file.CheckSeal(key.For(file));
         return file;
@@ -86,14 +86,17 @@ internal sealed record SaveArgument(string Path, string? Store, SlotName? Slot, 
 
     private static SaveArgument OfSlot(string store, SlotName slot, int? generation)
     {
-        var slots = SaveSlots.OpenFolder(store);
+        var slots = SavePlace.Slots(store);
         var generations = slots.History(slot);
         var found = generation is null ? generations[0] : generations.FirstOrDefault(one => one.Number == generation)
             ?? throw new SlotException(
             SaveErrorCode.NoSuchSlot, $"Slot '{slot}' has no generation {generation}.", new SaveLocation { Slot = slot.ToString() },
             $"It has {string.Join(", ", generations.Select(one => one.Number))}.");
-        return new SaveArgument(System.IO.Path.IsPathRooted(store)
+        return new SaveArgument(System.IO.Path.IsPathRooted(store) || SavePlace.IsAddress(store)
             ? slots.Storage.Locate(found.File)
             : System.IO.Path.Combine(store, found.File), store, slot, found.Number);
     }
+
+    private static string LastStep(string place) => System.IO.Path.GetFileName(
+        SavePlace.IsAddress(place) ? place.TrimEnd('/') : System.IO.Path.GetFullPath(place));
 }

@@ -2,8 +2,6 @@ using System.CommandLine;
 using System.CommandLine.Completions;
 using System.Globalization;
 using Lodrik.Cli.Views;
-using Lodrik.Inspection;
-using Lodrik.Slots;
 using Lodrik.State;
 
 namespace Lodrik.Cli;
@@ -23,12 +21,12 @@ internal static class SaveCompletions
         if (word.LastIndexOf('@') is > 0 and var at)
         {
             var (store, slot) = (Path.GetDirectoryName(word[..at])!, Path.GetFileName(word[..at]));
-            return Screen.Slots(store).History(slot)
+            return SavePlace.Slots(store).History(slot)
                 .Select(one => string.Create(CultureInfo.InvariantCulture, $"{word[..at]}@{one.Number}"));
         }
-        var folder = SaveSlots.IsStore(word) ? word : Path.GetDirectoryName(word);
-        return folder is not { Length: > 0 } || !SaveSlots.IsStore(folder) ? []
-            : SaveSlots.OpenFolder(folder).List().Select(slot => Path.Combine(folder, slot.Slot.ToString())).Distinct();
+        var folder = SavePlace.IsStore(word) ? word : Path.GetDirectoryName(word);
+        return folder is not { Length: > 0 } || !SavePlace.IsStore(folder) ? []
+            : SavePlace.Slots(folder).List().Select(slot => Path.Combine(folder, slot.Slot.ToString())).Distinct();
     });
 
     /// <summary>The sections of the save that was named before, and what is in the place that was begun with.</summary>
@@ -37,7 +35,7 @@ internal static class SaveCompletions
         var path = SaveArgument.Of(context.ParseResult.GetRequiredValue(save)).Path;
         if (new FileInfo(path).Length > MostBytes)
             return [];
-        var file = SavedFile.Open(path);
+        var file = SavePlace.OpenFile(path);
         var word = context.WordToComplete;
         IEnumerable<string> places = file.Sections.Select(section => section.Name);
         if (word.LastIndexOf('/') is > 0 and var slash

@@ -3,8 +3,6 @@ using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using Lodrik.Inspection;
-using Lodrik.Slots;
-using Lodrik.Storage;
 using Spectre.Console;
 
 namespace Lodrik.Cli;
@@ -67,16 +65,6 @@ internal static class Screen
     /// <summary>A form by the word that is given on the command line.</summary>
     public static bool TryParseForm(string? word, out SaveForm form) =>
         Enum.TryParse(word, ignoreCase: true, out form) && Enum.IsDefined(form) && !char.IsDigit(word![0]);
-
-    /// <summary>The storage in a folder that has to be there.</summary>
-    public static DirectoryStorage Folder(string folder) => Directory.Exists(folder)
-        ? new DirectoryStorage(folder)
-        : throw new StorageException("There is no such folder.", new SaveLocation { File = folder }, "Check the path.");
-
-    /// <summary>The slots of a folder that has to be there.</summary>
-    /// <param name="folder">The folder.</param>
-    /// <param name="key">The key that shows hidden titles; null for none.</param>
-    public static SaveSlots Slots(string folder, ToolKey? key = null) => SaveSlots.Open(Folder(folder), key?.ForHeaders);
 
     /// <summary>
     /// Does something that takes long with a large save. If somebody is looking, a bar beside the errors says how far it is, and goes

@@ -56,7 +56,10 @@ internal static class HttpErrors
         var type = answer.MediaType.Length > 0 ? $" and {answer.MediaType}" : "";
         return new StorageException(
             told ?? $"{problem} It answered {asked} with {(int)answer.Status}{type}.",
-            new SaveLocation { File = file }, remedy);
+            new SaveLocation { File = file }, told is null ? remedy : null)
+        {
+            IsOneFile = answer.Status is HttpStatusCode.RequestEntityTooLarge or HttpStatusCode.UnprocessableEntity,
+        };
     }
 
     /// <summary>Whether the server says nothing of its own about the problem, as one that knows nothing of saves.</summary>

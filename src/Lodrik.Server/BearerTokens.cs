@@ -131,12 +131,10 @@ public sealed class BearerTokens
                 CultureInfo.InvariantCulture, $"{line.Digest} {line.Player} {(line.Expires is { } time ? time.ToString("u").Replace(' ', 'T') : Never)}"));
             var next = _file + ".next";
             File.Delete(next);
-            using (var stream = new FileStream(next, new FileStreamOptions
-            {
-                Mode = FileMode.CreateNew,
-                Access = FileAccess.Write,
-                UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite,
-            }))
+            var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write };
+            if (!OperatingSystem.IsWindows())
+                options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+            using (var stream = new FileStream(next, options))
             {
                 stream.Write(Encoding.UTF8.GetBytes(string.Concat(lines.Select(line => line + "\n"))));
                 stream.Flush(flushToDisk: true);

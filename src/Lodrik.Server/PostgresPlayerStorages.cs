@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Lodrik.Postgres;
 using Lodrik.Storage;
 using Npgsql;
@@ -7,7 +8,11 @@ namespace Lodrik.Server;
 /// <summary>All players in one PostgreSQL database.</summary>
 internal sealed class PostgresPlayerStorages : PlayerStorages
 {
+    /// <summary>How many players' storages are remembered. They hold nothing open.</summary>
+    private const int MaxKnown = 10_000;
+
     private readonly NpgsqlDataSource _source;
+    private readonly ConcurrentDictionary<string, PostgresStorage> _known = new(StringComparer.Ordinal);
 
     public PostgresPlayerStorages(NpgsqlDataSource source)
     {
@@ -19,7 +24,9 @@ internal sealed class PostgresPlayerStorages : PlayerStorages
     {
         ArgumentNullException.ThrowIfNull(act);
         PlayerIds.Check(player);
-        return act(new PostgresStorage(_source, player));
+        if (_known.Count > MaxKnown)
+            _known.Clear();
+        return act(_known.GetOrAdd(player, static (player, source) => new PostgresStorage(source, player), _source));
     }
 
     public override async ValueTask CheckAsync(CancellationToken cancellationToken = default) =>

@@ -128,7 +128,9 @@ public sealed class SaveServer : IDisposable
 
     private async Task Refuse(HttpContext context, string player, string name, ServerProblem problem)
     {
-        ServerLog.Refused(_log, player, context.Request.Method, name, problem.Status, problem.Code?.ToString(), problem.Title);
+        // Looking for what is not there, and writing a name that is taken, are everyday answers.
+        if (problem.Status is not (StatusCodes.Status404NotFound or StatusCodes.Status412PreconditionFailed))
+            ServerLog.Refused(_log, player, context.Request.Method, name, problem.Status, problem.Code?.ToString(), problem.Title);
         // A body that is left unread is not read to its end by the server either.
         await problem.Write(context).ConfigureAwait(false);
     }

@@ -29,11 +29,15 @@ internal sealed class SqlitePlayerStorages : PlayerStorages
         Guarded(() => Directory.CreateDirectory(_folder));
     }
 
+    /// <summary>The database of a player.</summary>
+    public static string PathOf(string folder, string player) =>
+        Path.Combine(folder, $"{(byte)XxHash3.HashToUInt64(System.Text.Encoding.ASCII.GetBytes(player)):x2}", $"{player}.db");
+
     public override async ValueTask<TResult> Use<TResult>(string player, bool isReading, Func<ISaveStorage, ValueTask<TResult>> act)
     {
         ArgumentNullException.ThrowIfNull(act);
         PlayerIds.Check(player);
-        var path = Path.Combine(_folder, $"{(byte)XxHash3.HashToUInt64(System.Text.Encoding.ASCII.GetBytes(player)):x2}", $"{player}.db");
+        var path = PathOf(_folder, player);
         if (isReading && !File.Exists(path))
             return await act(new MemoryStorage()).ConfigureAwait(false);
         await _threads.WaitAsync().ConfigureAwait(false);

@@ -21,7 +21,7 @@ public sealed partial class PackageTests : IDisposable
     {
         Assert.SkipUnless(Environment.GetEnvironmentVariable("LODRIK_PACKAGES") == "1", "Making and installing the packages takes a minute: set LODRIK_PACKAGES=1, as .ci/run does.");
         var artifacts = Path.Combine(_folder, "artifacts");
-        foreach (var project in (string[])["Lodrik", "Lodrik.Testing", "Lodrik.Cli", "Lodrik.Sqlite", "Lodrik.Http", "Lodrik.Postgres"])
+        foreach (var project in (string[])["Lodrik", "Lodrik.Testing", "Lodrik.Cli", "Lodrik.Sqlite", "Lodrik.Http", "Lodrik.Postgres", "Lodrik.Server"])
             Run(ProgramRun.Repository, "dotnet", "pack", $"src/{project}", "-c", "Release", "-p:ForPackages=true", "--artifacts-path", artifacts, $"-p:PathMap={artifacts}=/_1", "-o", Feed, "-v", "quiet");
         Packages_have_what_belongs_to_them();
 
@@ -88,6 +88,7 @@ public sealed partial class PackageTests : IDisposable
             ("Lodrik.Sqlite", ["lib/net10.0/Lodrik.Sqlite.dll", "lib/net10.0/Lodrik.Sqlite.xml"]),
             ("Lodrik.Http", ["lib/net10.0/Lodrik.Http.dll", "lib/net10.0/Lodrik.Http.xml"]),
             ("Lodrik.Postgres", ["lib/net10.0/Lodrik.Postgres.dll", "lib/net10.0/Lodrik.Postgres.xml"]),
+            ("Lodrik.Server", ["lib/net10.0/Lodrik.Server.dll", "lib/net10.0/Lodrik.Server.xml"]),
             ("Lodrik.Cli", ["tools/net10.0/any/Lodrik.Cli.dll", "tools/net10.0/any/DotnetToolSettings.xml"]),
         })
         {

@@ -16,7 +16,7 @@ public sealed class PublicInterfaceTests
     public void Every_public_member_is_called_by_a_test_an_example_or_the_tool()
     {
         Assembly[] shown = [typeof(SaveException).Assembly, Assembly.LoadFrom(Path.Combine(Bin("src/Lodrik.Testing"), "Lodrik.Testing.dll"))];
-        var users = new[] { "tests/Lodrik.Tests", "tests/Lodrik.Generator.Tests", "tests/Lodrik.AotSmoke", "tests/Lodrik.Saver", "src/Lodrik.Cli", "src/Lodrik.Testing", "src/Lodrik.Sqlite", "src/Lodrik.Http", "src/Lodrik.Postgres", "bench/Lodrik.Bench" }
+        var users = new[] { "tests/Lodrik.Tests", "tests/Lodrik.Generator.Tests", "tests/Lodrik.AotSmoke", "tests/Lodrik.Saver", "src/Lodrik.Cli", "src/Lodrik.Testing", "src/Lodrik.Sqlite", "src/Lodrik.Http", "src/Lodrik.Postgres", "src/Lodrik.Server", "src/Lodrik.Server.Host", "bench/Lodrik.Bench" }
             .Concat(Directory.GetDirectories(Path.Combine(ProgramRun.Repository, "examples")).Select(folder => Path.GetRelativePath(ProgramRun.Repository, folder)))
             .Select(project => Path.Combine(Bin(project), Path.GetFileName(project) + ".dll")).Where(File.Exists).ToList();
         Assert.SkipUnless(users.Exists(user => user.EndsWith("Lodrik.Tests.dll", StringComparison.Ordinal)), "The library's own tests are not built, so that nobody can say what they call.");

@@ -48,6 +48,9 @@ public sealed class Postgres : IDisposable
         }
     }
 
+    /// <summary>Where its programs are.</summary>
+    public string Programs => _programs ?? "";
+
     public string ConnectionString => string.Create(
         CultureInfo.InvariantCulture, $"Host=127.0.0.1;Port={_port};Username=keeper;Database=postgres;Maximum Pool Size=20;Timeout=5;Command Timeout=20");
 

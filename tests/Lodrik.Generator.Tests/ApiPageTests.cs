@@ -9,7 +9,7 @@ namespace Lodrik.Generator.Tests;
 public sealed class ApiPageTests
 {
     private static readonly string Folder = Path.Combine(DocumentTests.Repository, "docs", "api");
-    private static readonly string[] Assemblies = ["Lodrik", "Lodrik.Testing", "Lodrik.Sqlite", "Lodrik.Http", "Lodrik.Postgres"];
+    private static readonly string[] Assemblies = ["Lodrik", "Lodrik.Testing", "Lodrik.Sqlite", "Lodrik.Http", "Lodrik.Postgres", "Lodrik.Server"];
 
     [Fact]
     public void The_pages_of_the_public_interface_say_what_the_assemblies_have()

@@ -52,7 +52,7 @@ public sealed class ErrorPageTests
 
     private static string Written()
     {
-        string[] packages = ["Lodrik", "Lodrik.Http", "Lodrik.Postgres", "Lodrik.Sqlite"];
+        string[] packages = ["Lodrik", "Lodrik.Http", "Lodrik.Postgres", "Lodrik.Server", "Lodrik.Sqlite"];
         var trees = packages.SelectMany(package => Directory.GetFiles(Path.Combine(DocumentTests.Repository, "src", package), "*.cs", SearchOption.AllDirectories))
             .Where(file => !file.Contains("/obj/", StringComparison.Ordinal) && !file.Contains("/bin/", StringComparison.Ordinal)).Order(StringComparer.Ordinal)
             .Select(file => CSharpSyntaxTree.ParseText(File.ReadAllText(file))).ToList();

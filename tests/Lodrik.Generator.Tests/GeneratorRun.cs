@@ -11,7 +11,7 @@ internal sealed class GeneratorRun
     [
         .. ((string)AppContext.GetData("TRUSTED_PLATFORM_ASSEMBLIES")!).Split(Path.PathSeparator)
             // Of what stands beside the tests, a game has the library alone, and its storages: another game's shapes would count as its own.
-            .Where(path => Path.GetDirectoryName(path) != AppContext.BaseDirectory.TrimEnd('/') || Path.GetFileName(path) is "Lodrik.dll" or "Lodrik.Testing.dll" or "Lodrik.Http.dll" or "Lodrik.Postgres.dll" or "Lodrik.Sqlite.dll" or "Npgsql.dll")
+            .Where(path => Path.GetDirectoryName(path) != AppContext.BaseDirectory.TrimEnd('/') || Path.GetFileName(path) is "Lodrik.dll" or "Lodrik.Testing.dll" or "Lodrik.Http.dll" or "Lodrik.Postgres.dll" or "Lodrik.Server.dll" or "Lodrik.Sqlite.dll" or "Npgsql.dll")
             .Select(path => MetadataReference.CreateFromFile(path)),
     ];
 

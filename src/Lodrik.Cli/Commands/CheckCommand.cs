@@ -1,6 +1,5 @@
 using System.CommandLine;
 using Lodrik.Inspection;
-using Lodrik.Slots;
 using Lodrik.Storage;
 using Spectre.Console;
 
@@ -28,7 +27,7 @@ internal static class CheckCommand
 
     private static int Run(string path, bool json, ToolKey? key)
     {
-        var isFolder = Directory.Exists(path);
+        var isFolder = SavePlace.IsAddress(path) ? !SavePlace.IsFile(path) && SavePlace.IsStore(path) : Directory.Exists(path);
         var files = isFolder ? FilesOf(path) : [SaveArgument.FileOf(path)];
         var findings = files.Select(file => Check(file, key)).ToList();
         var wrong = findings.Count(finding => !finding.IsFine);
@@ -51,14 +50,12 @@ internal static class CheckCommand
     private static List<string> FilesOf(string folder)
     {
         // No links, pipes or devices, and no folder twice.
-        var storage = new DirectoryStorage(folder);
-        var files = storage.List("").Select(file => storage.Locate(file.Name))
-            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub")
+        var files = SavePlace.FilesIn(folder).Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub")
                 && Path.GetFileName(file) != "lock")
             .Order(StringComparer.Ordinal)
             .ToList();
         // If there are stores, only what is in their slots is a save.
-        var inSlots = files.FindAll(SaveSlots.IsGeneration);
+        var inSlots = files.FindAll(SavePlace.IsGeneration);
         files = inSlots.Count > 0 ? inSlots : files;
         return files.Count > 0
             ? files
@@ -71,7 +68,7 @@ internal static class CheckCommand
         SavedFile? file = null;
         try
         {
-            file = SavedFile.Open(path);
+            file = SavePlace.OpenFile(path);
             if (key is not null)
                 file.CheckSeal(key.For(file));
             if (key is not null || !file.IsEncrypted)

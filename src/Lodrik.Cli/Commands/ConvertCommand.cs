@@ -1,5 +1,4 @@
 using System.CommandLine;
-using Lodrik.Inspection;
 using Lodrik.Slots;
 using Lodrik.Storage;
 using Spectre.Console;
@@ -43,11 +42,11 @@ internal static class ConvertCommand
         if (output is null && SaveSlots.IsInSlot(path))
             throw new ArgumentException("The save is in a slot, where another file would count as one of its saves. Pass the output "
                 + "file with --output.");
-        var source = SavedFile.Open(path);
+        var source = SavePlace.OpenFile(path);
         var protection = key is null ? null : key.For(source);
         if (protection is not null)
             source.CheckSeal(protection);
-        output ??= Path.ChangeExtension(path, form.FileExtension());
+        output ??= Path.ChangeExtension(SavePlace.ToWrite(null, path), form.FileExtension());
         if (!overwrite && File.Exists(output))
             throw new StorageException("A file with this name already exists.",
                 new SaveLocation { File = output }, "Choose another with --output, or replace it with --overwrite.");

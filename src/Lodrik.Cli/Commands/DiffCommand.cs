@@ -41,7 +41,7 @@ internal static class DiffCommand
         {
             if (first is not { Slot: { } slot, Store: { } store })
                 throw new ArgumentException("Pass a second save. Only a save in a slot has one before it.");
-            var earlier = Screen.Slots(store).History(slot).FirstOrDefault(generation => generation.Number < first.Generation)
+            var earlier = SavePlace.Slots(store).History(slot).FirstOrDefault(generation => generation.Number < first.Generation)
                 ?? throw new SlotException(SaveErrorCode.NoSuchSlot, $"The slot has no generation before {first.Generation}.",
                     new SaveLocation { Slot = slot.ToString() }, "Pass a second save.");
             (first, second) = (SaveArgument.Of($"{store}/{slot}@{earlier.Number}"), first);

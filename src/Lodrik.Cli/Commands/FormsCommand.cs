@@ -28,7 +28,7 @@ internal static class FormsCommand
 
     private static int Run(string path, bool json)
     {
-        var source = SavedFile.Open(path);
+        var source = SavePlace.OpenFile(path);
         (string Name, SaveForm Form, bool Indented, string Readable)[] forms =
         [
             ("JSON", SaveForm.Json, true, "by everyone"),

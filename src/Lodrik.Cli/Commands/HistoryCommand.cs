@@ -33,7 +33,7 @@ internal static class HistoryCommand
 
     private static int Run(string folder, string slot, bool json, ToolKey? key)
     {
-        var generations = Screen.Slots(folder, key).History(slot);
+        var generations = SavePlace.Slots(folder, key).History(slot);
         var exit = generations.All(one => one.Problem is null) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {

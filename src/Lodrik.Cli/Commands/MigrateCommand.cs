@@ -3,7 +3,6 @@ using System.Text.Json;
 using Lodrik.Cli.Views;
 using Lodrik.Inspection;
 using Lodrik.Protection;
-using Lodrik.Slots;
 using Lodrik.Storage;
 using Spectre.Console;
 
@@ -51,7 +50,7 @@ internal static class MigrateCommand
                 throw new ArgumentException($"The game has version {game.Shape.Version}; saves cannot be migrated to version {version}.");
             var look = new Look(game, version, parsed.GetValue(full), parsed.GetValue(json), key.Of(parsed));
             var at = parsed.GetRequiredValue(path);
-            return (SaveSlots.IsStore(at), parsed.GetValue(dryRun)) switch
+            return (SavePlace.IsStore(at), parsed.GetValue(dryRun)) switch
             {
                 (true, true) => LookAtStore(at, look),
                 (true, false) when parsed.GetValue(output) is not null =>
@@ -97,9 +96,9 @@ internal static class MigrateCommand
         SavedFile? file = null;
         try
         {
-            file = SavedFile.Open(path);
+            file = SavePlace.OpenFile(path);
         }
-        catch (DamagedSaveException problem) when (problem.Code == SaveErrorCode.NotASave && look.Game.Migrations.Imports)
+        catch (DamagedSaveException problem) when (problem.Code == SaveErrorCode.NotASave && look.Game.Migrations.Imports && !SavePlace.IsAddress(path))
         {
             // Not one of Lodrik's.
         }
@@ -125,7 +124,7 @@ internal static class MigrateCommand
     private static int LookAtStore(string folder, Look look)
     {
         var (count, lines) = (0, new List<MigrationLine>());
-        foreach (var (slot, generation, file) in Screen.Slots(folder).Newest())
+        foreach (var (slot, generation, file) in SavePlace.Slots(folder).Newest())
         {
             CheckGame(file, look, folder);
             if (file.Header is not { } header || header.Version >= look.Version)
@@ -152,7 +151,7 @@ internal static class MigrateCommand
 
     private static int MigrateStore(string folder, Look look)
     {
-        var slots = Screen.Slots(folder);
+        var slots = SavePlace.Slots(folder);
         foreach (var (_, _, file) in slots.Newest().Where(one => one.File.Header is { } header && header.Game != look.Game.Shape.Game))
             CheckGame(file, look, folder);
         var protection = look.Key is null ? null : slots.Newest().Select(one => look.Key.For(one.File)).FirstOrDefault();

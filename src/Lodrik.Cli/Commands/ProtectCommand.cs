@@ -1,7 +1,6 @@
 using System.CommandLine;
 using Lodrik.Inspection;
 using Lodrik.Protection;
-using Lodrik.Slots;
 using Lodrik.Storage;
 using Spectre.Console;
 
@@ -56,7 +55,7 @@ internal static class ProtectCommand
             var to = protect is null ? null : protect(given, hides && parsed.GetValue(hide)) with { Context = bound };
             var old = protect is null ? given : parsed.GetValue(from) is { } place ? KeyFile.Read(place) : null;
             var at = parsed.GetRequiredValue(path);
-            return SaveSlots.IsStore(at) switch
+            return SavePlace.IsStore(at) switch
             {
                 true when parsed.GetValue(output) is not null =>
                     throw new ArgumentException("--output is only for a single save. In a folder, every save stays where it is."),
@@ -70,7 +69,7 @@ internal static class ProtectCommand
     private static int RunFile(string path, SaveKey? old, string context, SaveProtection? to, string? output, bool json)
     {
         path = SaveArgument.FileOf(path);
-        var file = SavedFile.Open(path);
+        var file = SavePlace.OpenFile(path);
         if (file.HasSeal)
             file.CheckSeal(Checking(file, old ?? throw new TamperedSaveException(SaveErrorCode.UnknownKey, "The save is already sealed.",
                 new SaveLocation { File = path }, "Pass its current key with --from."), context));
@@ -81,7 +80,7 @@ internal static class ProtectCommand
             throw new StorageException("A file with this name already exists.",
                 new SaveLocation { File = output }, "Choose another with --output.");
         var bytes = file.Protect(to);
-        output ??= path;
+        output = SavePlace.ToWrite(output, path);
         new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output))!)
             .Write(Path.GetFileName(output), bytes, replace: true);
         if (json)
@@ -97,7 +96,7 @@ internal static class ProtectCommand
 
     private static int RunFolder(string folder, SaveKey? old, string context, SaveProtection? to, bool json)
     {
-        var store = Screen.Slots(folder);
+        var store = SavePlace.Slots(folder);
         var slots = store.List();
         if (slots.Count == 0)
             throw new StorageException("There are no saves in the folder.", new SaveLocation { File = folder }, "Check the path.");

@@ -24,7 +24,7 @@ internal static class ReinstateCommand
 
     private static int Run(string folder, string slot, int generation)
     {
-        var number = Screen.Slots(folder).Reinstate(slot, generation);
+        var number = SavePlace.Slots(folder).Reinstate(slot, generation);
         Screen.Out.MarkupLineInterpolated(
             $"[{Screen.Good}]Generation {generation} of {slot} is its newest again, as generation {number}.[/] The others stay.");
         return ExitCode.Fine;

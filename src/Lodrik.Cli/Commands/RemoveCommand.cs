@@ -26,7 +26,7 @@ internal static class RemoveCommand
 
     private static int Run(string folder, string slot, int? generation, bool yes)
     {
-        var slots = Screen.Slots(folder);
+        var slots = SavePlace.Slots(folder);
         var generations = slots.History(slot);
         if (generation is { } one && generations.All(known => known.Number != one))
             slots.OpenSave(slot, one);

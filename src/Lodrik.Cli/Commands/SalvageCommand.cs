@@ -76,8 +76,8 @@ internal static class SalvageCommand
     private static (SalvagedSave, SaveProtection?) Open(string path, ToolKey? key)
     {
         if (key is null)
-            return (SalvagedSave.Open(path), null);
-        var saved = SalvagedSave.Open(path, key.ForHeaders);
+            return (SavePlace.Salvage(path, null), null);
+        var saved = SavePlace.Salvage(path, key.ForHeaders);
         return (saved, key.For(saved.IsEncrypted, saved.HasHiddenTitles));
     }
 }

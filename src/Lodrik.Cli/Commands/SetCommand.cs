@@ -1,7 +1,6 @@
 using System.CommandLine;
 using Lodrik.Cli.Views;
 using Lodrik.Inspection;
-using Lodrik.Slots;
 using Lodrik.State;
 using Lodrik.Storage;
 using Spectre.Console;
@@ -54,9 +53,9 @@ internal static class SetCommand
         var bytes = file.WithSection(section, content, protection);
         var written = "";
         if (output is null && save is { Store: { } store, Slot: { } slot })
-            written = $"{slot}, generation {SaveSlots.OpenFolder(store).Append(slot, bytes)}";
+            written = $"{slot}, generation {SavePlace.Slots(store).Append(slot, bytes)}";
         else
-            new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(output ?? save.Path))!)
+            new Storage.DirectoryStorage(Path.GetDirectoryName(Path.GetFullPath(SavePlace.ToWrite(output, save.Path)))!)
                 .Write(Path.GetFileName(output ?? save.Path), bytes, replace: output is null);
         var after = SavedFile.FromBytes(bytes);
         if (protection is not null)

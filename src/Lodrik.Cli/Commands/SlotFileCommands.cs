@@ -22,7 +22,7 @@ internal static class SlotFileCommands
         command.SetAction(parsed =>
         {
             var (name, path) = (parsed.GetRequiredValue(slot), parsed.GetRequiredValue(file));
-            var slots = Screen.Slots(parsed.GetRequiredValue(folder));
+            var slots = SavePlace.Slots(parsed.GetRequiredValue(folder));
             slots.ExportSlot(name, path, parsed.GetValue(force) ? Overwrite.Allowed : Overwrite.Refused);
             Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Exported {name} to {path}.[/] {Screen.Size(new FileInfo(path).Length)}.");
             return ExitCode.Fine;
@@ -46,7 +46,7 @@ internal static class SlotFileCommands
 
     private static int Import(string folder, string file, string? slot)
     {
-        var slots = Screen.Slots(folder);
+        var slots = SavePlace.Slots(folder);
         var imported = slots.ImportSlot(file, slot is null ? (SlotName?)null : new SlotName(slot));
         var saves = imported.GenerationCount == 1 ? "one save" : $"{imported.GenerationCount} saves";
         Screen.Out.MarkupLineInterpolated($"[{Screen.Good}]Imported {file} as {imported.Slot}[/], {saves}.");

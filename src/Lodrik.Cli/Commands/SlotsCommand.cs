@@ -23,7 +23,7 @@ internal static class SlotsCommand
 
     private static int Run(string folder, bool json, ToolKey? key)
     {
-        var slots = Screen.Slots(folder, key).List();
+        var slots = SavePlace.Slots(folder, key).List();
         var exit = slots.All(slot => slot.Health == SlotHealth.Readable) ? ExitCode.Fine : ExitCode.FoundWrong;
         if (json)
         {

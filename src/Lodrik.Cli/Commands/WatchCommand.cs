@@ -37,7 +37,7 @@ internal static class WatchCommand
 
     private static async Task<int> Run(string folder, int count, bool full, bool json, ToolKey? key, CancellationToken cancellation)
     {
-        var slots = Screen.Slots(folder, key);
+        var slots = SavePlace.Slots(folder, key);
         var seen = Newest(slots).ToDictionary(one => one.Slot, one => one.Generation);
         if (!json)
             Screen.Out.MarkupLineInterpolated(

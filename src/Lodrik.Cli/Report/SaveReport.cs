@@ -19,9 +19,9 @@ internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyL
     public static SaveReport Of(string path, int detailed, ToolKey? key)
     {
         var place = Path.TrimEndingDirectorySeparator(path);
-        if (SaveSlots.IsStore(place))
+        if (SavePlace.IsStore(place))
         {
-            var store = SaveSlots.OpenFolder(place, key?.ForHeaders);
+            var store = SavePlace.Slots(place, key);
             var slots = store.List();
             if (slots.Count == 0)
                 throw new StorageException("There are no saves in the folder.", new SaveLocation { File = path }, "Check the path.");
@@ -32,7 +32,7 @@ internal sealed record SaveReport(string Source, DateTimeOffset Made, IReadOnlyL
         var save = SaveArgument.Of(path);
         return new SaveReport(save.Path, DateTimeOffset.Now,
             [save is { Slot: { } one, Store: { } folder } ? SlotReport.Of(
-                SaveSlots.OpenFolder(folder, key?.ForHeaders), one, save.Generation, null, true, key) : SlotReport.OfFile(save.Path, key)]);
+                SavePlace.Slots(folder, key), one, save.Generation, null, true, key) : SlotReport.OfFile(save.Path, key)]);
     }
 }
 
@@ -70,10 +70,10 @@ internal sealed record SlotReport(
 
     public static SlotReport OfFile(string path, ToolKey? key)
     {
-        var file = SavedFile.Open(path);
+        var file = SavePlace.OpenFile(path);
         return new SlotReport(
             Path.GetFileName(path), 0, file.ByteCount, file.Header,
-            SaveSlots.ReadThumbnailBeside(path, file.Header), [], null, false, null).With(path, [], key);
+            SavePlace.IsAddress(path) ? null : SaveSlots.ReadThumbnailBeside(path, file.Header), [], null, false, null).With(path, [], key);
     }
 
     private SlotReport With(string path, IReadOnlyList<(int Generation, string Path)> earlier, ToolKey? key)

@@ -1,6 +1,4 @@
-using System.Text.Json;
 using Lodrik.Inspection;
-using Lodrik.Saves;
 using Lodrik.Storage;
 
 namespace Lodrik.Slots;
@@ -226,79 +224,26 @@ public sealed partial class SaveSlots
             if (await there.ReadAttachment(slot, save.Generation, name).ConfigureAwait(false) is { } attachment)
                 beside.Add((name, attachment));
         }
-        await here.Calls.WriteAll(
-        [
-            .. beside.Select(one => new StoredContent(SlotFiles.AttachmentOf(goal, number, one.Name), new(one.Bytes), IsOnlyWriter)),
-            new StoredContent(SlotFiles.NameOf(goal, number, Path.GetExtension(save.Generation.File)), new(bytes), Replace: false),
-        ]).ConfigureAwait(false);
-        return null;
+        try
+        {
+            await here.Calls.WriteAll(
+            [
+                .. beside.Select(one => new StoredContent(SlotFiles.AttachmentOf(goal, number, one.Name), new(one.Bytes), IsOnlyWriter)),
+                new StoredContent(SlotFiles.NameOf(goal, number, Path.GetExtension(save.Generation.File)), new(bytes), Replace: false),
+            ]).ConfigureAwait(false);
+            return null;
+        }
+        catch (StorageException exception) when (exception.IsOneFile && !exception.AlreadyExists)
+        {
+            // A server that does not accept this save may accept the others.
+            return exception;
+        }
     }
 
     /// <summary>Saves that follow one another, oldest first.</summary>
     private sealed record Line(Guid Playthrough, List<Save> Saves);
 
     private readonly record struct Save(Guid Id, Guid ParentId, Generation Generation);
-
-    /// <summary>
-    /// Which save a slot here and one elsewhere had in common last, by playthrough for rings: <c>slots/evening/common.json</c>. Without it,
-    /// a slot whose older saves have made room for newer ones would look as if it had gone its own way.
-    /// </summary>
-    private sealed class CommonSaves(SlotFiles files, SlotName slot, string place)
-    {
-        private const int MostBytes = 1 << 16;
-
-        private readonly string _file = SlotFiles.CommonFileOf(slot);
-
-        public async ValueTask<IReadOnlyDictionary<Guid, Guid>> Read() =>
-            (await All().ConfigureAwait(false)).GetValueOrDefault(place) ?? [];
-
-        public async ValueTask Note(Guid playthrough, Guid save)
-        {
-            var all = await All().ConfigureAwait(false);
-            if (!all.TryGetValue(place, out var known))
-                all.Add(place, known = []);
-            if (known.GetValueOrDefault(playthrough) == save)
-                return;
-            known[playthrough] = save;
-            using var bytes = new MemoryStream();
-            using (var writer = new Utf8JsonWriter(bytes))
-            {
-                writer.WriteStartObject();
-                foreach (var (name, saves) in all)
-                {
-                    writer.WriteStartObject(name);
-                    foreach (var (line, id) in saves)
-                        writer.WriteString(line.ToString(), id);
-                    writer.WriteEndObject();
-                }
-                writer.WriteEndObject();
-            }
-            await files.Calls.Write(_file, bytes.ToArray(), replace: true).ConfigureAwait(false);
-        }
-
-        /// <summary>What is noted; nothing of a file that is not as this class writes it: then ids alone decide.</summary>
-        private async ValueTask<Dictionary<string, Dictionary<Guid, Guid>>> All()
-        {
-            var all = new Dictionary<string, Dictionary<Guid, Guid>>(StringComparer.Ordinal);
-            if (await files.Calls.ReadRange(_file, 0, MostBytes).ConfigureAwait(false) is not { Length: > 0 and < MostBytes } bytes)
-                return all;
-            try
-            {
-                using var document = JsonDocument.Parse(bytes);
-                foreach (var there in document.RootElement.EnumerateObject())
-                {
-                    var saves = all[there.Name] = [];
-                    foreach (var line in there.Value.EnumerateObject())
-                        saves[Guid.Parse(line.Name)] = line.Value.GetGuid();
-                }
-            }
-            catch (Exception exception) when (exception is JsonException or InvalidOperationException or FormatException)
-            {
-                all.Clear();
-            }
-            return all;
-        }
-    }
 }
 
 /// <summary>What came of copying a slot to another place.</summary>

@@ -128,7 +128,7 @@ public sealed class ServerAccessTests : IAsyncLifetime
     {
         var token = _tokens.Add("keeper", TimeSpan.FromDays(1));
         var file = Path.Combine(_folder, "tokens.txt");
-        Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, System.IO.File.GetUnixFileMode(file));
+        Assert.True(OperatingSystem.IsWindows() || System.IO.File.GetUnixFileMode(file) == (UnixFileMode.UserRead | UnixFileMode.UserWrite));
         Assert.DoesNotContain(token, System.IO.File.ReadAllText(file), StringComparison.Ordinal);
         Assert.Equal(("keeper", _clock.GetUtcNow().AddDays(1)), Assert.Single(_tokens.List()));
         Assert.Throws<ArgumentException>(() => _tokens.Add("../keeper"));
@@ -145,7 +145,7 @@ public sealed class ServerAccessTests : IAsyncLifetime
         foreach (var id in new[] { "..", ".hidden", "a b", new string('a', 101), "-a" })
         {
             using var request = new HttpRequestMessage(new HttpMethod("PROPFIND"), new Uri(server.Address, $"players/{Uri.EscapeDataString(id)}/"));
-            request.Headers.TryAddWithoutValidation("Authorization", $"Bearer of {id}");
+            request.Headers.TryAddWithoutValidation("Authorization", $"Bearer of-{id}");
             using var answer = await _client.SendAsync(request, Cancellation);
             Assert.True((int)answer.StatusCode is >= 400 and < 500, $"{id}: {answer.StatusCode}");
         }

@@ -101,7 +101,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
         foreach (var content in new HttpContent[] { new ByteArrayContent(new byte[100_001]), new StreamContent(new Endless()) })
         {
             using var request = new HttpRequestMessage(HttpMethod.Put, picture) { Content = content };
-            request.Headers.Authorization = new("Bearer", "of keeper");
+            request.Headers.Authorization = new("Bearer", "of-keeper");
             try
             {
                 using var answer = await client.SendAsync(request, Cancellation);
@@ -126,7 +126,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
         using var socket = new TcpClient();
         await socket.ConnectAsync(server.Address.Host, server.Address.Port, Cancellation);
         var stream = socket.GetStream();
-        await stream.WriteAsync(Encoding.ASCII.GetBytes($"PUT /players/keeper/{Save} HTTP/1.1\r\nHost: a\r\nAuthorization: Bearer of keeper\r\nContent-Length: 5000\r\n\r\n{{"), Cancellation);
+        await stream.WriteAsync(Encoding.ASCII.GetBytes($"PUT /players/keeper/{Save} HTTP/1.1\r\nHost: a\r\nAuthorization: Bearer of-keeper\r\nContent-Length: 5000\r\n\r\n{{"), Cancellation);
         using var reader = new StreamReader(stream);
         Assert.StartsWith("HTTP/1.1 408", await reader.ReadLineAsync(Cancellation), StringComparison.Ordinal);
     }
@@ -173,7 +173,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
         using var other = server.StorageOf("other");
         await other.ListAsync("", Cancellation);
         using var client = new HttpClient();
-        client.DefaultRequestHeaders.Authorization = new("Bearer", "of keeper");
+        client.DefaultRequestHeaders.Authorization = new("Bearer", "of-keeper");
         using var answer = await client.GetAsync(new Uri(server.Of("keeper"), Save), Cancellation);
         Assert.Equal(HttpStatusCode.TooManyRequests, answer.StatusCode);
         Assert.InRange(answer.Headers.RetryAfter!.Delta!.Value.TotalSeconds, 1, 60);
@@ -188,7 +188,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
         async Task<HttpResponseMessage> Send(HttpMethod method, string name, string value, byte[]? body = null)
         {
             using var request = new HttpRequestMessage(method, address);
-            request.Headers.TryAddWithoutValidation("Authorization", "Bearer of keeper");
+            request.Headers.TryAddWithoutValidation("Authorization", "Bearer of-keeper");
             request.Headers.TryAddWithoutValidation(name, value);
             request.Content = body is null ? null : new ByteArrayContent(body);
             return await client.SendAsync(request, Cancellation);
@@ -297,7 +297,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
     {
         using var client = new HttpClient();
         using var request = new HttpRequestMessage(HttpMethod.Put, new Uri(server.Of("keeper"), name)) { Content = new ByteArrayContent(bytes) };
-        request.Headers.Authorization = new("Bearer", "of keeper");
+        request.Headers.Authorization = new("Bearer", "of-keeper");
         using var answer = await client.SendAsync(request, Cancellation);
         var text = await answer.Content.ReadAsStringAsync(Cancellation);
         return (answer.StatusCode, text.Length == 0 ? default : JsonDocument.Parse(text).RootElement);

@@ -25,7 +25,7 @@ public sealed class ServerSigningTests : IAsyncLifetime
         (PrivatePem, PublicPem) = (pair.ExportPkcs8PrivateKeyPem(), pair.ExportSubjectPublicKeyInfoPem());
     }
 
-    private static SaveServerOptions Signing { get; } = TestServer.Usual with
+    private static SaveServerOptions Signing => TestServer.Usual with
     {
         SealOf = _ => SaveProtection.With(Saves.GameKey),
         SignatureOf = player => SaveProtection.With(SaveKey.Signing("server", PrivatePem)) with { Context = player },
@@ -111,7 +111,7 @@ public sealed class ServerSigningTests : IAsyncLifetime
     {
         await using var server = await TestServer.Start(_storages, Signing);
         await using var proxy = await BadProxy.Start(server.Address);
-        using var storage = new HttpStorage(new Uri(proxy.Address, "players/keeper/"), new HttpStorageOptions { RetryDelay = TimeSpan.FromMilliseconds(1), Token = _ => new("of keeper") });
+        using var storage = new HttpStorage(new Uri(proxy.Address, "players/keeper/"), new HttpStorageOptions { RetryDelay = TimeSpan.FromMilliseconds(1), Token = _ => new("of-keeper") });
         using var store = SaveStore<ContractSave>.Open(new SaveStoreOptions { Storage = storage, Protection = SaveProtection.With(Saves.GameKey), OtherProtections = [Checking("keeper")], KeepGenerations = 100 });
         var lost = 0;
         proxy.Choose = request => request.Method == "PUT" && lost++ % 2 == 0 ? Trouble.DropAnswer : Trouble.None;
@@ -127,6 +127,28 @@ public sealed class ServerSigningTests : IAsyncLifetime
         using var slots = SaveSlots.Open(storage);
         await folder.SendAsync("morning", slots, Cancellation);
         Assert.Equal(folder.History("morning").Select(one => one.Header!.SaveId), slots.History("morning").Select(one => one.Header!.SaveId));
+    }
+
+    [Fact]
+    public async Task A_save_that_the_server_refuses_is_named_and_keeps_no_other_back()
+    {
+        await using var server = await TestServer.Start(_storages, Signing);
+        using var storage = server.StorageOf("keeper");
+        var memory = new MemoryStorage();
+        using var folder = SaveStore<ContractSave>.Open(new SaveStoreOptions { Storage = memory, Protection = SaveProtection.With(Saves.GameKey) });
+        for (var day = 1; day <= 3; day++)
+            folder.Save("evening", new ContractSave { Day = day });
+        var edited = memory.Read("slots/evening/00000002.json")!;
+        edited[edited.AsSpan().IndexOf("\"day\": 2"u8) + 7] = (byte)'9';
+        memory.Write("slots/evening/00000002.json", edited, replace: true);
+        using var slots = SaveSlots.Open(storage);
+        var sent = await folder.SendAsync("evening", slots, Cancellation);
+        Assert.Equal((2, false), (sent.CopiedCount, sent.BothWentOn));
+        Assert.Contains("edited", Assert.Single(sent.PassedOver).Message, StringComparison.Ordinal);
+        Assert.Equal(folder.History("evening").Where(one => one.Number != 2).Select(one => one.Header!.SaveId), slots.History("evening").Select(one => one.Header!.SaveId));
+        // It is named again next time, and nothing is sent twice.
+        sent = await folder.SendAsync("evening", slots, Cancellation);
+        Assert.Equal(0, sent.CopiedCount);
     }
 
     private static SaveProtection Checking(string player) => SaveProtection.With(SaveKey.Verifying("server", PublicPem)) with { Context = player };

@@ -102,7 +102,7 @@ public sealed class BadProxyServerStorageTests : StorageContract, IAsyncLifetime
         _proxy.Choose = _ => random.Next(3) == 0 ? (Trouble)random.Next(1, 7) : Trouble.None;
         _storage = new HttpStorage(
             new Uri(_proxy.Address, "players/keeper/"),
-            new HttpStorageOptions { MaxRetries = 12, RetryDelay = TimeSpan.FromMilliseconds(1), Token = _ => new("of keeper") });
+            new HttpStorageOptions { MaxRetries = 12, RetryDelay = TimeSpan.FromMilliseconds(1), Token = _ => new("of-keeper") });
     }
 
     public async ValueTask DisposeAsync()

@@ -8,7 +8,7 @@ using Microsoft.Extensions.Logging;
 
 namespace Lodrik.Far.Tests.Server;
 
-/// <summary>A server for saves on a free port of this machine. Whoever sends the token "of keeper" is the player keeper.</summary>
+/// <summary>A server for saves on a free port of this machine. Whoever sends the token "of-keeper" is the player keeper.</summary>
 public sealed class TestServer : IAsyncDisposable
 {
     private readonly SaveServer _server;
@@ -20,7 +20,7 @@ public sealed class TestServer : IAsyncDisposable
         Game = "contract",
         NewestVersion = 1,
         RequestsPerMinute = 100_000,
-        Player = context => new(context.Request.Headers.Authorization.ToString() is var sent && sent.StartsWith("Bearer of ", StringComparison.Ordinal) ? sent["Bearer of ".Length..] : null),
+        Player = context => new(context.Request.Headers.Authorization.ToString() is var sent && sent.StartsWith("Bearer of-", StringComparison.Ordinal) ? sent["Bearer of-".Length..] : null),
     };
 
     public WebApplication Host { get; }
@@ -47,7 +47,7 @@ public sealed class TestServer : IAsyncDisposable
 
     /// <summary>The saves of a player, as the player's own game reaches them.</summary>
     public HttpStorage StorageOf(string player, HttpStorageOptions? options = null) =>
-        new(Of(player), (options ?? new HttpStorageOptions { MaxRetries = 0 }) with { Token = _ => new($"of {player}") });
+        new(Of(player), (options ?? new HttpStorageOptions { MaxRetries = 0 }) with { Token = _ => new($"of-{player}") });
 
     public async ValueTask DisposeAsync()
     {
