@@ -30,6 +30,6 @@ public abstract class PlayerStorages : IAsyncDisposable
     /// <exception cref="StorageException">They cannot.</exception>
     public abstract ValueTask CheckAsync(CancellationToken cancellationToken = default);
 
-    /// <inheritdoc/>
+    /// <summary>Closes what is open. A database that was handed over stays open.</summary>
     public abstract ValueTask DisposeAsync();
 }

@@ -58,7 +58,7 @@ public sealed class SaveServer : IDisposable
             }));
     }
 
-    /// <inheritdoc/>
+    /// <summary>Ends it, once no more requests come.</summary>
     public void Dispose() => _rates.Dispose();
 
     /// <summary>Answers whether saves can be kept at the moment.</summary>
