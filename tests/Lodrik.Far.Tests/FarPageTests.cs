@@ -39,7 +39,7 @@ public sealed partial class FarPageTests(Postgres postgres)
             var serving = Block("server").Trim();
             var script = $$"""
                 lodrik-server() { dotnet '{{Path.Combine(AppContext.BaseDirectory, "Lodrik.Server.Host.dll")}}' "$@"; }
-                lodrik() { dotnet '{{Path.Combine(AppContext.BaseDirectory, "Lodrik.Cli.dll")}}' "$@"; }
+                lodrik() { dotnet {{string.Join(' ', Repository.Words("Lodrik.Cli.dll").Select(word => $"'{word}'"))}} "$@"; }
                 cd '{{folder}}'
                 {{Block("database")}}
                 {{serving}} --address http://127.0.0.1:{{port}} > log.txt 2> ready.txt &

@@ -8,6 +8,13 @@ internal static class Repository
 {
     public static string Root { get; } = Find();
 
+    /// <summary>
+    /// How another program of this repository is run: with the runtime of the tests, which has in it what the program else has beside it.
+    /// </summary>
+    /// <param name="program">Its file.</param>
+    public static string[] Words(string program) =>
+        ["exec", "--runtimeconfig", Path.Combine(AppContext.BaseDirectory, "Lodrik.Far.Tests.runtimeconfig.json"), Path.Combine(AppContext.BaseDirectory, program)];
+
     /// <summary>Runs a program to its end.</summary>
     /// <returns>How it ended, and what it printed.</returns>
     public static (int Exit, string Output) Run(string program, IReadOnlyList<(string Name, string Value)> environment, params string[] arguments)

@@ -20,9 +20,8 @@ public sealed class SqliteStorageTests : StorageContract, IDisposable
 
     private string Database => Path.Combine(_folder, "not", "yet", "saves.db");
 
-    /// <summary>The program that saves, run with what the tests have: some of it is in the shared part of the runtime for servers.</summary>
-    private static string[] Saver =>
-        ["exec", "--runtimeconfig", Path.Combine(AppContext.BaseDirectory, "Lodrik.Far.Tests.runtimeconfig.json"), Path.Combine(AppContext.BaseDirectory, "Lodrik.Saver.dll")];
+    /// <summary>The program that saves.</summary>
+    private static string[] Saver => Repository.Words("Lodrik.Saver.dll");
 
     /// <summary>How many processes are killed; more by LODRIK_KILLS.</summary>
     private static int Kills => int.TryParse(Environment.GetEnvironmentVariable("LODRIK_KILLS"), out var kills) ? kills : 15;

@@ -92,7 +92,7 @@ public sealed partial class SaveSlots
                     await NameLike(here, there, slot, goal, isSecond).ConfigureAwait(false);
                 try
                 {
-                    foreach (var save in missing)
+                    foreach (var save in missing.ToArray())
                     {
                         here.Calls.Cancellation.ThrowIfCancellationRequested();
                         var contents = await here.Contents(goal).ConfigureAwait(false);

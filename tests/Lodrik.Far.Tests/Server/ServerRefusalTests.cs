@@ -11,32 +11,15 @@ using Microsoft.Extensions.Logging;
 namespace Lodrik.Far.Tests.Server;
 
 /// <summary>A server looks at what comes in, says what is wrong with it, and keeps nothing of it.</summary>
-public sealed class ServerRefusalTests : IAsyncLifetime
+public sealed class ServerRefusalTests : ServerTest
 {
     private const string Save = "slots/evening/00000001.json";
-
-    private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-server-").FullName;
-    private PlayerStorages _storages = null!;
-
-    private static CancellationToken Cancellation => TestContext.Current.CancellationToken;
-
-    public ValueTask InitializeAsync()
-    {
-        _storages = PlayerStorages.InFolder(_folder);
-        return default;
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await _storages.DisposeAsync();
-        Directory.Delete(_folder, recursive: true);
-    }
 
     [Fact]
     public async Task What_is_not_a_save_of_this_game_is_refused_in_the_librarys_words()
     {
         var (sealing, other) = (SaveProtection.With(Saves.GameKey), SaveProtection.With(Saves.KeyOf("game", 9)));
-        await using var server = await TestServer.Start(_storages, TestServer.Usual with { SealOf = _ => sealing, OldestVersion = 2, NewestVersion = 3 });
+        await using var server = await TestServer.Start(Storages, TestServer.Usual with { SealOf = _ => sealing, OldestVersion = 2, NewestVersion = 3 });
         var good = Saves.Of(new SecondSave(), sealing);
         var edited = Encoding.UTF8.GetBytes(Encoding.UTF8.GetString(good).Replace("\"day\": 5", "\"day\": 9", StringComparison.Ordinal));
         Assert.NotEqual(good, edited);
@@ -63,7 +46,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
             Assert.StartsWith(problem.GetProperty("title").GetString()!, told.Message, StringComparison.Ordinal);
             Assert.False(told.AlreadyExists);
             // The server's own places are nobody's business.
-            Assert.DoesNotContain(_folder, problem.ToString(), StringComparison.Ordinal);
+            Assert.DoesNotContain(SaveFolder, problem.ToString(), StringComparison.Ordinal);
         }
         Assert.Empty(await storage.ListAsync("", Cancellation));
         await storage.WriteAsync(Save, new(good), replace: false, Cancellation);
@@ -73,7 +56,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
     [Fact]
     public async Task Names_that_the_library_does_not_write_are_refused_and_those_that_it_does_are_kept()
     {
-        await using var server = await TestServer.Start(_storages);
+        await using var server = await TestServer.Start(Storages);
         using var storage = server.StorageOf("keeper");
         foreach (var name in new[] { "index.html", "slots/evening", "slots/evening/x.exe", "slots/a b/00000001.json", "slots/evening/00000001.json/x", "slots/evening/00000000.json", "slots/evening/1.json", "slots/evening/00000001", "profiles/keeper", "profiles/x/profiles/y/slots/a/00000001.json", "a/settings.json", "slots/evening/note.txt", "counter.json", "settings" })
             Assert.True((await Put(server, name, Saves.Of(1))).Status == HttpStatusCode.UnprocessableEntity, name);
@@ -95,7 +78,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
     [Fact]
     public async Task A_file_that_is_too_long_is_refused_whether_it_says_so_or_not()
     {
-        await using var server = await TestServer.Start(_storages, TestServer.Usual with { MaxFileBytes = 100_000 });
+        await using var server = await TestServer.Start(Storages, TestServer.Usual with { MaxFileBytes = 100_000 });
         using var client = new HttpClient();
         var picture = new Uri(server.Of("keeper"), "slots/evening/00000001.png");
         foreach (var content in new HttpContent[] { new ByteArrayContent(new byte[100_001]), new StreamContent(new Endless()) })
@@ -122,7 +105,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
     [Fact]
     public async Task A_body_that_stops_in_the_middle_is_given_up()
     {
-        await using var server = await TestServer.Start(_storages, TestServer.Usual with { UploadTimeout = TimeSpan.FromMilliseconds(300) });
+        await using var server = await TestServer.Start(Storages, TestServer.Usual with { UploadTimeout = TimeSpan.FromMilliseconds(300) });
         using var socket = new TcpClient();
         await socket.ConnectAsync(server.Address.Host, server.Address.Port, Cancellation);
         var stream = socket.GetStream();
@@ -135,7 +118,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
     public async Task A_quota_that_is_full_in_the_middle_loses_nothing_and_is_free_again_after_deleting()
     {
         var size = Saves.Of(1).Length;
-        await using var server = await TestServer.Start(_storages, TestServer.Usual with { MaxPlayerBytes = (5 * size) + 100, MaxPlayerFiles = 8 });
+        await using var server = await TestServer.Start(Storages, TestServer.Usual with { MaxPlayerBytes = (5 * size) + 100, MaxPlayerFiles = 8 });
         using var storage = server.StorageOf("keeper");
         using var store = SaveStore<ContractSave>.Open(new SaveStoreOptions { Storage = storage, KeepGenerations = 100 });
         var saved = new List<Guid>();
@@ -164,7 +147,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
     [Fact]
     public async Task Too_many_requests_are_told_when_to_come_back_and_others_are_not_kept_waiting()
     {
-        await using var server = await TestServer.Start(_storages, TestServer.Usual with { RequestsPerMinute = 10 });
+        await using var server = await TestServer.Start(Storages, TestServer.Usual with { RequestsPerMinute = 10 });
         using var storage = server.StorageOf("keeper");
         for (var request = 0; request < 10; request++)
             await storage.ListAsync("", Cancellation);
@@ -182,7 +165,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
     [Fact]
     public async Task Conditions_and_ranges_that_the_server_does_not_know_are_not_ignored_in_silence()
     {
-        await using var server = await TestServer.Start(_storages);
+        await using var server = await TestServer.Start(Storages);
         using var client = new HttpClient();
         var address = new Uri(server.Of("keeper"), Save);
         async Task<HttpResponseMessage> Send(HttpMethod method, string name, string value, byte[]? body = null)
@@ -214,7 +197,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
     [Fact]
     public async Task Connections_that_send_nothing_keep_nobody_out()
     {
-        await using var server = await TestServer.Start(_storages);
+        await using var server = await TestServer.Start(Storages);
         var silent = new List<TcpClient>();
         try
         {
@@ -241,7 +224,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
     [Fact]
     public async Task What_was_received_is_finished_when_the_server_shuts_down()
     {
-        var slow = new SlowStorages(_storages);
+        var slow = new SlowStorages(Storages);
         await using var server = await TestServer.Start(slow);
         using var storage = server.StorageOf("keeper");
         var writing = storage.WriteAsync(Save, new(Saves.Of(3)), replace: false, Cancellation).AsTask();
@@ -251,13 +234,13 @@ public sealed class ServerRefusalTests : IAsyncLifetime
         slow.GoOn.Release();
         await writing;
         await stopping;
-        Assert.Equal(Saves.Of(3).Length, await _storages.Use("keeper", isReading: true, files => new ValueTask<int>(files.Read(Save)!.Length)));
+        Assert.Equal(Saves.Of(3).Length, await Storages.Use("keeper", isReading: true, files => new ValueTask<int>(files.Read(Save)!.Length)));
     }
 
     [Fact]
     public async Task What_was_received_is_finished_although_nobody_waits_for_the_answer()
     {
-        var slow = new SlowStorages(_storages);
+        var slow = new SlowStorages(Storages);
         await using var server = await TestServer.Start(slow);
         using var storage = server.StorageOf("keeper");
         using var giveUp = CancellationTokenSource.CreateLinkedTokenSource(Cancellation);
@@ -267,7 +250,7 @@ public sealed class ServerRefusalTests : IAsyncLifetime
         await Assert.ThrowsAnyAsync<OperationCanceledException>(() => writing);
         slow.GoOn.Release();
         await slow.Ended.WaitAsync(Cancellation);
-        Assert.NotNull(await _storages.Use("keeper", isReading: true, files => new ValueTask<byte[]?>(files.Read(Save))));
+        Assert.NotNull(await Storages.Use("keeper", isReading: true, files => new ValueTask<byte[]?>(files.Read(Save))));
     }
 
     [Fact]
@@ -283,12 +266,12 @@ public sealed class ServerRefusalTests : IAsyncLifetime
         Assert.Contains(lines, line => line.Contains("secret place", StringComparison.Ordinal) && line.Contains("keeper", StringComparison.Ordinal));
         using var client = new HttpClient();
         Assert.Equal(HttpStatusCode.ServiceUnavailable, (await client.GetAsync(new Uri(server.Address, "health"), Cancellation)).StatusCode);
-        await using var sound = await TestServer.Start(_storages);
+        await using var sound = await TestServer.Start(Storages);
         Assert.Equal("""{"status":"ok"}""", await client.GetStringAsync(new Uri(sound.Address, "health"), Cancellation));
         // A folder that is gone is not sound.
-        Directory.Delete(_folder, recursive: true);
+        Directory.Delete(SaveFolder, recursive: true);
         Assert.Equal(HttpStatusCode.ServiceUnavailable, (await client.GetAsync(new Uri(sound.Address, "health"), Cancellation)).StatusCode);
-        Directory.CreateDirectory(_folder);
+        Directory.CreateDirectory(SaveFolder);
     }
 
     private static readonly byte[] Picture = [0x89, (byte)'P', (byte)'N', (byte)'G', 0x0D, 0x0A, 0x1A, 0x0A, 1, 2, 3];

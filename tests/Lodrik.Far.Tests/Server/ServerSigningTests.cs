@@ -7,14 +7,9 @@ using Lodrik.Storage;
 namespace Lodrik.Far.Tests.Server;
 
 /// <summary>A server signs what it has seen, for the player whose it is; a game that has the public key loads nothing else.</summary>
-public sealed class ServerSigningTests : IAsyncLifetime
+public sealed class ServerSigningTests : ServerTest
 {
     private const string Save = "slots/evening/00000001.json";
-
-    private readonly string _folder = Directory.CreateTempSubdirectory("lodrik-server-").FullName;
-    private PlayerStorages _storages = null!;
-
-    private static CancellationToken Cancellation => TestContext.Current.CancellationToken;
 
     private static readonly string PrivatePem;
     private static readonly string PublicPem;
@@ -31,23 +26,11 @@ public sealed class ServerSigningTests : IAsyncLifetime
         SignatureOf = player => SaveProtection.With(SaveKey.Signing("server", PrivatePem)) with { Context = player },
     };
 
-    public ValueTask InitializeAsync()
-    {
-        _storages = PlayerStorages.InFolder(_folder);
-        return default;
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await _storages.DisposeAsync();
-        Directory.Delete(_folder, recursive: true);
-    }
-
     [Theory]
     [InlineData(SaveForm.Json), InlineData(SaveForm.Xml), InlineData(SaveForm.Binary)]
     public async Task What_the_server_has_signed_loads_and_nothing_else_does(SaveForm form)
     {
-        await using var server = await TestServer.Start(_storages, Signing);
+        await using var server = await TestServer.Start(Storages, Signing);
         using var storage = server.StorageOf("keeper");
         // The game seals with a key that its player can dig out of it, and takes what has the server's signature.
         using var playing = SaveStore<ContractSave>.Open(new SaveStoreOptions { Storage = storage, Form = form, Protection = SaveProtection.With(Saves.GameKey), OtherProtections = [Checking("keeper")] });
@@ -58,7 +41,7 @@ public sealed class ServerSigningTests : IAsyncLifetime
         Assert.Equal("the fifth", Assert.Single(strict.List()).Title);
         Assert.Equal(5, playing.Load("evening").State.Day);
         // What was sealed with the game's key and put there some other way, as by whoever runs the disk, does not load.
-        await _storages.Use("keeper", isReading: false, files =>
+        await Storages.Use("keeper", isReading: false, files =>
         {
             files.Write("slots/forged/00000001.json", Saves.Of(9, SaveProtection.With(Saves.GameKey)), replace: true);
             return new ValueTask<bool>(true);
@@ -69,7 +52,7 @@ public sealed class ServerSigningTests : IAsyncLifetime
     [Fact]
     public async Task A_signed_save_is_taken_back_as_it_is_and_another_players_is_not()
     {
-        await using var server = await TestServer.Start(_storages, Signing);
+        await using var server = await TestServer.Start(Storages, Signing);
         using var storage = server.StorageOf("keeper");
         await storage.WriteAsync(Save, new(Saves.Of(1, SaveProtection.With(Saves.GameKey))), replace: false, Cancellation);
         var signed = (await storage.ReadAsync(Save, Cancellation))!;
@@ -92,14 +75,14 @@ public sealed class ServerSigningTests : IAsyncLifetime
     public async Task What_the_server_cannot_check_it_does_not_sign()
     {
         var strange = SaveProtection.With(Saves.KeyOf("strange", 7));
-        await using var server = await TestServer.Start(_storages, Signing with { SealOf = null });
+        await using var server = await TestServer.Start(Storages, Signing with { SealOf = null });
         using var storage = server.StorageOf("keeper");
         Assert.Contains("does not have", (await Refused(storage, Saves.Of(1, strange))).Message, StringComparison.Ordinal);
         Assert.Contains("Encrypted saves cannot be signed", (await Refused(storage, Saves.Of(1, SaveProtection.Encrypted(Saves.GameKey)))).Message, StringComparison.Ordinal);
         await storage.WriteAsync(Save, new(Saves.Of(1)), replace: false, Cancellation);
         Assert.Equal("server", Checked((await storage.ReadAsync(Save, Cancellation))!, "keeper").SealKey);
         // Without a signature of its own, a server keeps what it cannot look into as it is.
-        await using var plain = await TestServer.Start(_storages);
+        await using var plain = await TestServer.Start(Storages);
         using var other = plain.StorageOf("other");
         var hidden = Saves.Of(1, SaveProtection.Encrypted(Saves.GameKey));
         await other.WriteAsync(Save, new(hidden), replace: false, Cancellation);
@@ -109,7 +92,7 @@ public sealed class ServerSigningTests : IAsyncLifetime
     [Fact]
     public async Task A_lost_answer_makes_no_second_save_although_the_server_has_other_bytes()
     {
-        await using var server = await TestServer.Start(_storages, Signing);
+        await using var server = await TestServer.Start(Storages, Signing);
         await using var proxy = await BadProxy.Start(server.Address);
         using var storage = new HttpStorage(new Uri(proxy.Address, "players/keeper/"), new HttpStorageOptions { RetryDelay = TimeSpan.FromMilliseconds(1), Token = _ => new("of-keeper") });
         using var store = SaveStore<ContractSave>.Open(new SaveStoreOptions { Storage = storage, Protection = SaveProtection.With(Saves.GameKey), OtherProtections = [Checking("keeper")], KeepGenerations = 100 });
@@ -132,7 +115,7 @@ public sealed class ServerSigningTests : IAsyncLifetime
     [Fact]
     public async Task A_save_that_the_server_refuses_is_named_and_keeps_no_other_back()
     {
-        await using var server = await TestServer.Start(_storages, Signing);
+        await using var server = await TestServer.Start(Storages, Signing);
         using var storage = server.StorageOf("keeper");
         var memory = new MemoryStorage();
         using var folder = SaveStore<ContractSave>.Open(new SaveStoreOptions { Storage = memory, Protection = SaveProtection.With(Saves.GameKey) });

@@ -56,6 +56,29 @@ public sealed class TestServer : IAsyncDisposable
     }
 }
 
+/// <summary>A test with a folder in which servers keep saves.</summary>
+public abstract class ServerTest : IAsyncLifetime
+{
+    protected static CancellationToken Cancellation => TestContext.Current.CancellationToken;
+
+    protected string SaveFolder { get; } = Directory.CreateTempSubdirectory("lodrik-server-").FullName;
+
+    protected PlayerStorages Storages { get; private set; } = null!;
+
+    public virtual ValueTask InitializeAsync()
+    {
+        Storages = PlayerStorages.InFolder(SaveFolder);
+        return default;
+    }
+
+    public virtual async ValueTask DisposeAsync()
+    {
+        await Storages.DisposeAsync();
+        Directory.Delete(SaveFolder, recursive: true);
+        GC.SuppressFinalize(this);
+    }
+}
+
 /// <summary>Saves of the game "contract", and what somebody makes of them.</summary>
 internal static class Saves
 {

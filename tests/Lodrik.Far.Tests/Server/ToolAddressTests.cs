@@ -86,7 +86,7 @@ public sealed class ToolAddressTests : IAsyncLifetime
     }
 
     private static (int Exit, string Output) Run((string Name, string Value)[] environment, params string[] arguments) =>
-        Repository.Run("dotnet", [("LODRIK_TOKEN", ""), .. environment], [Path.Combine(AppContext.BaseDirectory, "Lodrik.Cli.dll"), .. arguments]);
+        Repository.Run("dotnet", [("LODRIK_TOKEN", ""), .. environment], [.. Repository.Words("Lodrik.Cli.dll"), .. arguments]);
 
     /// <summary>Runs a command on a place, and says what it printed without naming the place.</summary>
     private (int Exit, string Output) Do(string[] command, string place)
