@@ -35,8 +35,11 @@ var root = new RootCommand("Looks into save files without the game.")
     CodeCommand.Create(),
     CompletionCommand.Create(),
 };
-foreach (var command in root.Subcommands.Where(command => command.Arguments.Any(argument => argument.Name is "folder" or "save" or "before")))
-    command.Options.Add(SavePlace.Token);
+foreach (var command in root.Subcommands)
+{
+    if (command.Arguments.Any(argument => argument.Name is "folder" or "save" or "before"))
+        command.Options.Add(SavePlace.Token);
+}
 var parsed = ToolHelp.Parse(root, args);
 SavePlace.GivenToken = parsed.GetValue(SavePlace.Token);
 try

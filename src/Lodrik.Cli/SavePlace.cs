@@ -7,7 +7,9 @@ using Lodrik.Storage;
 
 namespace Lodrik.Cli;
 
-/// <summary>Where saves are: a folder of this machine, or an address of a web server. Both are given as text, and so are files in them.</summary>
+/// <summary>
+/// Where saves are: a folder of this machine, or an address of a web server. Both are given as text, and so are files in them.
+/// </summary>
 internal static class SavePlace
 {
     private const string TokenVariable = "LODRIK_TOKEN";

@@ -21,9 +21,21 @@ internal static class ServeCommand
 
     public static void AddTo(RootCommand root)
     {
-        var game = new Option<string>("--game") { Description = "The game whose saves are accepted, as its saves name it.", Required = true };
-        var newest = new Option<int>("--newest") { Description = "The newest version of its state that the server knows.", Required = true };
-        var oldest = new Option<int>("--oldest") { Description = "The oldest version that is still accepted.", DefaultValueFactory = _ => 1 };
+        var game = new Option<string>("--game")
+        {
+            Description = "The game whose saves are accepted, as its saves name it.",
+            Required = true,
+        };
+        var newest = new Option<int>("--newest")
+        {
+            Description = "The newest version of its state that the server knows.",
+            Required = true,
+        };
+        var oldest = new Option<int>("--oldest")
+        {
+            Description = "The oldest version that is still accepted.",
+            DefaultValueFactory = _ => 1,
+        };
         var tokens = TokenCommand.FileOption();
         var folder = new Option<string>("--folder")
         {
@@ -94,9 +106,9 @@ internal static class ServeCommand
         app.MapLodrik(server);
         app.MapLodrikHealth(server);
         await app.StartAsync(cancellation).ConfigureAwait(false);
+        var place = source is null ? Path.GetFullPath(folder) : "PostgreSQL";
         await Console.Error.WriteLineAsync(
-            $"Saves of players are at {app.Urls.First().TrimEnd('/')}/players/<id>, kept in {(source is null ? Path.GetFullPath(folder) : "PostgreSQL")}.")
-            .ConfigureAwait(false);
+            $"Saves of players are at {app.Urls.First().TrimEnd('/')}/players/<id>, kept in {place}.").ConfigureAwait(false);
         if (!IPAddress.IsLoopback(AddressOf(address)) && address.Scheme == Uri.UriSchemeHttp)
             await Console.Error.WriteLineAsync(
                 "This is HTTP without encryption: put a proxy with TLS before it, or tokens can be read on the way.").ConfigureAwait(false);

@@ -39,7 +39,8 @@ internal static class TokenCommand
         {
             var name = parsed.GetRequiredValue(player);
             var count = BearerTokens.InFile(parsed.GetRequiredValue(tokens)).Remove(name);
-            Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{name} had {count} {(count == 1 ? "token" : "tokens")}, and has none now."));
+            Console.WriteLine(string.Create(
+                CultureInfo.InvariantCulture, $"{name} had {count} {(count == 1 ? "token" : "tokens")}, and has none now."));
             return count > 0 ? 0 : 1;
         });
         return command;
@@ -52,7 +53,10 @@ internal static class TokenCommand
         command.SetAction(parsed =>
         {
             foreach (var (player, expires) in BearerTokens.InFile(parsed.GetRequiredValue(tokens)).List())
-                Console.WriteLine($"{player}  {(expires is { } time ? $"until {time.ToString("u", CultureInfo.InvariantCulture)}" : "for ever")}");
+            {
+                var until = expires is { } time ? $"until {time.ToString("u", CultureInfo.InvariantCulture)}" : "for ever";
+                Console.WriteLine($"{player}  {until}");
+            }
         });
         return command;
     }

@@ -90,7 +90,8 @@ public sealed class BearerTokens
             var now = file.Exists ? (file.LastWriteTimeUtc, file.Length) : default;
             if (now != _read)
             {
-                _known = Read().GroupBy(line => line.Digest).ToDictionary(lines => lines.Key, lines => lines.Last(), StringComparer.Ordinal);
+                _known = Read().GroupBy(line => line.Digest)
+                    .ToDictionary(lines => lines.Key, lines => lines.Last(), StringComparer.Ordinal);
                 _read = now;
             }
             return _known;
@@ -127,8 +128,7 @@ public sealed class BearerTokens
         lock (_gate)
         {
             Directory.CreateDirectory(Path.GetDirectoryName(_file)!);
-            var lines = change(Read()).Select(line => string.Create(
-                CultureInfo.InvariantCulture, $"{line.Digest} {line.Player} {(line.Expires is { } time ? time.ToString("u").Replace(' ', 'T') : Never)}"));
+            var lines = change(Read()).Select(line => $"{line.Digest} {line.Player} {ExpiryOf(line)}");
             var next = _file + ".next";
             File.Delete(next);
             var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write };
@@ -143,6 +143,10 @@ public sealed class BearerTokens
             _read = default;
         }
     }
+
+    private static string ExpiryOf(Line line) => line.Expires is { } time
+        ? time.UtcDateTime.ToString("yyyy-MM-ddTHH:mm:ssZ", CultureInfo.InvariantCulture)
+        : Never;
 
     private static string DigestOf(string token) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(token)));
 

@@ -56,7 +56,8 @@ internal static class DavAnswer
         writer.WriteElementString("resourcetype", Dav, null);
         writer.WriteElementString("getcontentlength", Dav, file.ByteCount.ToString(CultureInfo.InvariantCulture));
         if (file.Stamp != 0)
-            writer.WriteElementString("getetag", Dav, string.Create(CultureInfo.InvariantCulture, $"\"{file.Stamp:x}-{file.ByteCount:x}\""));
+            writer.WriteElementString(
+                "getetag", Dav, string.Create(CultureInfo.InvariantCulture, $"\"{file.Stamp:x}-{file.ByteCount:x}\""));
         End(writer);
     }
 

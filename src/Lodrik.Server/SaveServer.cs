@@ -20,8 +20,8 @@ namespace Lodrik.Server;
 /// <c>If-None-Match: *</c> only if there is none of its name, however many try. Saves are checked before they are kept.
 /// </para>
 /// <para>
-/// Refusals are problem details (RFC 9457): 401 and 403 for whose saves they are, 409 if the player's quota is full, 412 if the file exists,
-/// 413 if it is too large, 422 if it is not a save that the server accepts, 429 for too many requests.
+/// Refusals are problem details (RFC 9457): 401 and 403 for whose saves they are, 409 if the player's quota is full, 412 if the file
+/// exists, 413 if it is too large, 422 if it is not a save that the server accepts, 429 for too many requests.
 /// </para>
 /// </remarks>
 public sealed class SaveServer : IDisposable
@@ -193,8 +193,8 @@ public sealed class SaveServer : IDisposable
 
     /// <summary>A single range with both ends; null for anything else, which may be ignored (RFC 9110, section 14.2).</summary>
     private static (long Offset, int Count)? OneRange(HttpRequest request) =>
-        request.GetTypedHeaders().Range is { Ranges: { Count: 1 } ranges } range && range.Unit == "bytes" && request.Headers.IfRange.Count == 0
-        && ranges.First() is { From: { } from, To: { } to } && to >= from && to - from < int.MaxValue
+        request.GetTypedHeaders().Range is { Ranges: { Count: 1 } ranges } range && range.Unit == "bytes"
+        && request.Headers.IfRange.Count == 0 && ranges.First() is { From: { } from, To: { } to } && to >= from && to - from < int.MaxValue
             ? (from, (int)(to - from) + 1)
             : null;
 

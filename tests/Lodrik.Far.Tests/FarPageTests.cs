@@ -43,10 +43,12 @@ public sealed partial class FarPageTests(Postgres postgres)
                 cd '{{folder}}'
                 {{Block("database")}}
                 {{serving}} --address http://127.0.0.1:{{port}} > log.txt 2> ready.txt &
+                trap 'pkill -TERM -P $! || kill $!' EXIT
                 until grep -q players ready.txt; do sleep 0.1; jobs %1 > /dev/null; done
                 {{Block("player")}}
                 pkill -TERM -P $! || kill $!
                 wait
+                trap - EXIT
                 """;
             var (exit, output) = Repository.Run(
                 "bash", [("PGHOST", "127.0.0.1"), ("PGPORT", server.Port.ToString(CultureInfo.InvariantCulture)), ("PGUSER", "keeper"), ("PGDATABASE", "postgres"), ("PATH", $"{postgres.Programs}:{Environment.GetEnvironmentVariable("PATH")}")],

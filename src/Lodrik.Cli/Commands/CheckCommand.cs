@@ -50,7 +50,8 @@ internal static class CheckCommand
     private static List<string> FilesOf(string folder)
     {
         // No links, pipes or devices, and no folder twice.
-        var files = SavePlace.FilesIn(folder).Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub")
+        var files = SavePlace.FilesIn(folder)
+            .Where(file => Path.GetExtension(file) is not (".png" or ".tmp" or ".holder" or ".jwk" or ".jws" or ".pub")
                 && Path.GetFileName(file) != "lock")
             .Order(StringComparer.Ordinal)
             .ToList();

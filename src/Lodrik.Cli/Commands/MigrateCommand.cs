@@ -98,7 +98,8 @@ internal static class MigrateCommand
         {
             file = SavePlace.OpenFile(path);
         }
-        catch (DamagedSaveException problem) when (problem.Code == SaveErrorCode.NotASave && look.Game.Migrations.Imports && !SavePlace.IsAddress(path))
+        catch (DamagedSaveException problem) when (problem.Code == SaveErrorCode.NotASave && look.Game.Migrations.Imports
+            && !SavePlace.IsAddress(path))
         {
             // Not one of Lodrik's.
         }

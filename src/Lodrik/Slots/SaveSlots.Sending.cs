@@ -72,7 +72,9 @@ public sealed partial class SaveSlots
             cancellationToken);
     }
 
-    /// <summary>Copies what is missing here of a slot elsewhere, the oldest first, so that a part of it is an older state of the slot.</summary>
+    /// <summary>
+    /// Copies what is missing here of a slot elsewhere, the oldest first, so that a part of it is an older state of the slot.
+    /// </summary>
     private async ValueTask<SlotTransfer> Take(
         SlotFiles here, SlotFiles there, SlotName slot, CommonSaves common, Func<SaveHeader, SaveException?> refusal,
         Func<(SlotFiles Files, SlotName Slot), ValueTask> changed)
@@ -126,7 +128,9 @@ public sealed partial class SaveSlots
         return new SlotTransfer(slot, copied, second, passedOver);
     }
 
-    /// <summary>The saves of a slot, oldest first: one line, or in a ring one for each playthrough. Without an id, a save is not copied.</summary>
+    /// <summary>
+    /// The saves of a slot, oldest first: one line, or in a ring one for each playthrough. Without an id, a save is not copied.
+    /// </summary>
     private static async ValueTask<List<Line>> LinesOf(
         SlotFiles files, SlotName slot, List<Generation> generations, Func<SaveHeader, SaveException?> refusal,
         List<SaveException> passedOver)
@@ -173,7 +177,8 @@ public sealed partial class SaveSlots
         async ValueTask<List<Save>?> Beside(SlotName candidate)
         {
             var known = slots.TryGetValue(candidate, out var generations)
-                ? (await LinesOf(here, candidate, generations, _ => null, []).ConfigureAwait(false)).Find(one => one.Playthrough == line.Playthrough)
+                ? (await LinesOf(here, candidate, generations, _ => null, []).ConfigureAwait(false))
+                    .Find(one => one.Playthrough == line.Playthrough)
                 : null;
             if (known is null)
                 return candidate == slot && (generations is null || slot.IsRing) ? line.Saves : null;

@@ -304,7 +304,8 @@ internal sealed partial class SlotFiles(StorageCalls calls, SlotReading reading,
     /// Whether a problem is one of this save alone, which may be passed over. That a server cannot be reached says nothing of what it has:
     /// no decision may rest on it, such as which save is the newest one, or who a slot belongs to.
     /// </summary>
-    public static bool IsOfOneSave(SaveException problem) => problem is not (GenerationGoneException or StorageException { IsOneFile: false });
+    public static bool IsOfOneSave(SaveException problem) =>
+        problem is not (GenerationGoneException or StorageException { IsOneFile: false });
 
     /// <summary>As <see cref="Describe"/>, to be shown: what cannot be reached is shown as that.</summary>
     public async ValueTask<GenerationSummary> DescribeToShow(SlotName slot, Generation generation)
