@@ -33,15 +33,6 @@ public sealed class ExampleTests : IDisposable
     }
 
     [Fact]
-    public void Two_machines_and_a_server()
-    {
-        var run = ProgramRun.Of("TwoShores", _folder);
-        Assert.Equal((0, ""), (run.Exit, run.Error));
-        foreach (var line in new[] { "harbour: The server cannot be reached.", "both places went on, so they are in evening-2", "\"The long evening (2)\", The storm, seen from the mill", "the server says: The save was edited.", "evening: 4 l of oil, 2 beacons; evening-2: 3 letters delivered", "Nothing was lost on either shore." })
-            Assert.Contains(line, run.Out, StringComparison.Ordinal);
-    }
-
-    [Fact]
     public void Tampering_is_answered_at_each_level()
     {
         var run = ProgramRun.Of("Tampering", _folder);

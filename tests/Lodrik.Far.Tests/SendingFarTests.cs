@@ -69,5 +69,14 @@ public sealed class SendingFarTests(Apache apache, Postgres postgres) : IDisposa
         Assert.Single(server.List());
     }
 
+    [Fact]
+    public void Two_machines_and_a_server_as_the_example_plays_them()
+    {
+        var (exit, output) = Repository.Run("dotnet", [], [.. Repository.Words("TwoShores.dll")]);
+        Assert.True(exit == 0, output);
+        foreach (var line in new[] { "harbour: The server cannot be reached.", "both places went on, so they are in evening-2", "\"The long evening (2)\", The storm, seen from the mill", "the server says: The save was edited.", "evening: 4 l of oil, 2 beacons; evening-2: 3 letters delivered", "Nothing was lost on either shore." })
+            Assert.Contains(line, output, StringComparison.Ordinal);
+    }
+
     private static readonly byte[] Picture = [0x89, (byte)'P', (byte)'N', (byte)'G', 0x0D, 0x0A, 0x1A, 0x0A, 1, 2, 3];
 }
