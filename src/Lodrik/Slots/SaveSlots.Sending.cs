@@ -9,9 +9,9 @@ public sealed partial class SaveSlots
     private const int MaxAttempts = 20;
 
     /// <summary>
-    /// Copies the saves of a slot to another place, each with what is kept beside it, and passes over what is there already. Nothing is
-    /// written over: if the slot went on at both places, the saves from here become a second slot there. It may be cut off at any moment
-    /// and begun again.
+    /// Copies the saves of a slot to another place, with their pictures and attachments, and skips what is already there. Nothing is
+    /// overwritten: if the player went on at both places, the saves from here become a second slot there. It can be interrupted at any
+    /// moment and started again.
     /// </summary>
     /// <param name="slot">The slot.</param>
     /// <param name="to">The other place.</param>
@@ -26,7 +26,7 @@ public sealed partial class SaveSlots
         return Transfer(slot, this, to, isSending: true, _ => null, _ => default, cancellationToken);
     }
 
-    /// <summary>As <see cref="SendAsync"/>, in the other direction: brings the saves of a slot here.</summary>
+    /// <summary>As <see cref="SendAsync"/>, in the other direction: copies the saves of a slot here.</summary>
     /// <param name="slot">The slot.</param>
     /// <param name="from">The other place.</param>
     /// <param name="cancellationToken">Cancels it. What was copied by then stays.</param>

@@ -10,7 +10,7 @@ public sealed partial class SaveStore<T>
         _slots.SendAsync(slot, to, cancellationToken);
 
     /// <summary>
-    /// As <see cref="SendAsync"/>, in the other direction: brings the saves of a slot here. Saves of another game stay out.
+    /// As <see cref="SendAsync"/>, in the other direction: copies the saves of a slot here. Saves of another game stay out.
     /// </summary>
     /// <param name="slot">The slot.</param>
     /// <param name="from">The other place.</param>
